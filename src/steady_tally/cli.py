@@ -1,0 +1,95 @@
+"""The command line. `steady-tally run` does the whole chain on files; `serve` starts the application."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable
+from functools import wraps
+from pathlib import Path
+from typing import Any
+
+import click
+
+from steady_tally.core.errors import SetUpError, SourceError, SteadyTallyError
+
+_PATH = click.Path(path_type=Path)
+
+
+def _plain_errors(command: Callable[..., None]) -> Callable[..., None]:
+    """Print what the user can put right as one sentence and exit with 1, instead of a traceback."""
+
+    @wraps(command)
+    def wrapped(*args: Any, **kwargs: Any) -> None:
+        try:
+            command(*args, **kwargs)
+        except SteadyTallyError as error:
+            click.echo(f"steady-tally: {error.sentence}", err=True)
+            sys.exit(1)
+
+    return wrapped
+
+
+@click.group()
+def main() -> None:
+    """Steady Tally: counts placed events in areas, and accounts for every record."""
+
+
+@main.command()
+@click.argument("plan", type=_PATH)
+@click.option("--events", required=True, type=_PATH, help="The event records.")
+@click.option("--areas", required=True, type=_PATH, help="The zones to count them in.")
+@click.option("--table", type=_PATH, help="What to divide by.")
+@click.option("--out", required=True, type=_PATH, help="The folder to write to.")
+@_plain_errors
+def run(plan: Path, events: Path, areas: Path, table: Path | None, out: Path) -> None:
+    """Do the whole chain of PLAN on files, without database or browser."""
+    from steady_tally.core.plan import Reading, parse_plan
+    from steady_tally.core.run import run as run_plan
+    from steady_tally.core.sources import Sources
+    from steady_tally.formats.outcome import write_outcome
+    from steady_tally.formats.read import checksum, read_table, read_zones
+
+    try:
+        text = plan.read_text(encoding="utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        raise SourceError(f"it cannot be read ({error}).", where=f"plan “{plan}”", todo="Check the path.") from None
+    document = parse_plan(text)
+    names = {"events": document.gather.events.source, "areas": document.place.areas.source}
+    reading = document.gather.reading
+    default = Reading()
+    tables = {names["events"]: read_table(events, names["events"], reading.get(names["events"], default))}
+    checksums = {names["events"]: checksum(events), names["areas"]: checksum(areas)}
+    if table is not None:
+        name = getattr(getattr(document.measure, "denominator", None), "source", "table")
+        tables[name] = read_table(table, name, reading.get(name, default))
+        checksums[name] = checksum(table)
+    zones = read_zones(areas, names["areas"], reading.get(names["areas"], default))
+    outcome = run_plan(document, Sources(tables, {names["areas"]: zones}))
+    write_outcome(outcome, out, checksums)
+    for stage in outcome.ledger.stages:
+        click.echo(
+            f"{stage.stage}: {stage.records_in:,} in, {stage.records_out:,} on, {stage.total_set_aside:,} set aside"
+        )
+    for note in outcome.notes:
+        click.echo(f"note: {note}")
+    click.echo(f"Written to {out}")
+
+
+@main.command()
+@click.option("--out", required=True, type=_PATH, help="The folder to write to.")
+@click.option("--events", default=60_000, show_default=True, type=click.IntRange(500), help="How many call-outs.")
+@click.option("--seed", default=1, show_default=True, type=int)
+@_plain_errors
+def demo(out: Path, events: int, seed: int) -> None:
+    """Write the files of the made-up demo study."""
+    from steady_tally.demo.quillhaven import write_quillhaven
+
+    try:
+        write_quillhaven(out, events=events, seed=seed)
+    except OSError as error:
+        raise SetUpError(f"it cannot be written ({error.strerror}).", where=f"folder “{out}”", todo="Choose another.") from None
+    click.echo(f"Written to {out}")
+
+
+if __name__ == "__main__":
+    main()

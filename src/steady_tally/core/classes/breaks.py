@@ -1,0 +1,43 @@
+"""Breaks: the ends of the classes, which class a value is in, and how much of the variation the classes take up."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+
+Floats = npt.NDArray[np.float64]
+NO_CLASS = -1
+
+
+def assign(values: Floats, breaks: Floats) -> npt.NDArray[np.int16]:
+    """The class of each value: i where breaks[i] < v <= breaks[i + 1]; the lowest class takes its own lower end too.
+
+    Parameters
+    ----------
+    values : (n,); a value that is not a number has NO_CLASS.
+    breaks : (classes + 1,) increasing, from the lowest value to the highest; empty where there are no classes.
+
+    >>> assign(np.array([1.0, 2.0, 2.5, np.nan]), np.array([1.0, 2.0, 3.0])).tolist()
+    [0, 0, 1, -1]
+    """
+    if len(breaks) == 0:
+        return np.full(len(values), NO_CLASS, dtype=np.int16)
+    found = np.searchsorted(breaks[1:], values, side="left")
+    inside = (values >= breaks[0]) & (values <= breaks[-1])
+    return np.where(inside, found, NO_CLASS).astype(np.int16)
+
+
+def goodness_of_variance_fit(values: Floats, breaks: Floats) -> float:
+    """1 - (squared deviations within classes) / (squared deviations in all); 1 where all values are equal.
+
+    Jenks & Caspall, "Error on Choroplethic Maps", Annals of the Association of American Geographers 61, 1971.
+    """
+    values = values[np.isfinite(values)]
+    if len(values) == 0:
+        return float("nan")
+    total = float(np.sum((values - values.mean()) ** 2))
+    if total == 0.0:
+        return 1.0
+    in_class = assign(values, breaks)
+    within = sum(float(np.sum((v - v.mean()) ** 2)) for c in np.unique(in_class) if len(v := values[in_class == c]))
+    return 1.0 - within / total

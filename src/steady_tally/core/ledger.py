@@ -1,0 +1,92 @@
+"""The ledger: at every stage, records in = records out + records set aside, by reason."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+
+from steady_tally.core.errors import OutOfBalance
+from steady_tally.core.gather.reasons import REASONS, Reason
+
+
+@dataclass(frozen=True)
+class StageBalance:
+    """One stage's account of records.
+
+    `set_aside` holds the number of records by reason; reasons without a record are left out.
+    """
+
+    stage: str
+    records_in: int
+    records_out: int
+    set_aside: Mapping[Reason, int] = field(default_factory=dict)
+
+    @property
+    def total_set_aside(self) -> int:
+        return sum(self.set_aside.values())
+
+    def check(self) -> None:
+        """Raise OutOfBalance unless in = out + set aside and no entry is negative."""
+        entries = (self.records_in, self.records_out, *self.set_aside.values())
+        if min(entries) < 0 or self.records_in != self.records_out + self.total_set_aside:
+            raise OutOfBalance(
+                f"{self.records_in} records came in, {self.records_out} went on and "
+                f"{self.total_set_aside} were set aside; these do not add up.",
+                where=self.stage,
+                todo="Please report this: it is a fault of the program.",
+            )
+
+    def as_document(self) -> dict[str, Any]:
+        return {
+            "stage": self.stage,
+            "records_in": self.records_in,
+            "records_out": self.records_out,
+            "records_set_aside": self.total_set_aside,
+            "set_aside": [
+                {"reason": reason.name.lower(), "says": REASONS[reason], "records": count}
+                for reason, count in sorted(self.set_aside.items())
+            ],
+        }
+
+
+@dataclass(frozen=True)
+class Ledger:
+    """The stages' balances in order. What leaves one stage enters the next."""
+
+    stages: tuple[StageBalance, ...]
+
+    def check(self) -> None:
+        """Raise OutOfBalance unless every stage balances and each takes in what the one before gave out."""
+        for stage in self.stages:
+            stage.check()
+        for before, after in zip(self.stages, self.stages[1:], strict=False):
+            if before.records_out != after.records_in:
+                raise OutOfBalance(
+                    f"{before.records_out} records left {before.stage} but {after.records_in} came into {after.stage}.",
+                    where="ledger",
+                    todo="Please report this: it is a fault of the program.",
+                )
+
+    def as_document(self) -> list[dict[str, Any]]:
+        return [stage.as_document() for stage in self.stages]
+
+
+def balance(stage: str, reasons: np.ndarray, *, more: Mapping[Reason, int] | None = None) -> StageBalance:
+    """Make one stage's balance from each record's reason.
+
+    Parameters
+    ----------
+    reasons : (n,) integers, `Reason.NONE` for a record that goes on.
+    more : records set aside before there was an array to hold them (rows that could not be split into columns).
+    """
+    counts = np.bincount(reasons, minlength=1)
+    set_aside = {Reason(code): int(count) for code, count in enumerate(counts) if count and code != Reason.NONE}
+    records_in = len(reasons)
+    for reason, count in (more or {}).items():
+        if count:
+            set_aside[reason] = set_aside.get(reason, 0) + count
+            records_in += count
+    return StageBalance(stage, records_in, int(counts[Reason.NONE]), set_aside)

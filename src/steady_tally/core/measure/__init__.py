@@ -1,0 +1,1 @@
+"""How much, per what? Counts, denominators, and one value with a state for each area."""

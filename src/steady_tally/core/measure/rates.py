@@ -1,0 +1,80 @@
+"""Counts, rates and densities: one value and one state for each area."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from steady_tally.core.measure.states import State
+from steady_tally.core.plan import RecordedWindow, TimeUnit
+
+Floats = npt.NDArray[np.float64]
+DAYS_A_YEAR = 365.25
+
+
+@dataclass(frozen=True)
+class AreaValues:
+    """What was measured, one entry an area.
+
+    Attributes
+    ----------
+    numerator : events in the area.
+    denominator : what it was divided by before time and multiplier; NaN where there is none, or nothing to divide by.
+    periods : what it was further divided by (recorded windows or years), 1 where time does not count.
+    per : the multiplier.
+    value : numerator / denominator / periods * per; NaN unless the state is NUMBER.
+    state : (areas,) `State` codes.
+    """
+
+    numerator: npt.NDArray[np.int64]
+    denominator: Floats
+    periods: float
+    per: float
+    value: Floats
+    state: npt.NDArray[np.uint8]
+
+
+def counts(numerator: npt.NDArray[np.int64], has_shape: npt.NDArray[np.bool_]) -> AreaValues:
+    """The number of events itself. An area without a shape has none that can be worked out."""
+    state = np.where(has_shape, State.NUMBER, State.NOT_COMPUTABLE).astype(np.uint8)
+    value = np.where(has_shape, numerator.astype(np.float64), np.nan)
+    return AreaValues(numerator, np.full(len(numerator), np.nan), 1.0, 1.0, value, state)
+
+
+def ratios(
+    numerator: npt.NDArray[np.int64],
+    denominator: Floats,
+    has_shape: npt.NDArray[np.bool_],
+    *,
+    periods: float,
+    per: float,
+) -> AreaValues:
+    """Divide events by a denominator and by time.
+
+    An area whose denominator is unknown, zero or negative has no value, and its state says so; it is never infinite
+    and never zero.
+
+    Parameters
+    ----------
+    denominator : (areas,) residents, km2 or whatever it is; NaN where not known.
+    periods : how many windows or years of recording the events come from.
+    """
+    known = np.isfinite(denominator) & (denominator > 0.0)
+    state = np.where(known, State.NUMBER, State.NO_DENOMINATOR).astype(np.uint8)
+    state[~has_shape] = State.NOT_COMPUTABLE
+    value = np.full(len(numerator), np.nan)
+    usable = state == State.NUMBER
+    value[usable] = numerator[usable] / denominator[usable] / periods * per
+    return AreaValues(numerator, denominator, periods, per, value, state)
+
+
+def periods_recorded(windows: Sequence[RecordedWindow], unit: TimeUnit) -> float:
+    """How many units of time were recorded: from the windows, never from the first and last event."""
+    if unit == "none":
+        return 1.0
+    if unit == "window":
+        return float(len(windows))
+    return sum(w.days for w in windows) / DAYS_A_YEAR

@@ -1,0 +1,77 @@
+"""How big is a zone? Areas on the ellipsoid, in square metres, of rings whose edges are straight in their own system.
+
+The area within a ring is the line integral of the authalic ordinate S over longitude, where S(latitude) is the area
+between the equator and that latitude for one radian of longitude (Snyder, "Map Projections: A Working Manual",
+USGS Professional Paper 1395, 1987, equation 3-12 for q = 2 S / a^2). Each edge is divided where it is long and the
+integral over a piece is that of the parabolas through its ends and its middle.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+from pyproj import CRS
+
+from steady_tally.core.place.projection import project
+
+_PIECE_METRES = 5_000.0
+_PIECE_DEGREES = 0.05
+_MOST_PIECES = 2_000
+
+Floats = npt.NDArray[np.float64]
+
+
+def ring_areas_m2(coordinates: Floats, ring_start: npt.NDArray[np.int64], crs: CRS) -> Floats:
+    """Area within each ring, whatever its direction.
+
+    Parameters
+    ----------
+    coordinates : (n, 2) vertices of all rings one after the other, each ring closed, in `crs`.
+    ring_start : (rings + 1,) where each ring starts.
+
+    Returns
+    -------
+    (rings,) square metres. The relative error against ever finer division is below 1e-9 for edges of any length.
+    """
+    ring_of_vertex = np.repeat(np.arange(len(ring_start) - 1), np.diff(ring_start))
+    is_edge = ring_of_vertex[1:] == ring_of_vertex[:-1]
+    a, b, ring = coordinates[:-1][is_edge], coordinates[1:][is_edge], ring_of_vertex[:-1][is_edge]
+    piece = _PIECE_DEGREES if crs.is_geographic else _PIECE_METRES / crs.axis_info[0].unit_conversion_factor
+    pieces = np.clip(np.ceil(np.hypot(*(b - a).T) / piece), 1, _MOST_PIECES).astype(np.int64)
+    edge = np.repeat(np.arange(len(a)), pieces)
+    nth = np.arange(len(edge)) - np.repeat(np.cumsum(pieces) - pieces, pieces)
+    ends = [a[edge] + (b - a)[edge] * ((nth + t) / pieces[edge])[:, None] for t in (0.0, 0.5, 1.0)]
+    geodetic = crs.geodetic_crs
+    assert geodetic is not None
+    ellipsoid = geodetic.ellipsoid
+    assert ellipsoid is not None
+    major = ellipsoid.semi_major_metre
+    eccentricity2 = 1.0 - (ellipsoid.semi_minor_metre / major) ** 2
+    longitude, ordinate = zip(
+        *(_authalic(p, crs, geodetic, major, eccentricity2) for p in ends), strict=True
+    )  # three points a piece
+    ring = ring[edge]
+    # Measured from the ring's first vertex, S loses no figures to its size; the integral of a constant is nothing.
+    base = ordinate[0][np.searchsorted(ring, np.arange(len(ring_start) - 1))]
+    s0, s1, s2 = (s - base[ring] for s in ordinate)
+    d1, d2 = _turn(longitude[1] - longitude[0]), _turn(longitude[2] - longitude[0])
+    # Integral of S d(longitude) for the parabolas through t = 0, 1/2, 1, with longitude measured from the first end.
+    integral = (4.0 * d1 * (s0 - s2) + d2 * (3.0 * s2 + 4.0 * s1 - s0)) / 6.0
+    return np.abs(np.bincount(ring, weights=integral, minlength=len(ring_start) - 1))
+
+
+def _authalic(points: Floats, crs: CRS, geodetic: CRS, major: float, eccentricity2: float) -> tuple[Floats, Floats]:
+    """Longitude in radians and the authalic ordinate S in square metres."""
+    longitude, latitude = project(points[:, 0], points[:, 1], crs, geodetic)
+    to_radians = geodetic.axis_info[0].unit_conversion_factor
+    sine = np.sin(latitude * to_radians)
+    if eccentricity2 <= 0.0:
+        return longitude * to_radians, major**2 * sine
+    e = np.sqrt(eccentricity2)
+    q = (1.0 - eccentricity2) * (sine / (1.0 - eccentricity2 * sine**2) + np.arctanh(e * sine) / e)
+    return longitude * to_radians, major**2 * q / 2.0
+
+
+def _turn(angle: Floats) -> Floats:
+    """The same difference of longitudes within half a turn."""
+    return angle - 2.0 * np.pi * np.round(angle / (2.0 * np.pi))

@@ -1,0 +1,159 @@
+"""A set of zones: named areas made of rings, in the coordinate system of their own file."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import shapely
+from pyproj import CRS
+
+from steady_tally.core.errors import PlanError
+from steady_tally.core.place.area import ring_areas_m2
+from steady_tally.core.place.locate import BinIndex, Edges, edges_of, index_edges
+from steady_tally.core.place.projection import coordinate_system
+from steady_tally.core.sources import Features, column_of, texts
+
+_POLYGONAL = (3, 6)
+
+
+@dataclass(frozen=True)
+class ZoneSet:
+    """Zones as flat arrays.
+
+    Attributes
+    ----------
+    identifiers, names : one for each zone; identifiers are all different.
+    columns : the zones' other attributes, one row a zone.
+    geometry : (zones,) valid Shapely polygons or multi-polygons.
+    coordinates : (n, 2) the vertices of all rings; ring r is `coordinates[ring_start[r]:ring_start[r + 1]]`, closed.
+    ring_zone, ring_is_hole : (rings,) the zone of each ring, in increasing order, and whether it bounds a hole.
+    repaired : the identifiers of the zones whose shapes were invalid.
+    without_shape : the identifiers of the zones that have no area at all.
+    """
+
+    identifiers: tuple[str, ...]
+    names: tuple[str, ...]
+    columns: pa.Table
+    crs: CRS
+    geometry: npt.NDArray[np.object_]
+    coordinates: npt.NDArray[np.float64]
+    ring_start: npt.NDArray[np.int64]
+    ring_zone: npt.NDArray[np.int32]
+    ring_is_hole: npt.NDArray[np.bool_]
+    repaired: tuple[str, ...]
+    without_shape: tuple[str, ...]
+
+    def __len__(self) -> int:
+        return len(self.identifiers)
+
+    @cached_property
+    def edges(self) -> Edges:
+        return edges_of(self.coordinates, self.ring_start, self.ring_zone)
+
+    @cached_property
+    def index(self) -> BinIndex | None:
+        return index_edges(self.edges)
+
+    @cached_property
+    def area_km2(self) -> npt.NDArray[np.float64]:
+        """(zones,) area on the ellipsoid, edges being straight in the file's own system."""
+        areas = ring_areas_m2(self.coordinates, self.ring_start, self.crs)
+        signed = np.where(self.ring_is_hole, -areas, areas)
+        return np.bincount(self.ring_zone, weights=signed, minlength=len(self)) / 1e6
+
+
+def zone_set(features: Features, *, identifier: str | None, name: str | None, crs: str | None) -> ZoneSet:
+    """Make a zone set from polygon features, repairing invalid shapes.
+
+    Parameters
+    ----------
+    identifier : the column that names each zone uniquely; None numbers them 1, 2, 3 in the file's order.
+    name : the column to show; None shows the identifier.
+    crs : the coordinate system, where the file names none.
+    """
+    where = f"areas “{features.name}”"
+    system = features.crs or crs
+    if system is None:
+        raise PlanError(
+            "the file names no coordinate system.", where=where, todo="Say which it is in the plan: place.areas.crs."
+        )
+    count = len(features.geometry)
+    if count == 0:
+        raise PlanError("the file holds no areas.", where=where, todo="Choose a file with polygons.")
+    identifiers = _identifiers(features, identifier, where)
+    names = texts(column_of(features.columns, name, source=features.name, wanted_by=where)) if name else identifiers
+    geometry, repaired = _polygons(features, identifiers, where)
+    empty = shapely.is_empty(geometry)
+    parts, part_zone = shapely.get_parts(geometry, return_index=True)
+    rings, ring_part = shapely.get_rings(parts, return_index=True)
+    coordinates, vertex_ring = shapely.get_coordinates(rings, return_index=True)
+    return ZoneSet(
+        identifiers=tuple(identifiers),
+        names=tuple(names),
+        columns=features.columns,
+        crs=coordinate_system(system, wanted_by=where),
+        geometry=geometry,
+        coordinates=coordinates,
+        ring_start=np.concatenate([[0], np.cumsum(np.bincount(vertex_ring, minlength=len(rings)))]).astype(np.int64),
+        ring_zone=part_zone[ring_part].astype(np.int32),
+        ring_is_hole=np.concatenate([[False], ring_part[1:] == ring_part[:-1]])[: len(rings)],
+        repaired=tuple(identifiers[i] for i in np.flatnonzero(repaired)),
+        without_shape=tuple(identifiers[i] for i in np.flatnonzero(empty)),
+    )
+
+
+def _identifiers(features: Features, column: str | None, where: str) -> list[str]:
+    if column is None:
+        return [str(i + 1) for i in range(len(features.geometry))]
+    identifiers = texts(column_of(features.columns, column, source=features.name, wanted_by=where))
+    if "" in identifiers:
+        raise PlanError(
+            f"area {identifiers.index('') + 1} has nothing in the identifier column “{column}”.",
+            where=where,
+            todo="Choose a column that is filled for every area, or none.",
+        )
+    seen: set[str] = set()
+    repeated = sorted({i for i in identifiers if i in seen or seen.add(i)})  # type: ignore[func-returns-value]
+    if repeated:
+        some = ", ".join(f"“{i}”" for i in repeated[:5]) + (" and more" if len(repeated) > 5 else "")
+        raise PlanError(
+            f"the identifier column “{column}” repeats {some}.",
+            where=where,
+            todo="Choose a column in which every area has its own value, or none.",
+        )
+    return identifiers
+
+
+def _polygons(
+    features: Features, identifiers: list[str], where: str
+) -> tuple[npt.NDArray[np.object_], npt.NDArray[np.bool_]]:
+    """Valid polygonal geometries (empty where a zone has none), and which of them had to be repaired."""
+    geometry = np.array(features.geometry, dtype=object)
+    geometry[shapely.is_missing(geometry)] = shapely.MultiPolygon()
+    geometry = shapely.force_2d(geometry)
+    kinds = shapely.get_type_id(geometry)
+    wrong = np.flatnonzero(~np.isin(kinds, _POLYGONAL) & ~shapely.is_empty(geometry))
+    if len(wrong):
+        kind = geometry[wrong[0]].geom_type.lower()
+        raise PlanError(
+            f"area “{identifiers[wrong[0]]}” is a {kind}, not a polygon ({len(wrong)} such in all).",
+            where=where,
+            todo="Choose a file of polygons.",
+        )
+    invalid = ~shapely.is_valid(geometry)
+    for i in np.flatnonzero(invalid):
+        geometry[i] = _polygonal_part(shapely.make_valid(geometry[i]))
+    return geometry, invalid
+
+
+def _polygonal_part(geometry: shapely.Geometry) -> shapely.Geometry:
+    """What of a repaired shape has an area: repair can leave lines and points behind."""
+    if shapely.get_type_id(geometry) in _POLYGONAL:
+        return geometry
+    parts = shapely.get_parts(shapely.get_parts(geometry))
+    polygons = [p for p in parts if shapely.get_type_id(p) == 3]
+    return shapely.multipolygons(polygons) if polygons else shapely.MultiPolygon()

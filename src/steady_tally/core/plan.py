@@ -1,0 +1,246 @@
+"""The plan: the document that fixes every choice in the five stages. No part refers to a later stage.
+
+`docs/plan.md` describes it for its readers; the models here are what is checked.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from datetime import date
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from steady_tally.core.errors import PlanError
+
+FORMAT = "steady-tally-plan"
+VERSION = 1
+
+
+class _Part(BaseModel):
+    """A part of the plan: an entry that we do not know is a mistake, never passed over."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+
+
+class Reading(_Part):
+    """How to read one file, where looking at it is not enough."""
+
+    worksheet: str | None = None
+    header_row: int | None = Field(None, ge=1, description="The row of the column names, 1 = the file's first.")
+    layer: str | None = Field(None, description="The table to read, in a file that holds several.")
+    encoding: str | None = Field(None, max_length=40)
+    delimiter: Annotated[str, Field(min_length=1, max_length=1)] | None = None
+
+
+class Condition(_Part):
+    """Keep the rows whose text in `column` is one of `values`."""
+
+    column: str
+    values: Annotated[list[str], Field(min_length=1)]
+
+
+class CoordinateColumns(_Part):
+    """The place of a record stands in two columns, east and north."""
+
+    kind: Literal["columns"] = "columns"
+    x: str
+    y: str
+    decimal: Literal[".", ","] = "."
+    crs: str = "EPSG:4326"
+
+
+class PointGeometry(_Part):
+    """The place of a record is its geometry in a point file."""
+
+    kind: Literal["geometry"] = "geometry"
+    crs: str | None = Field(None, description="Only for a file that names none.")
+
+
+class EventTime(_Part):
+    """When an event was."""
+
+    column: str
+    order: Literal["year-first", "day-first", "month-first"] = "year-first"
+    unreadable: Literal["keep", "set_aside"] = "keep"
+
+
+class RecordedWindow(_Part):
+    """A span of days, first and last included, in which events were recorded."""
+
+    name: str | None = None
+    first_day: date
+    last_day: date
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if self.last_day < self.first_day:
+            raise ValueError(f"the window ends on {self.last_day}, before it starts on {self.first_day}")
+        return self
+
+    @property
+    def days(self) -> int:
+        return (self.last_day - self.first_day).days + 1
+
+
+class Events(_Part):
+    """The event records: where, when, which."""
+
+    source: str = "events"
+    coordinates: Annotated[CoordinateColumns | PointGeometry, Field(discriminator="kind")]
+    identifier: str | None = None
+    repeated_identifier: Literal["keep", "set_aside"] = "set_aside"
+    swapped_axes: Literal["set_aside", "swap"] = "set_aside"
+    time: EventTime | None = None
+    recorded: list[RecordedWindow] = Field(default_factory=list)
+    where: list[Condition] = Field(default_factory=list)
+
+    @model_validator(mode="after")
+    def _windows_apart(self) -> Self:
+        windows = sorted(self.recorded, key=lambda w: w.first_day)
+        for before, after in zip(windows, windows[1:], strict=False):
+            if after.first_day <= before.last_day:
+                raise ValueError(f"two recorded windows overlap on {after.first_day}")
+        return self
+
+
+class Gather(_Part):
+    reading: dict[str, Reading] = Field(default_factory=dict)
+    events: Events
+
+
+class Zones(_Part):
+    """Named areas from a file."""
+
+    kind: Literal["zones"] = "zones"
+    source: str = "areas"
+    identifier: str | None = None
+    name: str | None = None
+    crs: str | None = Field(None, description="Only for a file that names none.")
+
+
+class Place(_Part):
+    areas: Zones
+
+
+class Key(_Part):
+    """A column of the table against the areas' identifier or name."""
+
+    table: str
+    area: Literal["identifier", "name"]
+
+
+class Denominator(_Part):
+    """What to divide by, from a table with one or several rows an area.
+
+    Rows that hold `where` are added up for each area; with `mean_over`, the sum is divided by the number of different
+    values in that column (years, say). `accepted` joins the table's own spellings to area identifiers by the user's word.
+    """
+
+    source: str = "table"
+    keys: Annotated[list[Key], Field(min_length=1)]
+    value: str
+    decimal: Literal[".", ","] = "."
+    noun: str = "residents"
+    where: list[Condition] = Field(default_factory=list)
+    mean_over: str | None = None
+    accepted: dict[str, str] = Field(default_factory=dict)
+
+
+TimeUnit = Literal["none", "window", "year"]
+
+
+class Count(_Part):
+    """Events in each area."""
+
+    kind: Literal["count"] = "count"
+
+
+class Rate(_Part):
+    """Events / denominator (/ recorded windows or years) x per."""
+
+    kind: Literal["rate"] = "rate"
+    denominator: Denominator
+    per: float = Field(10_000.0, gt=0, allow_inf_nan=False)
+    time: TimeUnit = "none"
+
+
+class Density(_Part):
+    """Events / km2 on the ellipsoid (/ recorded windows or years)."""
+
+    kind: Literal["density"] = "density"
+    per: float = Field(1.0, gt=0, allow_inf_nan=False)
+    time: TimeUnit = "none"
+
+
+Measure = Annotated[Count | Rate | Density, Field(discriminator="kind")]
+
+
+class Class(_Part):
+    """How values are grouped. A value v is in class i when b[i-1] < v <= b[i]; the lowest takes its lower end too."""
+
+    method: Literal["quantile", "natural_breaks"] = "quantile"
+    count: int = Field(5, ge=1, le=30)
+
+
+class Show(_Part):
+    title: str = ""
+
+
+class Plan(_Part):
+    format: Literal["steady-tally-plan"] = "steady-tally-plan"
+    version: Literal[1] = 1
+    gather: Gather
+    place: Place
+    measure: Measure
+    classes: Class = Field(default_factory=Class, alias="class")
+    show: Show = Field(default_factory=Show)
+
+    @model_validator(mode="after")
+    def _time_has_windows(self) -> Self:
+        if not isinstance(self.measure, Count) and self.measure.time != "none" and not self.gather.events.recorded:
+            raise ValueError("a measure per window or per year needs the recorded windows: gather.events.recorded")
+        return self
+
+    def as_document(self) -> dict[str, Any]:
+        """The plan as plain JSON values, every choice written out."""
+        return self.model_dump(mode="json", by_alias=True)
+
+
+def read_plan(document: Any) -> Plan:
+    """Check a JSON document as a plan; PlanError names every mistake and its place."""
+    try:
+        return Plan.model_validate(document)
+    except ValidationError as error:
+        raise PlanError(_mistakes(error), where="plan", todo="See docs/plan.md for what a plan may say.") from None
+
+
+def parse_plan(text: str) -> Plan:
+    """Read a plan from JSON text; PlanError with line and column where it is not JSON."""
+    try:
+        return read_plan(json.loads(text))
+    except json.JSONDecodeError as error:
+        raise PlanError(
+            f"this is not JSON ({error.msg.lower()}).",
+            where=f"plan, line {error.lineno}, column {error.colno}",
+            todo="Mend the text there.",
+        ) from None
+
+
+def fingerprint(*parts: Any) -> str:
+    """SHA-256 of plain JSON values, the same for equal values: the key of a stage's result."""
+    return hashlib.sha256(json.dumps(parts, sort_keys=True, separators=(",", ":")).encode()).hexdigest()
+
+
+def _mistakes(error: ValidationError) -> str:
+    sentences = []
+    for one in error.errors(include_url=False, include_context=False):
+        path = ".".join(str(p) for p in one["loc"]) or "the whole"
+        message = one["msg"].removeprefix("Value error, ")
+        if one["type"] == "extra_forbidden":
+            message = "there is no such entry"
+        elif one["type"] == "missing":
+            message = "this entry is missing"
+        sentences.append(f"{path}: {message[:1].lower()}{message[1:]}")
+    return "; ".join(sentences[:8]) + ("; and more." if len(sentences) > 8 else ".")

@@ -1,0 +1,316 @@
+"""The whole chain as pure functions: plan + sources -> outcome.
+
+Each stage takes its own part of the plan and what the stage before gave; nothing else. `stage_keys` names each
+stage's result by what it depends on, so that a changed class method never re-places an event.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+from pyproj import CRS
+
+from steady_tally.core.classes.breaks import assign, goodness_of_variance_fit
+from steady_tally.core.classes.natural_breaks import natural_breaks
+from steady_tally.core.classes.quantile import quantile_breaks
+from steady_tally.core.errors import PlanError
+from steady_tally.core.gather.conditions import rows_that_hold
+from steady_tally.core.gather.coordinates import check_coordinates, look_swapped, read_coordinates
+from steady_tally.core.gather.reasons import Reason
+from steady_tally.core.gather.times import Times, read_times, within_windows
+from steady_tally.core.ledger import Ledger, StageBalance, balance
+from steady_tally.core.measure.denominators import Denominators, denominators
+from steady_tally.core.measure.rates import AreaValues, counts, periods_recorded, ratios
+from steady_tally.core.measure.states import State
+from steady_tally.core.place.locate import OUTSIDE, Located, locate
+from steady_tally.core.place.projection import coordinate_system, project
+from steady_tally.core.place.zones import ZoneSet, zone_set
+from steady_tally.core.plan import Class, Count, CoordinateColumns, Events, Gather, Place, Plan, Rate, fingerprint
+from steady_tally.core.sources import Sources, Table
+
+_EVENTS = "plan: gather.events"
+
+Floats = npt.NDArray[np.float64]
+Reasons = npt.NDArray[np.uint8]
+Progress = Callable[[int], None]
+
+
+@dataclass(frozen=True)
+class Gathered:
+    """The events' records, where and when they were, and why some do not go on.
+
+    Attributes
+    ----------
+    table : the records as read.
+    x, y : (records,) coordinates in `crs`; NaN where there are none.
+    time : (records,) local time or not-a-time; None where the plan names no time column.
+    reasons : (records,) `Reason` codes.
+    swapped_back : how many records had their axes exchanged because the plan says so.
+    time_unknown : how many of the records that go on have no readable time.
+    """
+
+    table: Table
+    x: Floats
+    y: Floats
+    crs: CRS
+    time: Times | None
+    reasons: Reasons
+    swapped_back: int
+    time_unknown: int
+    balance: StageBalance
+
+
+@dataclass(frozen=True)
+class Placed:
+    """For each record its area.
+
+    Attributes
+    ----------
+    record : (events,) positions in the table of the events that came in from Gather.
+    located : the zones of each of them.
+    reasons : (records,) those of Gather, and those of Place for the events that came in.
+    """
+
+    zones: ZoneSet
+    record: npt.NDArray[np.int64]
+    located: Located
+    reasons: Reasons
+    balance: StageBalance
+
+    @property
+    def numerator(self) -> npt.NDArray[np.int64]:
+        """(areas,) events in each area; an event in several overlapping areas counts in each."""
+        first = self.located.first
+        found = np.concatenate([first[first != OUTSIDE], self.located.other_zone])
+        return np.bincount(found, minlength=len(self.zones)).astype(np.int64)
+
+
+@dataclass(frozen=True)
+class Measured:
+    values: AreaValues
+    denominators: Denominators | None
+
+
+@dataclass(frozen=True)
+class Classed:
+    """Breaks (classes + 1,), the class of each area (-1 for none), and the goodness of variance fit."""
+
+    breaks: Floats
+    area_class: npt.NDArray[np.int16]
+    fit: float
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """All that a plan and its sources come to."""
+
+    plan: Plan
+    gathered: Gathered
+    placed: Placed
+    measured: Measured
+    classed: Classed
+
+    @property
+    def ledger(self) -> Ledger:
+        return Ledger((self.gathered.balance, self.placed.balance))
+
+    @property
+    def notes(self) -> tuple[str, ...]:
+        """What the reader must know beside the figures, in whole sentences."""
+        return tuple(_notes(self))
+
+
+def run(plan: Plan, sources: Sources, *, on_progress: Progress | None = None) -> Outcome:
+    """Do the whole chain. The ledger is checked before anything is given out."""
+    gathered = gather(plan.gather, sources)
+    placed = place(plan.place, gathered, sources, on_progress=on_progress)
+    measured = measure(plan, placed, sources)
+    outcome = Outcome(plan, gathered, placed, measured, classify(plan.classes, measured))
+    outcome.ledger.check()
+    return outcome
+
+
+def stage_keys(plan: Plan, checksums: Mapping[str, str]) -> dict[str, str]:
+    """The cache key of each stage's result: its part of the plan, hashed with what feeds it.
+
+    Parameters
+    ----------
+    checksums : SHA-256 of each source's bytes, by the name that the plan uses.
+    """
+
+    def of(name: str) -> str:
+        return checksums.get(name, "")
+
+    document = plan.as_document()
+    keys = {"gather": fingerprint(document["gather"], of(plan.gather.events.source))}
+    keys["place"] = fingerprint(document["place"], keys["gather"], of(plan.place.areas.source))
+    table = plan.measure.denominator.source if isinstance(plan.measure, Rate) else ""
+    keys["measure"] = fingerprint(document["measure"], keys["place"], of(table))
+    keys["class"] = fingerprint(document["class"], keys["measure"])
+    return keys
+
+
+def gather(plan: Gather, sources: Sources) -> Gathered:
+    """Which records? Checks coordinates, identifiers and times, then filters."""
+    events = plan.events
+    table = sources.table(events.source, wanted_by=_EVENTS)
+    x, y, crs, reasons = _coordinates(events, table)
+    in_degrees = crs.is_geographic
+    exchanged = np.zeros(len(x), dtype=np.bool_)
+    if events.swapped_axes == "swap":
+        exchanged = look_swapped(x, y, reasons == Reason.NONE)
+        x, y = np.where(exchanged, y, x), np.where(exchanged, x, y)
+    check_coordinates(x, y, reasons, in_degrees=in_degrees)
+    if events.identifier and events.repeated_identifier == "set_aside":
+        identifiers = table.column(events.identifier, wanted_by=_EVENTS + ".identifier")
+        reasons[_repeated(identifiers, reasons == Reason.NONE)] = Reason.REPEATED_IDENTIFIER
+    time = None
+    if events.time:
+        time = read_times(table.column(events.time.column, wanted_by=_EVENTS + ".time"), events.time.order)
+        unknown = np.isnat(time)
+        if events.time.unreadable == "set_aside":
+            reasons[unknown & (reasons == Reason.NONE)] = Reason.UNREADABLE_TIME
+        if events.recorded:
+            inside = within_windows(time, [(w.first_day, w.last_day) for w in events.recorded])
+            reasons[~inside & ~unknown & (reasons == Reason.NONE)] = Reason.OUTSIDE_RECORDED_WINDOWS
+    if events.where:
+        kept = rows_that_hold(table, events.where, wanted_by=_EVENTS + ".where")
+        reasons[~kept & (reasons == Reason.NONE)] = Reason.FILTERED_OUT
+    goes_on = reasons == Reason.NONE
+    return Gathered(
+        table=table,
+        x=x,
+        y=y,
+        crs=crs,
+        time=time,
+        reasons=reasons,
+        swapped_back=int(np.count_nonzero(exchanged & goes_on)),
+        time_unknown=0 if time is None else int(np.count_nonzero(np.isnat(time) & goes_on)),
+        balance=balance("gather", reasons, more={Reason.RAGGED_ROW: len(table.ragged)}),
+    )
+
+
+def place(plan: Place, gathered: Gathered, sources: Sources, *, on_progress: Progress | None = None) -> Placed:
+    """Where does each fall? Events are taken to the zones' own coordinate system, where their edges are straight."""
+    areas = plan.areas
+    zones = zone_set(
+        sources.zones(areas.source, wanted_by="plan: place.areas"),
+        identifier=areas.identifier,
+        name=areas.name,
+        crs=areas.crs,
+    )
+    record = np.flatnonzero(gathered.reasons == Reason.NONE)
+    x, y = project(gathered.x[record], gathered.y[record], gathered.crs, zones.crs)
+    located = locate(zones.edges, x, y, index=zones.index, on_progress=on_progress)
+    reasons = gathered.reasons.copy()
+    outside = located.first == OUTSIDE
+    reasons[record[outside]] = Reason.OUTSIDE_EVERY_AREA
+    reasons[record[~(np.isfinite(x) & np.isfinite(y))]] = Reason.CANNOT_BE_PROJECTED
+    return Placed(zones, record, located, reasons, balance("place", reasons[record]))
+
+
+def measure(plan: Plan, placed: Placed, sources: Sources) -> Measured:
+    """How much, per what? Time is that of the recorded windows."""
+    how = plan.measure
+    zones = placed.zones
+    has_shape = zones.area_km2 > 0.0
+    if isinstance(how, Count):
+        return Measured(counts(placed.numerator, has_shape), None)
+    periods = periods_recorded(plan.gather.events.recorded, how.time)
+    if not isinstance(how, Rate):
+        return Measured(
+            ratios(placed.numerator, zones.area_km2, has_shape, periods=periods, per=how.per), None
+        )
+    table = sources.table(how.denominator.source, wanted_by="plan: measure.denominator")
+    found = denominators(how.denominator, table, zones)
+    return Measured(ratios(placed.numerator, found.values, has_shape, periods=periods, per=how.per), found)
+
+
+def classify(plan: Class, measured: Measured) -> Classed:
+    """Which areas belong together? Areas without a number have no class."""
+    values = measured.values.value
+    numbers = values[measured.values.state == State.NUMBER]
+    breaks = {"quantile": quantile_breaks, "natural_breaks": natural_breaks}[plan.method](numbers, plan.count)
+    return Classed(breaks, assign(values, breaks), goodness_of_variance_fit(numbers, breaks))
+
+
+def _coordinates(events: Events, table: Table) -> tuple[Floats, Floats, CRS, Reasons]:
+    at = events.coordinates
+    where = _EVENTS + ".coordinates"
+    if isinstance(at, CoordinateColumns):
+        crs = coordinate_system(at.crs, wanted_by=where + ".crs")
+        columns = (table.column(at.x, wanted_by=where + ".x"), table.column(at.y, wanted_by=where + ".y"))
+        x, y, reasons = read_coordinates(*columns, decimal=at.decimal)
+        return x, y, crs, reasons
+    if table.points is None:
+        raise PlanError(
+            f"“{table.name}” is a table without geometry.",
+            where=where,
+            todo='Name its coordinate columns: {"kind": "columns", "x": "…", "y": "…"}.',
+        )
+    system = table.crs or at.crs
+    if system is None:
+        raise PlanError(
+            f"“{table.name}” names no coordinate system.", where=where, todo="Say which it is in coordinates.crs."
+        )
+    x, y = table.points[:, 0].copy(), table.points[:, 1].copy()
+    reasons = np.where(np.isfinite(x) & np.isfinite(y), Reason.NONE, Reason.NO_COORDINATES).astype(np.uint8)
+    return x, y, coordinate_system(system, wanted_by=where), reasons
+
+
+def _repeated(identifiers: pa.ChunkedArray, usable: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
+    """Which usable records carry an identifier that an earlier usable record carries? Blanks are no identifiers."""
+    text = pc.utf8_trim_whitespace(pc.fill_null(identifiers.cast(pa.string()), ""))
+    codes = pc.dictionary_encode(text.combine_chunks() if isinstance(text, pa.ChunkedArray) else text)
+    if isinstance(codes, pa.ChunkedArray):
+        codes = codes.combine_chunks()
+    code = codes.indices.to_numpy(zero_copy_only=False)
+    at = np.flatnonzero(usable & pc.not_equal(text, "").to_numpy(zero_copy_only=False))
+    repeated = np.zeros(len(code), dtype=np.bool_)
+    repeated[at] = True
+    _, first = np.unique(code[at], return_index=True)
+    repeated[at[first]] = False
+    return repeated
+
+
+def _notes(outcome: Outcome) -> list[str]:
+    notes = []
+    gathered, placed, found = outcome.gathered, outcome.placed, outcome.measured.denominators
+    if gathered.swapped_back:
+        notes.append(f"{gathered.swapped_back:,} records had their two coordinates exchanged, as the plan says.")
+    if gathered.time_unknown:
+        notes.append(f"{gathered.time_unknown:,} records without a readable time are counted, as the plan says.")
+    zones = placed.zones
+    if zones.repaired:
+        notes.append(f"{_areas(zones.repaired)} had an invalid shape, which was repaired.")
+    if zones.without_shape:
+        notes.append(f"{_areas(zones.without_shape)} have no shape, so that nothing can fall in them.")
+    if len(placed.located.other_zone):
+        notes.append(
+            f"Areas overlap: {placed.balance.records_out:,} events are counted {placed.located.placements:,} times, "
+            "once in every area that they fall in."
+        )
+    if found:
+        if found.left_over:
+            some = ", ".join(f"“{s}”" for s in list(found.left_over)[:5]) + (" …" if len(found.left_over) > 5 else "")
+            notes.append(f"{found.rows_left_over:,} rows of the table match no area: {some}.")
+        if found.areas_without_row:
+            notes.append(f"{_areas(found.areas_without_row)} have no row in the table, and so no denominator.")
+        if found.areas_with_unreadable:
+            notes.append(f"{_areas(found.areas_with_unreadable)} have a row without a number, and so no denominator.")
+    wanted, made = outcome.plan.classes.count, max(len(outcome.classed.breaks) - 1, 0)
+    if made < wanted:
+        notes.append(f"Equal values are never split, so there are {made} classes instead of {wanted}.")
+    return notes
+
+
+def _areas(identifiers: tuple[str, ...]) -> str:
+    some = ", ".join(f"“{i}”" for i in identifiers[:5]) + (" …" if len(identifiers) > 5 else "")
+    return f"{len(identifiers):,} areas ({some})" if len(identifiers) > 1 else f"Area {some}"
+
+
