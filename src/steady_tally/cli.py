@@ -87,8 +87,59 @@ def demo(out: Path, events: int, seed: int) -> None:
     try:
         write_quillhaven(out, events=events, seed=seed)
     except OSError as error:
-        raise SetUpError(f"it cannot be written ({error.strerror}).", where=f"folder “{out}”", todo="Choose another.") from None
+        raise SetUpError(
+            f"it cannot be written ({error.strerror}).", where=f"folder “{out}”", todo="Choose another."
+        ) from None
     click.echo(f"Written to {out}")
+
+
+@main.command()
+@click.option("--data", type=_PATH, required=True, help="The folder that holds everything.")
+@click.option("--port", type=click.IntRange(1, 65_535), help="The loopback port.  [default: 8460 or the next free one]")
+@click.option("--no-demo", is_flag=True, help="Do not make up the demo study.")
+@_plain_errors
+def serve(data: Path, port: int | None, no_demo: bool) -> None:
+    """Start the application and keep it running until Ctrl-C."""
+    from steady_tally.serve.supervisor import serve as run_supervisor
+
+    run_supervisor(data, port, demo=not no_demo)
+
+
+@main.command(hidden=True)
+@click.option("--listener", type=int, required=True)
+@click.option("--port", type=int, required=True)
+@_plain_errors
+def web(listener: int, port: int) -> None:
+    """The web server, started by `serve`, on a socket that it inherits."""
+    import socket
+
+    import waitress
+
+    from steady_tally.jobs.queue import make_queue
+    from steady_tally.store.database import connect, database_address
+    from steady_tally.web.app import create_app
+
+    queue = make_queue()
+    with queue.open():
+        app = create_app(connect(database_address()), queue, port=port)
+        waitress.serve(app, sockets=[socket.socket(fileno=listener)], threads=8, ident=None)
+
+
+@main.command(hidden=True)
+@_plain_errors
+def worker() -> None:
+    """The worker process, started by `serve`."""
+    from steady_tally.jobs.queue import run_worker
+
+    run_worker()
+
+
+@main.command(hidden=True)
+def warm_up() -> None:
+    """Compile the kernels, so that the first user does not wait for them."""
+    from steady_tally.core.warm_up import compile_kernels
+
+    compile_kernels()
 
 
 if __name__ == "__main__":

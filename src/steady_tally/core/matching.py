@@ -90,9 +90,7 @@ def _no_zeros(text: str) -> str:
     return re.sub(r"(?<!\d)0+(?=\d)", "", text)
 
 
-def _affixes(
-    spellings: Sequence[str], targets: Sequence[str]
-) -> tuple[Callable[[str], str], Callable[[str], str]]:
+def _affixes(spellings: Sequence[str], targets: Sequence[str]) -> tuple[Callable[[str], str], Callable[[str], str]]:
     """Functions that take off what one side carries everywhere and the other does not, in front and behind.
 
     An affix is a first or last word, or the letters in front of a code's figures. "Everywhere" leaves room for a few
@@ -119,9 +117,7 @@ def _affixes(
     return stripper(spellings, targets), stripper(targets, spellings)
 
 
-def _suggest(
-    left_over: Sequence[str], unused: Sequence[int], targets: Sequence[str]
-) -> dict[str, tuple[int, ...]]:
+def _suggest(left_over: Sequence[str], unused: Sequence[int], targets: Sequence[str]) -> dict[str, tuple[int, ...]]:
     choices = {position: tidy(targets[position]) for position in unused}
     found = {
         s: process.extract(tidy(s), choices, scorer=fuzz.token_sort_ratio, limit=3, score_cutoff=_SUGGEST_FROM)

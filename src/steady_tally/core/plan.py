@@ -135,7 +135,7 @@ class Denominator(_Part):
     """What to divide by, from a table with one or several rows an area.
 
     Rows that hold `where` are added up for each area; with `mean_over`, the sum is divided by the number of different
-    values in that column (years, say). `accepted` joins the table's own spellings to area identifiers by the user's word.
+    values in that column (years, say). `accepted` joins the table's spellings to area identifiers by the user's word.
     """
 
     source: str = "table"

@@ -30,10 +30,11 @@ from steady_tally.core.measure.states import State
 from steady_tally.core.place.locate import OUTSIDE, Located, locate
 from steady_tally.core.place.projection import coordinate_system, project
 from steady_tally.core.place.zones import ZoneSet, zone_set
-from steady_tally.core.plan import Class, Count, CoordinateColumns, Events, Gather, Place, Plan, Rate, fingerprint
+from steady_tally.core.plan import Class, CoordinateColumns, Count, Events, Gather, Place, Plan, Rate, fingerprint
 from steady_tally.core.sources import Sources, Table
 
 _EVENTS = "plan: gather.events"
+_RESULTS_VERSION = 1  # raised when the same plan and sources come to give another result
 
 Floats = npt.NDArray[np.float64]
 Reasons = npt.NDArray[np.uint8]
@@ -147,7 +148,7 @@ def stage_keys(plan: Plan, checksums: Mapping[str, str]) -> dict[str, str]:
         return checksums.get(name, "")
 
     document = plan.as_document()
-    keys = {"gather": fingerprint(document["gather"], of(plan.gather.events.source))}
+    keys = {"gather": fingerprint(_RESULTS_VERSION, document["gather"], of(plan.gather.events.source))}
     keys["place"] = fingerprint(document["place"], keys["gather"], of(plan.place.areas.source))
     table = plan.measure.denominator.source if isinstance(plan.measure, Rate) else ""
     keys["measure"] = fingerprint(document["measure"], keys["place"], of(table))
@@ -195,8 +196,18 @@ def gather(plan: Gather, sources: Sources) -> Gathered:
     )
 
 
-def place(plan: Place, gathered: Gathered, sources: Sources, *, on_progress: Progress | None = None) -> Placed:
-    """Where does each fall? Events are taken to the zones' own coordinate system, where their edges are straight."""
+def place(
+    plan: Place,
+    gathered: Gathered,
+    sources: Sources,
+    *,
+    known: Located | None = None,
+    on_progress: Progress | None = None,
+) -> Placed:
+    """Where does each fall? Events are taken to the zones' own coordinate system, where their edges are straight.
+
+    `known` is what the same events and zones gave before, where it was kept.
+    """
     areas = plan.areas
     zones = zone_set(
         sources.zones(areas.source, wanted_by="plan: place.areas"),
@@ -206,7 +217,7 @@ def place(plan: Place, gathered: Gathered, sources: Sources, *, on_progress: Pro
     )
     record = np.flatnonzero(gathered.reasons == Reason.NONE)
     x, y = project(gathered.x[record], gathered.y[record], gathered.crs, zones.crs)
-    located = locate(zones.edges, x, y, index=zones.index, on_progress=on_progress)
+    located = known or locate(zones.edges, x, y, index=zones.index, on_progress=on_progress)
     reasons = gathered.reasons.copy()
     outside = located.first == OUTSIDE
     reasons[record[outside]] = Reason.OUTSIDE_EVERY_AREA
@@ -223,9 +234,7 @@ def measure(plan: Plan, placed: Placed, sources: Sources) -> Measured:
         return Measured(counts(placed.numerator, has_shape), None)
     periods = periods_recorded(plan.gather.events.recorded, how.time)
     if not isinstance(how, Rate):
-        return Measured(
-            ratios(placed.numerator, zones.area_km2, has_shape, periods=periods, per=how.per), None
-        )
+        return Measured(ratios(placed.numerator, zones.area_km2, has_shape, periods=periods, per=how.per), None)
     table = sources.table(how.denominator.source, wanted_by="plan: measure.denominator")
     found = denominators(how.denominator, table, zones)
     return Measured(ratios(placed.numerator, found.values, has_shape, periods=periods, per=how.per), found)
@@ -312,5 +321,3 @@ def _notes(outcome: Outcome) -> list[str]:
 def _areas(identifiers: tuple[str, ...]) -> str:
     some = ", ".join(f"“{i}”" for i in identifiers[:5]) + (" …" if len(identifiers) > 5 else "")
     return f"{len(identifiers):,} areas ({some})" if len(identifiers) > 1 else f"Area {some}"
-
-

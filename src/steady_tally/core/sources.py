@@ -91,9 +91,7 @@ def column_of(columns: pa.Table, name: str, *, source: str, wanted_by: str) -> p
     if name in columns.column_names:
         return columns.column(name)
     there = ", ".join(f"“{c}”" for c in columns.column_names) or "none"
-    raise PlanError(
-        f"“{source}” has no column “{name}”.", where=wanted_by, todo=f"Choose one of its columns: {there}."
-    )
+    raise PlanError(f"“{source}” has no column “{name}”.", where=wanted_by, todo=f"Choose one of its columns: {there}.")
 
 
 def texts(column: pa.ChunkedArray) -> list[str]:

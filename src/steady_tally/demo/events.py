@@ -17,7 +17,7 @@ from steady_tally.demo.land import CENTRE, CRS_NAME, Land
 from steady_tally.demo.names import as_typed
 from steady_tally.demo.people import YEARS, People
 
-_TO_DEGREES = Transformer.from_crs(CRS_NAME, "EPSG:4326", always_xy=True)
+TO_DEGREES = Transformer.from_crs(CRS_NAME, "EPSG:4326", always_xy=True)
 # Planted share of the call-outs. The names are the reasons that the ledger gives.
 _DEFECTS: dict[str, float] = {
     "no_coordinates": 0.009,
@@ -167,8 +167,8 @@ def _places(
     true = near + rng.normal(0.0, 55.0, near.shape)
     _, nearest = cKDTree(junctions).query(true)
     place = np.where((rng.random(len(block)) < 0.85)[:, None], junctions[nearest], true)
-    written = np.round(np.column_stack(_TO_DEGREES.transform(place[:, 0], place[:, 1])), 6)
-    there = np.column_stack(_TO_DEGREES.transform(written[:, 0], written[:, 1], direction="INVERSE"))
+    written = np.round(np.column_stack(TO_DEGREES.transform(place[:, 0], place[:, 1])), 6)
+    there = np.column_stack(TO_DEGREES.transform(written[:, 0], written[:, 1], direction="INVERSE"))
     ward = np.full(len(block), -1, dtype=np.int64)
     # An opinion of its own on which ward that is: each point against the wards near it, by a general geometry library.
     at, zone = shapely.STRtree(land.ward).query(shapely.points(there), predicate="within")
@@ -183,12 +183,10 @@ def _in_the_sea(land: Land, count: int, rng: np.random.Generator) -> npt.NDArray
         off = shapely.distance(land.land, shapely.points(tried)) > 250.0
         off &= shapely.distance(land.lagoon, shapely.points(tried)) > 0.0
         found = np.concatenate([found, tried[off]])
-    return np.round(np.column_stack(_TO_DEGREES.transform(found[:count, 0], found[:count, 1])), 6)
+    return np.round(np.column_stack(TO_DEGREES.transform(found[:count, 0], found[:count, 1])), 6)
 
 
-def _times(
-    year: npt.NDArray[np.int64], defect: Strings, rng: np.random.Generator
-) -> npt.NDArray[np.datetime64]:
+def _times(year: npt.NDArray[np.int64], defect: Strings, rng: np.random.Generator) -> npt.NDArray[np.datetime64]:
     """When each call-out was: hot afternoons above all, and a spike at midnight where no time was noted."""
     n = len(year)
     first = np.array([f"{y}-{FIRST_DAY}" for y in YEARS], dtype="datetime64[D]")[year]
@@ -196,14 +194,16 @@ def _times(
     day[defect == "outside_recorded_windows"] = DAYS + 20
     minute = (np.clip(rng.normal(15.0, 4.5, n), 0.0, 23.9) * 60).astype(np.int64)
     minute[rng.random(n) < 0.06] = 0
-    return (first + day).astype("datetime64[m]") + minute
+    return np.asarray((first + day).astype("datetime64[m]") + minute, dtype="datetime64[m]")
 
 
 def _time_texts(time: npt.NDArray[np.datetime64], defect: Strings) -> Strings:
     """Day before month, as the dispatch system writes it."""
     iso = time.astype(str)
     years, rest = np.char.partition(iso, "-")[:, 0], np.char.partition(iso, "-")[:, 2]
-    months, days, clock = (rest.astype("<U11").view("<U1").reshape(len(rest), 11)[:, a:b] for a, b in ((0, 2), (3, 5), (6, 11)))
+    months, days, clock = (
+        rest.astype("<U11").view("<U1").reshape(len(rest), 11)[:, a:b] for a, b in ((0, 2), (3, 5), (6, 11))
+    )
 
     def joined(letters: npt.NDArray[np.str_]) -> Strings:
         return np.ascontiguousarray(letters).view(f"<U{letters.shape[1]}").ravel()

@@ -50,9 +50,7 @@ def make_land(rng: np.random.Generator) -> Land:
     """Draw the island: seeds make cells, cells have wiggly borders, blocks join to wards."""
     island = _blob(CENTRE, _RADIUS, 720, rng)
     lagoon = _blob(CENTRE + (3_200.0, -3_800.0), 1_900.0, 160, rng)
-    islets = [
-        _blob(_ISLETS + rng.normal(0.0, 2_600.0, 2), rng.uniform(500.0, 1_300.0), 90, rng) for _ in range(7)
-    ]
+    islets = [_blob(_ISLETS + rng.normal(0.0, 2_600.0, 2), rng.uniform(500.0, 1_300.0), 90, rng) for _ in range(7)]
     land = shapely.union_all([island, *islets]).difference(lagoon)
     seeds = _block_seeds(island.difference(lagoon), islets, rng)
     outlines = [shapely.linestrings(p.exterior.coords) for p in (island, lagoon, *islets)]
@@ -74,7 +72,9 @@ def make_land(rng: np.random.Generator) -> Land:
     return Land(land, lagoon, block, block_seed, ward_of_block, ward, nobody)
 
 
-def junctions_of(land: Land, residents: npt.NDArray[np.int64], rng: np.random.Generator) -> tuple[Points, npt.NDArray[np.int64]]:
+def junctions_of(
+    land: Land, residents: npt.NDArray[np.int64], rng: np.random.Generator
+) -> tuple[Points, npt.NDArray[np.int64]]:
     """Road junctions, more where more people live: (n, 2) places and (n,) their blocks."""
     wanted = np.maximum(2, residents // 110)
     block = np.repeat(np.arange(len(wanted)), wanted)

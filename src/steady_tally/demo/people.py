@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -66,7 +67,7 @@ def make_people(land: Land, rng: np.random.Generator) -> People:
 
 
 def spellings(codes: list[str], names: list[str], rng: np.random.Generator) -> list[Spelling]:
-    """Codes have lost their letter and their zeros; where the code is missing, the name is spelt in a way of its own."""
+    """Codes have lost their letter and their zeros; where the code is missing, the name is spelt in its own way."""
     kinds = ["exact"] * len(names)
     two_words = [i for i, name in enumerate(names) if " " in name]
     accented = [i for i, name in enumerate(names) if without_accents(name) != name and i not in two_words]
@@ -80,7 +81,7 @@ def spellings(codes: list[str], names: list[str], rng: np.random.Generator) -> l
     plain = [i for i in range(len(names)) if kinds[i] == "exact" and " " not in names[i]]
     for i in rng.permutation(plain)[:2]:
         kinds[i] = "bracketed"
-    write = {
+    write: dict[str, Callable[[str], str]] = {
         "exact": str,
         "accent": without_accents,
         "abbreviated": abbreviated,
@@ -88,9 +89,7 @@ def spellings(codes: list[str], names: list[str], rng: np.random.Generator) -> l
         "bracketed": lambda name: f"{name} (part)",
     }
     return [
-        Spelling(
-            int(code[1:]) if kind == "exact" else None, write[kind](name), kind in ("abbreviated", "turned")
-        )
+        Spelling(int(code[1:]) if kind == "exact" else None, write[kind](name), kind in ("abbreviated", "turned"))
         for code, name, kind in zip(codes, names, kinds, strict=True)
     ]
 

@@ -5,6 +5,7 @@ The same seed and size give the same bytes. `truth/` holds what is known about t
 
 from __future__ import annotations
 
+import hashlib
 import json
 import os
 import shutil
@@ -19,27 +20,48 @@ import pyarrow.csv
 import pyogrio
 import shapely
 
-from steady_tally.demo.events import write_call_outs, write_thefts
+from steady_tally.core.errors import SourceError
+from steady_tally.demo.events import TO_DEGREES, write_call_outs, write_thefts
 from steady_tally.demo.land import CRS_NAME, TOWN, Land, junctions_of, make_land, roads_of
 from steady_tally.demo.names import place_names, street_names
 from steady_tally.demo.people import YEARS, Spelling, make_people, spellings, write_residents
 
+DEFAULT_EVENTS = 60_000
 PLAN = "plan.json"
+_CONTENTS = "contents.json"
 CALL_OUTS, WARDS_FILE, RESIDENTS = "call-outs.csv", "wards.gpkg", "residents.xlsx"
 
 
-def write_quillhaven(folder: Path, *, events: int = 60_000, seed: int = 1) -> None:
+def write_quillhaven(folder: Path, *, events: int = DEFAULT_EVENTS, seed: int = 1) -> None:
     """Write all files of the demo study into `folder`, or, where that fails, none."""
     folder.parent.mkdir(parents=True, exist_ok=True)
     partial = Path(tempfile.mkdtemp(prefix=".partial-", dir=folder.parent))
     try:
         _write(partial, events, seed)
+        contents = {str(f.relative_to(partial)): _sha256(f) for f in sorted(partial.rglob("*")) if f.is_file()}
+        (partial / _CONTENTS).write_text(json.dumps(contents, indent=2) + "\n", encoding="utf-8")
         if folder.exists():
             shutil.rmtree(folder)
         os.chmod(partial, 0o755)
         partial.rename(folder)
     finally:
         shutil.rmtree(partial, ignore_errors=True)
+
+
+def check_quillhaven(folder: Path) -> None:
+    """SourceError unless every file of the folder is there and as it was made."""
+    todo = "Delete the folder and load the demo again."
+    try:
+        contents = json.loads((folder / _CONTENTS).read_text(encoding="utf-8"))
+    except (OSError, ValueError):
+        raise SourceError("this is no whole demo folder.", where=f"folder “{folder}”", todo=todo) from None
+    for name, digest in contents.items():
+        if not (folder / name).is_file() or _sha256(folder / name) != digest:
+            raise SourceError(f"“{name}” is missing or has been changed.", where=f"folder “{folder}”", todo=todo)
+
+
+def _sha256(file: Path) -> str:
+    return hashlib.sha256(file.read_bytes()).hexdigest()
 
 
 def _write(folder: Path, events: int, seed: int) -> None:
@@ -87,9 +109,7 @@ def _write(folder: Path, events: int, seed: int) -> None:
         },
     )
     residents = np.bincount(land.ward_of_block, weights=people.residents_of_block, minlength=wards)
-    at_risk = np.bincount(
-        land.ward_of_block, weights=people.residents_of_block * people.risk_of_block, minlength=wards
-    )
+    at_risk = np.bincount(land.ward_of_block, weights=people.residents_of_block * people.risk_of_block, minlength=wards)
     relative = np.divide(at_risk, residents, out=np.ones(wards), where=residents > 0)
     _write_csv(
         folder / "truth" / "wards.csv",
@@ -116,7 +136,12 @@ def _ward_numbers(land: Land) -> list[tuple[int, int]]:
 
 def _catchments(land: Land) -> tuple[npt.NDArray[np.object_], dict[str, list[str]]]:
     """Four overlapping areas, each what an ambulance station serves."""
-    offsets = {"Harbour": (0, 0), "North Road": (6_000, 7_500), "Lagoon": (9_500, -6_000), "Skerries": (40_000, -33_500)}
+    offsets = {
+        "Harbour": (0, 0),
+        "North Road": (6_000, 7_500),
+        "Lagoon": (9_500, -6_000),
+        "Skerries": (40_000, -33_500),
+    }
     reach = {"Harbour": 9_000.0, "North Road": 11_000.0, "Lagoon": 12_500.0, "Skerries": 14_000.0}
     shapes = [
         land.land.intersection(shapely.points(TOWN + offset).buffer(reach[name], quad_segs=24))
@@ -137,7 +162,9 @@ def _write_layers(path: Path, layers: dict[str, Any], kind: str) -> None:
             pyogrio.raw.write(
                 str(path),
                 shapely.to_wkb(shapes),
-                field_data=[np.array(c) if not isinstance(c[0], str) else np.array(c, dtype=object) for c in columns.values()],
+                field_data=[
+                    np.array(c) if not isinstance(c[0], str) else np.array(c, dtype=object) for c in columns.values()
+                ],
                 fields=list(columns),
                 layer=name,
                 driver="GPKG",
@@ -150,11 +177,9 @@ def _write_layers(path: Path, layers: dict[str, Any], kind: str) -> None:
 
 def _write_streets(path: Path, junctions: npt.NDArray[np.float64], rng: np.random.Generator) -> None:
     """A look-up from street and number to coordinates."""
-    from steady_tally.demo.events import _TO_DEGREES
-
     names = street_names(len(junctions) // 2, rng)
     at = np.repeat(np.arange(len(names)), 2)
-    lon, lat = _TO_DEGREES.transform(*junctions[: len(at)].T)
+    lon, lat = TO_DEGREES.transform(*junctions[: len(at)].T)
     _write_csv(
         path,
         {

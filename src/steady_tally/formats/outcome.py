@@ -33,7 +33,9 @@ def write_outcome(outcome: Outcome, folder: Path, checksums: Mapping[str, str]) 
         folder.parent.mkdir(parents=True, exist_ok=True)
         partial = Path(tempfile.mkdtemp(prefix=".partial-", dir=folder.parent))
     except OSError as error:
-        raise SetUpError(f"it cannot be written ({error.strerror}).", where=f"folder “{folder}”", todo="Choose another.") from None
+        raise SetUpError(
+            f"it cannot be written ({error.strerror}).", where=f"folder “{folder}”", todo="Choose another."
+        ) from None
     try:
         areas = areas_table(outcome)
         pyarrow.csv.write_csv(areas, partial / "areas.csv")
@@ -46,7 +48,9 @@ def write_outcome(outcome: Outcome, folder: Path, checksums: Mapping[str, str]) 
         for file in partial.iterdir():
             os.replace(file, folder / file.name)
     except OSError as error:
-        raise SetUpError(f"it cannot be written ({error.strerror}).", where=f"folder “{folder}”", todo="Choose another.") from None
+        raise SetUpError(
+            f"it cannot be written ({error.strerror}).", where=f"folder “{folder}”", todo="Choose another."
+        ) from None
     finally:
         shutil.rmtree(partial, ignore_errors=True)
 
@@ -79,7 +83,12 @@ def areas_geojson(outcome: Outcome, areas: pa.Table) -> str:
     geometry = shapely.orient_polygons(shapely.transform(zones.geometry, to_degrees))
     features = [
         json.dumps(
-            {"type": "Feature", "id": row["identifier"], "properties": row, "geometry": json.loads(shapely.to_geojson(g))},
+            {
+                "type": "Feature",
+                "id": row["identifier"],
+                "properties": row,
+                "geometry": json.loads(shapely.to_geojson(g)),
+            },
             ensure_ascii=False,
         )
         for row, g in zip(areas.to_pylist(), geometry, strict=True)

@@ -31,7 +31,9 @@ def read_delimited(path: Path, name: str, reading: Reading) -> Table:
     try:
         text = raw.decode(encoding)
     except (UnicodeDecodeError, LookupError) as error:
-        raise SourceError(f"it cannot be read as {encoding} ({error}).", where=where, todo="Name its encoding.") from None
+        raise SourceError(
+            f"it cannot be read as {encoding} ({error}).", where=where, todo="Name its encoding."
+        ) from None
     text = text.removeprefix("\ufeff").replace("\r\n", "\n").replace("\r", "\n")
     if not text.strip():
         raise SourceError("it is empty.", where=where, todo="Choose a file with a header and rows.")
@@ -65,8 +67,7 @@ def read_delimited(path: Path, name: str, reading: Reading) -> Table:
             todo="Check its quotes.",
         )
     ragged = tuple(
-        RaggedRow(int(r), int(line[r - 1]), says)
-        for r, (_, says) in zip(ragged_record, ragged_at, strict=True)
+        RaggedRow(int(r), int(line[r - 1]), says) for r, (_, says) in zip(ragged_record, ragged_at, strict=True)
     )
     return Table(name, columns, record, line[record - 1], ragged)
 
@@ -98,7 +99,9 @@ def read_workbook(path: Path, name: str, reading: Reading) -> Table:
             raise SourceError(f"it has no worksheet “{sheet}”.", where=where, todo=f"Choose one of {there}.")
         rows = workbook.get_sheet_by_name(sheet).to_python(skip_empty_area=False)
     except (python_calamine.CalamineError, IndexError) as error:
-        raise SourceError(f"it is not a workbook that can be read ({error}).", where=where, todo="Save it anew.") from None
+        raise SourceError(
+            f"it is not a workbook that can be read ({error}).", where=where, todo="Save it anew."
+        ) from None
     at = reading.header_row - 1 if reading.header_row else _header_row(rows)
     if at is None or at >= len(rows):
         raise SourceError("no row of column names was found.", where=where, todo="Name the row of the column names.")
@@ -129,8 +132,8 @@ def _cells(cells: list[Any]) -> pa.Array:
 
 def _header_row(rows: list[list[Any]]) -> int | None:
     """The first of the fullest rows among the first fifty: title lines above a table fill few cells."""
-    filled = [sum(_filled(c) for c in row) for row in rows[:50]]
-    return filled.index(max(filled)) if filled and max(filled) else None
+    widths = [sum(_filled(c) for c in row) for row in rows[:50]]
+    return widths.index(max(widths)) if any(widths) else None
 
 
 def _header(cells: list[str]) -> list[str]:
@@ -163,7 +166,7 @@ def _delimiter(text: str) -> str:
 
     def columns(delimiter: str) -> tuple[int, int]:
         widths = [len(row) for row in csv.reader(lines, delimiter=delimiter)]
-        usual = max(set(widths), key=widths.count)
+        usual = max(widths, key=widths.count)
         return (widths.count(usual) if usual > 1 else 0, usual)
 
     return max(",;\t|", key=columns)

@@ -39,7 +39,9 @@ def read_features(path: Path, name: str, reading: Reading) -> Features:
             str(path.resolve()), layer=layer, datetime_as_string=True, encoding=reading.encoding
         )
     except (pyogrio.errors.DataSourceError, pyogrio.errors.DataLayerError, UnicodeDecodeError) as error:
-        raise SourceError(f"it cannot be read ({error}).", where=where, todo="Check that it is what its name says.") from None
+        raise SourceError(
+            f"it cannot be read ({error}).", where=where, todo="Check that it is what its name says."
+        ) from None
     if geometry is None:
         raise SourceError("its features have no geometry.", where=where, todo="Choose a file of points or polygons.")
     columns = pa.table({n: _column(f) for n, f in zip(meta["fields"], fields, strict=True)})
@@ -54,8 +56,9 @@ def points_table(features: Features) -> Table:
     kinds = shapely.get_type_id(geometry)
     wrong = np.flatnonzero((kinds > 0) & ~shapely.is_empty(geometry))
     if len(wrong):
+        kind = geometry[wrong[0]].geom_type.lower()
         raise SourceError(
-            f"feature {wrong[0] + 1} is a {geometry[wrong[0]].geom_type.lower()}, not a point ({len(wrong)} such in all).",
+            f"feature {wrong[0] + 1} is a {kind}, not a point ({len(wrong)} such in all).",
             where=f"file “{features.name}”",
             todo="Choose a file of points for the events.",
         )

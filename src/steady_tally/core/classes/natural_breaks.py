@@ -7,8 +7,8 @@ layer of n values needs n log n costs instead of n^2: the middle j first, then e
 (Grønlund et al., "Fast Exact k-Means, k-Medians and Bregman Divergence Clustering in 1D", 2017, section 2.2).
 
 A class's cost comes from running sums, which lose figures where a class is small and far from the middle. So up to
-20,000 different values the running sums have about 32 figures (see `core/exact.py`); for more values they have 16, a bound
-on the loss is worked out afterwards, and where it exceeds the tenth figure of the optimum all is done again in 32.
+20,000 different values the running sums have about 32 figures (see `core/exact.py`); for more values they have 16, a
+bound on the loss is worked out afterwards, and where it exceeds the tenth figure of the optimum all is done again.
 """
 
 from __future__ import annotations

@@ -53,7 +53,9 @@ def denominators(plan: Denominator, table: Table, zones: ZoneSet) -> Denominator
     position = {identifier: i for i, identifier in enumerate(zones.identifiers)}
     unknown = [i for i in plan.accepted.values() if i not in position]
     if unknown:
-        raise PlanError(f"there is no area “{unknown[0]}”.", where=_WHERE + ".accepted", todo="Name an area's identifier.")
+        raise PlanError(
+            f"there is no area “{unknown[0]}”.", where=_WHERE + ".accepted", todo="Name an area's identifier."
+        )
     accepted = {spelling: position[identifier] for spelling, identifier in plan.accepted.items()}
 
     area = np.full(table.row_count, -1, dtype=np.int64)
@@ -68,9 +70,7 @@ def denominators(plan: Denominator, table: Table, zones: ZoneSet) -> Denominator
             area[i] = found.joined.get(spelt[i], (-1, "exact"))[0]
         for _, way in found.joined.values():
             how[way] = how.get(way, 0) + 1
-        suggestions |= {
-            s: tuple(zones.identifiers[p] for p in best) for s, best in found.suggestions.items()
-        }
+        suggestions |= {s: tuple(zones.identifiers[p] for p in best) for s, best in found.suggestions.items()}
 
     used = keep & (area >= 0)
     left = np.flatnonzero(keep & (area < 0))
@@ -78,7 +78,7 @@ def denominators(plan: Denominator, table: Table, zones: ZoneSet) -> Denominator
     left_over: dict[str, int] = {}
     for i in left:
         left_over[shown[i]] = left_over.get(shown[i], 0) + 1
-    totals = np.bincount(area[used], weights=values[used], minlength=len(zones))
+    totals = np.bincount(area[used], weights=values[used], minlength=len(zones)).astype(np.float64)
     rows = np.bincount(area[used], minlength=len(zones))
     if plan.mean_over:
         over = np.array(texts(table.column(plan.mean_over, wanted_by=_WHERE + ".mean_over")), dtype=object)[used]

@@ -131,7 +131,9 @@ def locate(
 
     def one_chunk(start: int) -> tuple[int, npt.NDArray[np.int64], Ints]:
         end = min(start + _CHUNK, len(x))
-        event, zone = _locate_chunk(x[start:end], y[start:end], first[start:end], index.frame, index.label, index.details)
+        event, zone = _locate_chunk(
+            x[start:end], y[start:end], first[start:end], index.frame, index.label, index.details
+        )
         return end - start, event + start, zone
 
     others: list[tuple[npt.NDArray[np.int64], Ints]] = []
@@ -271,9 +273,7 @@ def _toggles(frame, ends, zone, start, toggle, fill):  # type: ignore[no-untyped
             column = _bin(at, x_low, per_x, columns)
             while column > 0 and not _left(x1, y1, x2, y2, _reference(column - 1, x_low, per_x), ry):
                 column -= 1
-            while column < columns and _left(
-                x1, y1, x2, y2, _reference(column, x_low, per_x), ry
-            ):
+            while column < columns and _left(x1, y1, x2, y2, _reference(column, x_low, per_x), ry):
                 column += 1
             if column < columns:
                 k = row * columns + column
@@ -417,9 +417,9 @@ def _zones_at(px, py, rx, ry, details, at, out):  # type: ignore[no-untyped-def]
             e += 5
             low, high = (ax, bx) if ax < bx else (bx, ax)
             # Up or down the reference column, from (rx, ry) to (rx, py).
-            if low <= rx < high and ay <= max(ry, py) and by >= min(ry, py):
-                if _left(ax, ay, bx, by, rx, ry) != _left(ax, ay, bx, by, rx, py):
-                    within = not within
+            spans = low <= rx < high and ay <= max(ry, py) and by >= min(ry, py)
+            if spans and _left(ax, ay, bx, by, rx, ry) != _left(ax, ay, bx, by, rx, py):
+                within = not within
             # Left or right, from (rx, py) to (px, py).
             if ay <= py <= by:
                 if low <= px <= high:

@@ -1,0 +1,139 @@
+# Sourced by start.sh, test.sh and steady-tally: installs what is missing, quietly where nothing is.
+# Sets: project (this checkout), base (where the virtual environment and caches live), python.
+
+project=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
+
+say() { printf 'steady-tally: %s\n' "$*" >&2; }
+fail() { say "$*"; exit 1; }
+
+# Run a command as root where we may.
+as_root() {
+    if [ "$(id -u)" = 0 ]; then "$@"
+    elif command -v sudo >/dev/null && sudo -n true 2>/dev/null; then sudo -n -E "$@"
+    else return 1
+    fi
+}
+
+apt_install() {
+    say "installing $* from Debian's packages"
+    as_root apt-get -qq update >/dev/null 2>&1 || true
+    as_root env DEBIAN_FRONTEND=noninteractive apt-get -qq install --no-install-recommends "$@" >/dev/null 2>&1
+}
+
+choose_base() {
+    base=$project
+    if [ ! -w "$project" ]; then
+        # Somebody else's checkout: what it has is used, what it lacks goes to the user's own cache.
+        base="${XDG_CACHE_HOME:-$HOME/.cache}/steady-tally/$(printf '%s' "$project" | sha256sum | cut -c1-16)"
+        mkdir -p "$base" || fail "neither $project nor $base can be written. Copy the project to a folder of your own."
+    fi
+    mkdir -p "$base/.cache"
+}
+
+environment_stamp() { cat "$project/requirements.lock" <("$1" --version) | sha256sum | cut -d' ' -f1; }
+
+# A Python that makes virtual environments: Debian's own first, since any user can run what it makes.
+find_python() {
+    local candidate
+    for candidate in /usr/bin/python3 python3.13 python3.12 python3.11 python3; do
+        if "$candidate" -c 'import sys, venv, ensurepip; sys.exit(not (3, 11) <= sys.version_info < (3, 14))' 2>/dev/null; then
+            command -v "$candidate"
+            return
+        fi
+    done
+    return 1
+}
+
+set_up_python() {
+    local system stamp
+    if ! system=$(find_python); then
+        apt_install python3 python3-venv || fail "Python 3.11 to 3.13 with venv is missing and cannot be installed. Install python3 and python3-venv."
+        system=$(find_python) || fail "Python 3.11 to 3.13 with venv is missing. Install python3 and python3-venv."
+    fi
+    stamp=$(environment_stamp "$system")
+    local at
+    for at in "$project" "$base"; do
+        if [ "$(cat "$at/.venv/.ready" 2>/dev/null)" = "$stamp" ]; then
+            python="$at/.venv/bin/python"
+            return
+        fi
+    done
+    say "installing the Python packages of requirements.lock (once, some minutes)"
+    rm -rf "$base/.venv"
+    "$system" -m venv "$base/.venv" || fail "the virtual environment in $base/.venv cannot be made."
+    python="$base/.venv/bin/python"
+    "$python" -m pip install -qq --disable-pip-version-check --require-hashes -r "$project/requirements.lock" ||
+        fail "the Python packages cannot be installed. Check the network's way to the package registry and start again."
+    printf '%s\n' "$project/src" >"$("$python" -c 'import sysconfig; print(sysconfig.get_path("purelib"))')/steady-tally.pth"
+    printf '%s\n' "$stamp" >"$base/.venv/.ready"
+}
+
+postgres_folder() {
+    local folder
+    for folder in "$base"/.cache/postgresql/usr/lib/postgresql/*/bin /usr/lib/postgresql/*/bin; do
+        if [ -x "$folder/postgres" ] && [ -x "$folder/initdb" ]; then
+            printf '%s\n' "$folder"
+            return
+        fi
+    done
+    return 1
+}
+
+install_postgres() {
+    if ! command -v apt-get >/dev/null; then
+        fail "PostgreSQL is missing, and without apt-get there is no way to install it here. Install postgresql."
+    fi
+    # No cluster of the system's own: ours is private.
+    if as_root mkdir -p /etc/postgresql-common/createcluster.d &&
+        printf 'create_main_cluster = false\n' | as_root tee /etc/postgresql-common/createcluster.d/steady-tally.conf >/dev/null; then
+        apt_install postgresql && return
+    fi
+    say "unpacking PostgreSQL for this user alone"
+    local to="$base/.cache/postgresql" state="$base/.cache/apt" packages
+    mkdir -p "$to" "$state/lists/partial" "$state/archives/partial" "$state/packages"
+    local options=(-o "Dir::State::lists=$state/lists" -o "Dir::Cache=$state" -o "Debug::NoLocking=1")
+    apt-get -qq "${options[@]}" update >/dev/null 2>&1 || true
+    packages=$(apt-get "${options[@]}" -s install --no-install-recommends postgresql 2>/dev/null | awk '/^Inst/ {print $2}')
+    [ -n "$packages" ] || return 1
+    # shellcheck disable=SC2086
+    (cd "$state/packages" && apt-get -qq "${options[@]}" download $packages >/dev/null 2>&1) || return 1
+    local package
+    for package in "$state/packages"/*.deb; do dpkg-deb -x "$package" "$to" || return 1; done
+    rm -rf "$state"
+}
+
+set_up_postgres() {
+    local folder
+    if ! folder=$(postgres_folder); then
+        install_postgres || fail "PostgreSQL is missing and cannot be installed here. Install postgresql as root."
+        folder=$(postgres_folder) || fail "PostgreSQL is missing and cannot be installed here. Install postgresql as root."
+    fi
+    export STEADY_TALLY_POSTGRES=$folder
+    if [[ $folder == "$base"/.cache/* ]]; then
+        local libraries="$base/.cache/postgresql/usr/lib/$(uname -m)-linux-gnu"
+        export LD_LIBRARY_PATH="$libraries${LD_LIBRARY_PATH:+:$LD_LIBRARY_PATH}"
+    fi
+}
+
+set_up_kernels() {
+    local sources stamp
+    sources=$(find "$project/src/steady_tally/core" -name '*.py' -print0 | sort -z | xargs -0 cat | cat - "$project/requirements.lock" | sha256sum | cut -c1-16)
+    stamp="$base/.cache/kernels-$sources"
+    [ -e "$stamp" ] && return
+    say "compiling the numeric kernels (once, about half a minute)"
+    "$python" -m steady_tally.cli warm-up || fail "the numeric kernels cannot be compiled."
+    rm -f "$base"/.cache/kernels-*
+    touch "$stamp"
+}
+
+# One set-up at a time, whoever starts: the others wait and find it done.
+set_up() {
+    choose_base
+    exec 9>"$base/.cache/set-up.lock"
+    flock 9
+    set_up_python
+    if [ "${1:-}" != without-database ]; then set_up_postgres; fi
+    set_up_kernels
+    flock -u 9
+    exec 9>&-
+}

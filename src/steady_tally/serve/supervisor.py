@@ -1,0 +1,239 @@
+"""The one process that start.sh runs: it holds the data folder's lock and keeps the others running.
+
+Children die with it (through the kernel's parent-death signal), so that even a kill -9 leaves nothing that stops the
+next start.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import fcntl
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+from types import FrameType
+from typing import Any
+
+import click
+
+from steady_tally.core.errors import SetUpError
+from steady_tally.serve.postgres import Cluster
+from steady_tally.store.database import ADDRESS_VARIABLE, DATA_VARIABLE, connect, migrate
+
+DEFAULT_PORT = 8460
+_PORTS_TRIED = 200
+_PATIENCE_S = 60.0
+_MOST_RESTARTS = 5
+_RESTART_SPAN_S = 60.0
+_LARGEST_LOG = 10_000_000
+
+
+class _Stop(Exception):
+    """Somebody asked us to stop."""
+
+
+def serve(data: Path, port: int | None, *, demo: bool) -> None:
+    """Run the application on the data folder until told to stop."""
+    data = data.resolve()
+    _make_folder(data)
+    with _locked(data) as alone:
+        if not alone:
+            click.echo(f"Steady Tally is already running at {_running_address(data)}")
+            return
+        _Supervisor(data, port, demo).run()
+
+
+class _Supervisor:
+    def __init__(self, data: Path, port: int | None, demo: bool) -> None:
+        self._data = data
+        self._demo = demo
+        self._listener = _listen(port)
+        self._port = int(self._listener.getsockname()[1])
+        self._children: dict[str, subprocess.Popen[bytes]] = {}
+        self._restarts: list[float] = []
+        for name in ("postgresql", "worker", "web"):
+            _shorten(self._log(name))
+        self._cluster = Cluster(data, self._log("postgresql"))
+
+    @property
+    def _url(self) -> str:
+        return f"http://127.0.0.1:{self._port}/"
+
+    def run(self) -> None:
+        for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+            signal.signal(number, _raise_stop)
+        note = self._data / "running.json"
+        try:
+            self._cluster.start()
+            engine = connect(self._cluster.address)
+            migrate(engine)
+            engine.dispose()
+            for name in ("worker", "web"):
+                self._start(name)
+            self._wait_for_web()
+            if self._demo:
+                self._load_demo_once()
+            _write_whole(note, json.dumps({"address": self._url}))
+            click.echo(f"Steady Tally is ready at {self._url}")
+            sys.stdout.flush()
+            self._watch()
+        except _Stop:
+            pass
+        finally:
+            for number in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP):
+                signal.signal(number, signal.SIG_IGN)
+            note.unlink(missing_ok=True)
+            self._stop_children()
+            self._cluster.stop()
+            self._listener.close()
+
+    def _log(self, name: str) -> Path:
+        return self._data / "log" / f"{name}.log"
+
+    def _start(self, name: str) -> None:
+        command = [sys.executable, "-m", "steady_tally.cli", name]
+        if name == "web":
+            command += ["--listener", str(self._listener.fileno()), "--port", str(self._port)]
+        with self._log(name).open("ab") as log:
+            self._children[name] = subprocess.Popen(
+                ["setpriv", "--pdeathsig", "TERM", "--", *command],
+                stdin=subprocess.DEVNULL,
+                stdout=log,
+                stderr=log,
+                pass_fds=(self._listener.fileno(),) if name == "web" else (),
+                start_new_session=True,
+                env={**os.environ, ADDRESS_VARIABLE: self._cluster.address, DATA_VARIABLE: str(self._data)},
+            )
+
+    def _stop_children(self) -> None:
+        for child in self._children.values():
+            if child.poll() is None:
+                child.terminate()
+        for child in self._children.values():
+            try:
+                child.wait(20)
+            except subprocess.TimeoutExpired:
+                child.kill()
+                child.wait()
+
+    def _watch(self) -> None:
+        """Start again whatever stops, unless it keeps stopping."""
+        while True:
+            time.sleep(0.5)
+            if not self._cluster.running():
+                self._count_restart("the database")
+                self._cluster.start()
+                for child in self._children.values():  # they hold the old address
+                    child.terminate()
+            for name, child in self._children.items():
+                if child.poll() is not None:
+                    self._count_restart(f"the {name} process")
+                    self._start(name)
+
+    def _count_restart(self, what: str) -> None:
+        now = time.monotonic()
+        self._restarts = [t for t in self._restarts if now - t < _RESTART_SPAN_S] + [now]
+        if len(self._restarts) > _MOST_RESTARTS:
+            raise SetUpError(f"{what} keeps stopping.", todo=f"See the logs in {self._data / 'log'}.")
+
+    def _wait_for_web(self) -> None:
+        deadline = time.monotonic() + _PATIENCE_S
+        while time.monotonic() < deadline:
+            if self._children["web"].poll() is not None:
+                raise SetUpError("the web server stopped while starting.", todo=f"See {self._log('web')}.")
+            with contextlib.suppress(OSError):
+                self._ask("healthz")
+                return
+            time.sleep(0.1)
+        raise SetUpError("the web server does not answer.", todo=f"See {self._log('web')}.")
+
+    def _load_demo_once(self) -> None:
+        """A new installation makes up its demo study. One that failed is not tried again unasked."""
+        if self._ask("api/studies")["studies"] or (self._data / "demo").exists():
+            return
+        with contextlib.suppress(urllib.error.HTTPError):  # it is being loaded already
+            self._ask("api/demo", {})
+
+    def _ask(self, path: str, body: dict[str, Any] | None = None) -> Any:
+        data = None if body is None else json.dumps(body).encode()
+        request = urllib.request.Request(self._url + path, data=data, headers={"Content-Type": "application/json"})
+        # Loopback only: a proxy in the environment has no part in this.
+        opener = urllib.request.build_opener(urllib.request.ProxyHandler({}))
+        with opener.open(request, timeout=10) as response:
+            return json.load(response)
+
+
+def _raise_stop(_number: int, _frame: FrameType | None) -> None:
+    raise _Stop
+
+
+def _make_folder(data: Path) -> None:
+    try:
+        (data / "log").mkdir(parents=True, exist_ok=True)
+        probe = data / f".probe-{os.getpid()}"
+        probe.touch()
+        probe.unlink()
+    except OSError as error:
+        raise SetUpError(
+            f"the data folder cannot be written ({error.strerror}).", where=str(data), todo="Name another with --data."
+        ) from None
+
+
+@contextlib.contextmanager
+def _locked(data: Path) -> Iterator[bool]:
+    """Yield whether the folder is ours alone. The lock goes with the process, however it ends."""
+    with (data / "lock").open("w") as file:
+        try:
+            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            yield False
+            return
+        (data / "running.json").unlink(missing_ok=True)
+        yield True
+
+
+def _running_address(data: Path) -> str:
+    """The address of whoever holds the lock, once it is ready."""
+    deadline = time.monotonic() + _PATIENCE_S
+    while time.monotonic() < deadline:
+        with contextlib.suppress(FileNotFoundError, json.JSONDecodeError):
+            return str(json.loads((data / "running.json").read_text())["address"])
+        time.sleep(0.1)
+    raise SetUpError("another start holds this data folder but is not ready.", where=str(data), todo="Stop it first.")
+
+
+def _listen(port: int | None) -> socket.socket:
+    """Listen on the wanted port, or on the first free one from the default. The web server inherits the socket."""
+    for candidate in [port] if port is not None else range(DEFAULT_PORT, DEFAULT_PORT + _PORTS_TRIED):
+        listener = socket.socket()
+        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            listener.bind(("127.0.0.1", candidate))
+            listener.listen(128)
+            return listener
+        except OSError as error:
+            listener.close()
+            if port is not None:
+                why = "is taken" if error.errno == errno.EADDRINUSE else f"cannot be used ({error.strerror})"
+                raise SetUpError(f"port {port} {why}.", todo="Name another with --port, or none.") from None
+    raise SetUpError(f"no port from {DEFAULT_PORT} on is free.", todo="Name one with --port.")
+
+
+def _write_whole(path: Path, text: str) -> None:
+    partial = path.with_suffix(".partial")
+    partial.write_text(text)
+    os.replace(partial, path)
+
+
+def _shorten(log: Path) -> None:
+    if log.exists() and log.stat().st_size > _LARGEST_LOG:
+        log.replace(log.with_suffix(".old"))

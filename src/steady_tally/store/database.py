@@ -1,0 +1,49 @@
+"""Connecting to PostgreSQL, and bringing its tables up to date."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, create_engine
+
+from steady_tally.core.errors import SetUpError
+
+ADDRESS_VARIABLE = "STEADY_TALLY_DATABASE"
+DATA_VARIABLE = "STEADY_TALLY_DATA"
+
+
+def database_address() -> str:
+    """The connection address that the supervisor hands to its children ("postgresql://…")."""
+    address = os.environ.get(ADDRESS_VARIABLE)
+    if not address:
+        raise SetUpError(
+            "no database is named.", where=ADDRESS_VARIABLE, todo="Start the application with ./start.sh instead."
+        )
+    return address
+
+
+def data_folder() -> Path:
+    """The data folder that the supervisor hands to its children."""
+    folder = os.environ.get(DATA_VARIABLE)
+    if not folder:
+        raise SetUpError("no data folder is named.", where=DATA_VARIABLE, todo="Start the application with ./start.sh.")
+    return Path(folder)
+
+
+def connect(address: str) -> Engine:
+    """An engine over psycopg with a small pool."""
+    return create_engine(
+        address.replace("postgresql://", "postgresql+psycopg://", 1), pool_size=8, max_overflow=8, pool_pre_ping=True
+    )
+
+
+def migrate(engine: Engine) -> None:
+    """Apply every migration that the database has not seen."""
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")

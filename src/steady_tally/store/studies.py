@@ -1,0 +1,88 @@
+"""Studies and their plan versions. A saved version is never changed; the study's head says which is open."""
+
+from __future__ import annotations
+
+import uuid
+
+from sqlalchemy import Engine, text, update
+from sqlmodel import Session, col, select
+
+from steady_tally.core.errors import Conflict, NotFound
+from steady_tally.core.plan import Plan, read_plan
+from steady_tally.store.tables import PlanVersion, Study
+
+
+def create_study(engine: Engine, name: str) -> uuid.UUID:
+    with Session(engine) as session:
+        study = Study(name=name)
+        session.add(study)
+        session.commit()
+        return study.id
+
+
+def all_studies(engine: Engine) -> list[Study]:
+    with Session(engine) as session:
+        return list(session.exec(select(Study).order_by(col(Study.created_at))))
+
+
+def study(engine: Engine, study_id: uuid.UUID) -> Study:
+    with Session(engine) as session:
+        found = session.get(Study, study_id)
+    if found is None:
+        raise NotFound("there is no such study.", todo="Go back to the list of studies.")
+    return found
+
+
+def discard_study(engine: Engine, study_id: uuid.UUID) -> None:
+    """Remove a study that has no plan yet, with its sources: what an import that did not finish left."""
+    with engine.begin() as connection:
+        sets = connection.execute(
+            text("DELETE FROM source WHERE study_id = :id RETURNING set_id"), {"id": study_id}
+        ).scalars()
+        connection.execute(text("DELETE FROM column_set WHERE id = ANY(:sets)"), {"sets": list(sets)})
+        connection.execute(text("DELETE FROM study WHERE id = :id"), {"id": study_id})
+
+
+def save_plan(engine: Engine, study_id: uuid.UUID, plan: Plan, *, parent: uuid.UUID | None) -> uuid.UUID:
+    """Add a version after `parent` and open it.
+
+    Conflict where another version has been opened since `parent`: nothing is overwritten, the user decides.
+    """
+    study(engine, study_id)
+    with Session(engine) as session:
+        if parent is not None:
+            before = session.get(PlanVersion, parent)
+            if before is None or before.study_id != study_id:
+                raise NotFound("there is no such plan version in this study.", todo="Load the study again.")
+        version = PlanVersion(study_id=study_id, parent_id=parent, document=plan.as_document())
+        session.add(version)
+        session.flush()
+        moved = session.connection().execute(
+            update(Study)
+            .where(col(Study.id) == study_id, col(Study.head_id).is_not_distinct_from(parent))
+            .values(head_id=version.id)
+        )
+        if moved.rowcount != 1:
+            raise Conflict(
+                "the plan has been changed by somebody else in the meantime.",
+                todo="Load it again and repeat the change.",
+            )
+        session.commit()
+        return version.id
+
+
+def plan_versions(engine: Engine, study_id: uuid.UUID) -> list[PlanVersion]:
+    """All versions of the study's plan, oldest first."""
+    study(engine, study_id)
+    with Session(engine) as session:
+        wanted = select(PlanVersion).where(PlanVersion.study_id == study_id).order_by(col(PlanVersion.created_at))
+        return list(session.exec(wanted))
+
+
+def open_plan(engine: Engine, study_id: uuid.UUID) -> Plan:
+    """The plan that is open now."""
+    head = study(engine, study_id).head_id
+    if head is None:
+        raise NotFound("the study has no plan yet.", todo="Save one first.")
+    with Session(engine) as session:
+        return read_plan(session.get_one(PlanVersion, head).document)

@@ -1,0 +1,121 @@
+"""The tables. Changing one means an Alembic migration in `migrations/versions`."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import UTC, datetime
+from enum import StrEnum
+from typing import Any
+
+from sqlalchemy import BigInteger, Column, DateTime, ForeignKey, LargeBinary, UniqueConstraint
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlmodel import Field, SQLModel
+
+
+def _now() -> datetime:
+    return datetime.now(UTC)
+
+
+def _moment() -> Any:
+    return Field(default_factory=_now, sa_type=DateTime(timezone=True), nullable=False)
+
+
+class LoadState(StrEnum):
+    """A column set is only ever read once it is ready."""
+
+    LOADING = "loading"
+    READY = "ready"
+
+
+class Role(StrEnum):
+    """What a source is for."""
+
+    EVENTS = "events"
+    ZONES = "zones"
+    TABLE = "table"
+
+
+class JobState(StrEnum):
+    WAITING = "waiting"
+    RUNNING = "running"
+    DONE = "done"
+    FAILED = "failed"
+    CANCELLED = "cancelled"
+
+
+class Study(SQLModel, table=True):
+    """A piece of work. `head_id` is the plan version that is open now."""
+
+    __tablename__ = "study"
+    id: uuid.UUID = Field(default_factory=uuid.uuid4, primary_key=True)
+    name: str = Field(max_length=200)
+    head_id: uuid.UUID | None = None
+    created_at: datetime = _moment()
+
+
+class ColumnSet(SQLModel, table=True):
+    """Columns of equal length: an imported source, or something derived from sources, named by `key`."""
+
+    __tablename__ = "column_set"
+    id: uuid.UUID = Field(default_factory=uuid.uuid4, primary_key=True)
+    key: str | None = Field(default=None, max_length=200, unique=True)
+    state: str = Field(default=LoadState.LOADING, max_length=20)
+    row_count: int = Field(default=0, sa_type=BigInteger)
+    touched_at: datetime = _moment()
+
+
+class ColumnChunk(SQLModel, table=True):
+    """65,536 rows of one column, as an Arrow stream compressed with zstd."""
+
+    __tablename__ = "column_chunk"
+    set_id: uuid.UUID = Field(sa_column=Column(ForeignKey("column_set.id", ondelete="CASCADE"), primary_key=True))
+    position: int = Field(primary_key=True)
+    chunk: int = Field(primary_key=True)
+    data: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
+
+
+class Source(SQLModel, table=True):
+    """An imported file: immutable, with a checksum. `columns` names and types those of its column set, in order."""
+
+    __tablename__ = "source"
+    __table_args__ = (UniqueConstraint("study_id", "name"),)
+    id: uuid.UUID = Field(default_factory=uuid.uuid4, primary_key=True)
+    study_id: uuid.UUID = Field(foreign_key="study.id", index=True)
+    set_id: uuid.UUID = Field(foreign_key="column_set.id")
+    name: str = Field(max_length=200)
+    role: str = Field(max_length=20)
+    file_name: str = Field(max_length=400)
+    sha256: str = Field(max_length=64)
+    byte_count: int = Field(sa_type=BigInteger)
+    crs: str | None = None
+    columns: list[dict[str, str]] = Field(sa_column=Column(JSONB, nullable=False))
+    ragged: list[dict[str, Any]] = Field(sa_column=Column(JSONB, nullable=False))
+    created_at: datetime = _moment()
+
+
+class PlanVersion(SQLModel, table=True):
+    """One saved plan. Rows are only ever added: the database refuses to change or delete them."""
+
+    __tablename__ = "plan_version"
+    id: uuid.UUID = Field(default_factory=uuid.uuid4, primary_key=True)
+    study_id: uuid.UUID = Field(foreign_key="study.id", index=True)
+    parent_id: uuid.UUID | None = Field(default=None, foreign_key="plan_version.id")
+    document: dict[str, Any] = Field(sa_column=Column(JSONB, nullable=False))
+    created_at: datetime = _moment()
+
+
+class Job(SQLModel, table=True):
+    """What a piece of background work has done so far, for whoever waits for it."""
+
+    __tablename__ = "job"
+    id: uuid.UUID = Field(default_factory=uuid.uuid4, primary_key=True)
+    kind: str = Field(max_length=40)
+    state: str = Field(default=JobState.WAITING, max_length=20)
+    step: str = Field(default="", max_length=200)
+    done: int = Field(default=0, sa_type=BigInteger)
+    total: int = Field(default=0, sa_type=BigInteger)
+    says: str = ""
+    study_id: uuid.UUID | None = Field(default=None, foreign_key="study.id")
+    queue_job_id: int | None = Field(default=None, sa_type=BigInteger)
+    created_at: datetime = _moment()
+    updated_at: datetime = _moment()

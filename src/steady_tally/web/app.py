@@ -1,0 +1,34 @@
+"""Putting the application together."""
+
+from __future__ import annotations
+
+import procrastinate
+from flask_openapi3 import Info, OpenAPI
+from sqlalchemy import Engine
+
+from steady_tally.web import jobs, outcomes, pages, studies
+from steady_tally.web.access import guard
+from steady_tally.web.problems import answer_with_problems, invalid_request
+
+_LARGEST_REQUEST = 16 * 1024 * 1024
+
+
+def create_app(engine: Engine, queue: procrastinate.App, *, port: int) -> OpenAPI:
+    """The application, for requests to loopback at that port. `queue` must be open."""
+    app = OpenAPI(
+        __name__,
+        info=Info(title="Steady Tally", version="1"),
+        doc_ui=False,
+        static_folder=None,
+        validation_error_callback=invalid_request,
+    )
+    app.config["MAX_CONTENT_LENGTH"] = _LARGEST_REQUEST
+    app.json.sort_keys = False
+    app.extensions["steady_tally_engine"] = engine
+    app.extensions["steady_tally_queue"] = queue
+    answer_with_problems(app)
+    guard(app, port)
+    for api in (studies.api, outcomes.api, jobs.api):
+        app.register_api(api)
+    app.register_blueprint(pages.pages)
+    return app

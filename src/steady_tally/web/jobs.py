@@ -1,0 +1,96 @@
+"""Background work: starting it, watching it, stopping it."""
+
+from __future__ import annotations
+
+import uuid
+
+import procrastinate
+from flask import Response, current_app
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, Field
+from sqlmodel import Session, col, select
+
+from steady_tally.core.errors import Conflict
+from steady_tally.jobs.progress import find_job
+from steady_tally.store.tables import Job, JobState
+from steady_tally.web.access import Right, needs
+from steady_tally.web.problems import Problem
+from steady_tally.web.studies import answer, engine
+
+api = APIBlueprint(
+    "jobs", __name__, url_prefix="/api", abp_tags=[Tag(name="jobs")], abp_responses={"404": Problem, "422": Problem}
+)
+_OPEN = (JobState.WAITING, JobState.RUNNING)
+
+
+class JobPath(BaseModel):
+    job_id: uuid.UUID
+
+
+class JobView(BaseModel):
+    id: uuid.UUID
+    kind: str
+    state: JobState
+    step: str = Field(description="What is being done now.")
+    done: int
+    total: int = Field(description="0 where it is not known.")
+    says: str
+    study_id: uuid.UUID | None
+
+
+class NewDemo(BaseModel):
+    events: int = Field(60_000, ge=500, le=2_000_000)
+
+
+@api.get("/jobs/<uuid:job_id>", summary="How far a job is", responses={"200": JobView})
+@needs(Right.READ)
+def one_job(path: JobPath) -> Response:
+    return answer(JobView(**find_job(engine(), path.job_id).model_dump()))
+
+
+@api.post("/demo", summary="Load the demo study", responses={"202": JobView, "409": Problem})
+@needs(Right.CHANGE)
+def start_demo(body: NewDemo) -> Response:
+    return answer(JobView(**start_loading_demo(body.events).model_dump()), status=202)
+
+
+@api.post("/jobs/<uuid:job_id>/cancel", summary="Stop a job", responses={"202": JobView, "409": Problem})
+@needs(Right.CHANGE)
+def cancel(path: JobPath) -> Response:
+    job = find_job(engine(), path.job_id)
+    if job.state not in _OPEN or job.queue_job_id is None:
+        raise Conflict("this job has ended already.")
+    queue().job_manager.cancel_job_by_id(job.queue_job_id, abort=True)
+    if job.state == JobState.WAITING:
+        with Session(engine()) as session:
+            waiting = session.get_one(Job, path.job_id)
+            waiting.state, waiting.says = JobState.CANCELLED, "Stopped before it began."
+            session.add(waiting)
+            session.commit()
+    return answer(JobView(**find_job(engine(), path.job_id).model_dump()), status=202)
+
+
+def queue() -> procrastinate.App:
+    """The application's queue."""
+    found: procrastinate.App = current_app.extensions["steady_tally_queue"]
+    return found
+
+
+def start_loading_demo(events: int) -> Job:
+    """Put the loading of the demo into the queue, in one transaction with its record."""
+    with Session(engine(), expire_on_commit=False) as session:
+        if session.exec(select(Job).where(Job.kind == "load_demo", col(Job.state).in_(_OPEN))).first():
+            raise Conflict("the demo is being loaded already.", todo="Wait for it.")
+        job = Job(kind="load_demo")
+        session.add(job)
+        session.flush()
+        task = queue().tasks["load_demo"]
+        deferrer = task.configure(connection=session.connection().connection.driver_connection)
+        job.queue_job_id = deferrer.defer(job_id=str(job.id), events=events)
+        session.commit()
+        return job
+
+
+def latest_demo_job() -> Job | None:
+    with Session(engine()) as session:
+        return session.exec(select(Job).where(Job.kind == "load_demo").order_by(col(Job.created_at).desc())).first()

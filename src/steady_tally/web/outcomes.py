@@ -1,0 +1,134 @@
+"""What the open plan comes to: the ledger, the areas, the records set aside."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Any
+
+from flask import Response
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, Field
+
+from steady_tally.core.run import Outcome
+from steady_tally.formats.outcome import areas_table, ledger_document, set_aside_table
+from steady_tally.jobs.outcomes import study_outcome
+from steady_tally.store.sources import sources_of
+from steady_tally.store.studies import open_plan
+from steady_tally.web.access import Right, needs
+from steady_tally.web.problems import Problem
+from steady_tally.web.studies import StudyPath, answer, engine
+
+api = APIBlueprint(
+    "outcomes", __name__, url_prefix="/api", abp_tags=[Tag(name="outcomes")],
+    abp_responses={"404": Problem, "422": Problem},
+)  # fmt: skip
+
+
+class ReasonCount(BaseModel):
+    reason: str
+    says: str
+    records: int
+
+
+class StageView(BaseModel):
+    stage: str
+    records_in: int
+    records_out: int
+    records_set_aside: int
+    set_aside: list[ReasonCount]
+
+
+class TableAccount(BaseModel):
+    """The account of the denominators' table: read = filtered out + used + left over."""
+
+    rows_read: int
+    rows_filtered_out: int
+    rows_used: int
+    rows_left_over: int
+    left_over: dict[str, int]
+    suggestions: dict[str, list[str]]
+    joined: dict[str, int]
+    areas_without_row: list[str]
+
+
+class AreasAccount(BaseModel):
+    read: int
+    states: dict[str, int]
+
+
+class LedgerView(BaseModel):
+    stages: list[StageView]
+    placements: int = Field(description="Pairs of an event and an area that it is counted in.")
+    areas: AreasAccount
+    table: TableAccount | None
+    periods: float
+    breaks: list[float]
+    fit: float | None
+    notes: list[str]
+    plan: dict[str, Any]
+    checksums: dict[str, str]
+
+
+class AreaRow(BaseModel):
+    identifier: str
+    name: str
+    numerator: int
+    denominator: float | None
+    area_km2: float
+    value: float | None
+    state: str
+    class_: int | None = Field(alias="class", description="1 = lowest.")
+
+
+class AreaRows(BaseModel):
+    areas: list[AreaRow]
+
+
+class PageQuery(BaseModel):
+    start: int = Field(0, ge=0)
+    rows: int = Field(200, ge=1, le=5_000)
+    reason: str | None = Field(None, max_length=60)
+
+
+class SetAsideRows(BaseModel):
+    total: int
+    columns: list[str]
+    rows: list[list[str | int | float | None]]
+
+
+@api.get("/studies/<uuid:study_id>/ledger", summary="The account of every record", responses={"200": LedgerView})
+@needs(Right.READ)
+def ledger(path: StudyPath) -> Response:
+    return answer(LedgerView(**ledger_document(outcome_of(path.study_id), _checksums(path.study_id))))
+
+
+@api.get("/studies/<uuid:study_id>/areas", summary="Every area with its value", responses={"200": AreaRows})
+@needs(Right.READ)
+def areas(path: StudyPath) -> Response:
+    rows = AreaRows(areas=areas_table(outcome_of(path.study_id)).to_pylist())
+    return answer(rows)
+
+
+@api.get(
+    "/studies/<uuid:study_id>/set-aside",
+    summary="Records set aside, with their reasons",
+    responses={"200": SetAsideRows},
+)
+@needs(Right.READ)
+def set_aside(path: StudyPath, query: PageQuery) -> Response:
+    table = set_aside_table(outcome_of(path.study_id))
+    if query.reason is not None:
+        kept = [i for i, reason in enumerate(table.column("reason").to_pylist()) if reason == query.reason]
+        table = table.take(kept)
+    page = table.slice(query.start, query.rows)
+    rows = [list(row.values()) for row in page.to_pylist()]
+    return answer(SetAsideRows(total=table.num_rows, columns=table.column_names, rows=rows))
+
+
+def outcome_of(study_id: uuid.UUID) -> Outcome:
+    """What the study's open plan comes to."""
+    return study_outcome(engine(), study_id, open_plan(engine(), study_id))
+
+
+def _checksums(study_id: uuid.UUID) -> dict[str, str]:
+    return {s.name: s.sha256 for s in sources_of(engine(), study_id)}

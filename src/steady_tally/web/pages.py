@@ -1,0 +1,49 @@
+"""The first page, the health check, and the description of the interface."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, Response, current_app, jsonify, render_template
+from sqlalchemy import text
+
+from steady_tally.formats.outcome import areas_table, ledger_document
+from steady_tally.store.studies import all_studies
+from steady_tally.web.access import Right, needs
+from steady_tally.web.jobs import latest_demo_job
+from steady_tally.web.outcomes import outcome_of
+from steady_tally.web.studies import engine
+
+pages = Blueprint("pages", __name__)
+
+
+@pages.get("/")
+@needs(Right.READ)
+def first_page() -> str:
+    """The oldest study with a plan: its ledger and its areas. While the demo loads, how far it is."""
+    study = next((s for s in all_studies(engine()) if s.head_id), None)
+    if study is None:
+        return render_template("first.html", study=None, job=latest_demo_job())
+    outcome = outcome_of(study.id)
+    areas = sorted(areas_table(outcome).to_pylist(), key=lambda a: (a["value"] is None, -(a["value"] or 0.0)))
+    return render_template(
+        "first.html", study=study, title=outcome.plan.show.title, ledger=ledger_document(outcome, {}), areas=areas,
+        measure=outcome.plan.measure,
+    )  # fmt: skip
+
+
+@pages.get("/healthz")
+@needs(Right.READ)
+def health() -> Response:
+    """Answers once the database does."""
+    with engine().connect() as connection:
+        connection.execute(text("SELECT 1"))
+    return jsonify({"status": "ok"})
+
+
+@pages.get("/openapi/openapi.json")
+@needs(Right.READ)
+def description() -> Response:
+    """OpenAPI 3.1."""
+    app: Any = current_app
+    return jsonify(app.api_doc)

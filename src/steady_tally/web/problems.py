@@ -1,0 +1,69 @@
+"""Every error as a problem document (RFC 9457). What the client sent is never echoed."""
+
+from __future__ import annotations
+
+import logging
+from types import TracebackType
+
+from flask import Flask, Response, jsonify
+from pydantic import BaseModel, Field, ValidationError
+from werkzeug.exceptions import HTTPException
+
+from steady_tally.core.errors import SteadyTallyError
+
+_STATUS = {"plan": 422, "source": 422, "not-found": 404, "conflict": 409, "refused": 403}
+_log = logging.getLogger(__name__)
+
+
+class Problem(BaseModel):
+    """RFC 9457, section 3.1."""
+
+    type: str = Field(description="Which kind of problem this is.")
+    title: str
+    status: int
+    detail: str = Field(description="What is wrong, where, and what to do.")
+
+
+def problem(kind: str, title: str, status: int, detail: str) -> Response:
+    response = jsonify(Problem(type=f"/problems/{kind}", title=title, status=status, detail=detail).model_dump())
+    response.status_code = status
+    response.content_type = "application/problem+json"
+    return response
+
+
+def invalid_request(error: ValidationError) -> Response:
+    """What flask-openapi3 calls where a path, query or body does not fit its model."""
+    mistakes = [
+        f"{'.'.join(str(p) for p in one['loc']) or 'the whole'}: {one['msg']}"
+        for one in error.errors(include_url=False, include_context=False, include_input=False)
+    ]
+    return problem("request", "The request does not fit", 422, "; ".join(mistakes[:8]) + ".")
+
+
+def answer_with_problems(app: Flask) -> None:
+    """Turn everything that can go wrong into a problem document."""
+
+    @app.errorhandler(SteadyTallyError)
+    def ours(error: SteadyTallyError) -> Response:
+        return problem(error.kind, error.what, _STATUS.get(error.kind, 500), error.sentence)
+
+    @app.errorhandler(HTTPException)
+    def http(error: HTTPException) -> Response:
+        detail = {
+            400: "The request cannot be read. Send well-formed JSON.",
+            404: "There is nothing at this address.",
+            405: "This address does not answer to that method.",
+            413: "The request is larger than this installation allows.",
+            415: "Send JSON, with the content type application/json.",
+        }.get(error.code or 500, error.name)
+        return problem("http", error.name, error.code or 500, detail)
+
+    @app.errorhandler(Exception)
+    def anything(error: Exception) -> Response:
+        # The kind of the error and its place, never its text: that could hold a record's data.
+        _log.error("unexpected %s in a request", type(error).__name__, exc_info=_without_text(error))
+        return problem("fault", "A fault of ours", 500, "Something failed here that should not. Please report it.")
+
+
+def _without_text(error: Exception) -> tuple[type[BaseException], BaseException, TracebackType | None]:
+    return type(error), type("Fault", (Exception,), {})(type(error).__name__), error.__traceback__

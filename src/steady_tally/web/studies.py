@@ -1,0 +1,129 @@
+"""Studies, their sources and their plan versions."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import datetime
+from typing import Any
+
+from flask import Response, current_app, jsonify
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, Field
+from sqlalchemy import Engine
+
+from steady_tally.core.plan import Plan
+from steady_tally.store import studies as stored
+from steady_tally.store.sources import sources_of
+from steady_tally.web.access import Right, needs
+from steady_tally.web.problems import Problem
+
+api = APIBlueprint(
+    "studies", __name__, url_prefix="/api", abp_tags=[Tag(name="studies")],
+    abp_responses={"404": Problem, "422": Problem},
+)  # fmt: skip
+
+
+def engine() -> Engine:
+    """The application's connections."""
+    found: Engine = current_app.extensions["steady_tally_engine"]
+    return found
+
+
+class StudyPath(BaseModel):
+    study_id: uuid.UUID
+
+
+class StudyView(BaseModel):
+    id: uuid.UUID
+    name: str
+    head_id: uuid.UUID | None = Field(description="The plan version that is open now.")
+    created_at: datetime
+
+
+class StudyList(BaseModel):
+    studies: list[StudyView]
+
+
+class SourceView(BaseModel):
+    id: uuid.UUID
+    name: str
+    role: str
+    file_name: str
+    sha256: str
+    byte_count: int
+    columns: list[str]
+
+
+class SourceList(BaseModel):
+    sources: list[SourceView]
+
+
+class PlanView(BaseModel):
+    id: uuid.UUID
+    parent_id: uuid.UUID | None
+    created_at: datetime
+    document: dict[str, Any]
+
+
+class PlanList(BaseModel):
+    head_id: uuid.UUID | None
+    versions: list[PlanView]
+
+
+class NewPlan(BaseModel):
+    parent_id: uuid.UUID | None = Field(None, description="The version that this one was made from.")
+    document: Plan
+
+
+class SavedPlan(BaseModel):
+    id: uuid.UUID
+
+
+@api.get("/studies", summary="All studies, oldest first", responses={"200": StudyList})
+@needs(Right.READ)
+def list_studies() -> Response:
+    return answer(StudyList(studies=[StudyView(**s.model_dump()) for s in stored.all_studies(engine())]))
+
+
+@api.get("/studies/<uuid:study_id>", summary="One study", responses={"200": StudyView})
+@needs(Right.READ)
+def one_study(path: StudyPath) -> Response:
+    return answer(StudyView(**stored.study(engine(), path.study_id).model_dump()))
+
+
+@api.get("/studies/<uuid:study_id>/sources", summary="The study's sources", responses={"200": SourceList})
+@needs(Right.READ)
+def list_sources(path: StudyPath) -> Response:
+    stored.study(engine(), path.study_id)
+    views = [
+        SourceView(**s.model_dump(exclude={"columns"}), columns=[c["name"] for c in s.columns if c["use"] == "value"])
+        for s in sources_of(engine(), path.study_id)
+    ]
+    return answer(SourceList(sources=views))
+
+
+@api.get(
+    "/studies/<uuid:study_id>/plans", summary="All versions of the plan, oldest first", responses={"200": PlanList}
+)
+@needs(Right.READ)
+def list_plans(path: StudyPath) -> Response:
+    versions = [PlanView(**v.model_dump()) for v in stored.plan_versions(engine(), path.study_id)]
+    return answer(PlanList(head_id=stored.study(engine(), path.study_id).head_id, versions=versions))
+
+
+@api.post(
+    "/studies/<uuid:study_id>/plans",
+    summary="Save a version of the plan and open it",
+    responses={"201": SavedPlan, "409": Problem},
+)
+@needs(Right.CHANGE)
+def save_plan(path: StudyPath, body: NewPlan) -> Response:
+    saved = stored.save_plan(engine(), path.study_id, body.document, parent=body.parent_id)
+    return answer(SavedPlan(id=saved), status=201)
+
+
+def answer(model: BaseModel, *, status: int = 200) -> Response:
+    """A model as JSON."""
+    response = jsonify(model.model_dump(mode="json"))
+    response.status_code = status
+    return response

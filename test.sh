@@ -1,0 +1,11 @@
+#!/usr/bin/env bash
+# Sets up what is missing and passes the tests: ./test.sh [arguments for pytest]
+set -euo pipefail
+. "$(dirname "${BASH_SOURCE[0]}")/scripts/set-up.sh"
+set_up
+cd "$project"
+"$python" -m ruff check .
+"$python" -m ruff format --check .
+"$python" -m mypy
+"$python" -c 'from importlinter.cli import lint_imports; raise SystemExit(lint_imports())'
+exec "$python" -m pytest "$@"
