@@ -149,7 +149,8 @@ def _plant(events: int, rng: np.random.Generator) -> Strings:
 
 def _blocks(land: Land, people: People, events: int, rng: np.random.Generator) -> npt.NDArray[np.int64]:
     weight = people.residents_of_block * people.risk_of_block
-    weight[land.ward_of_block == land.nobody] = weight.sum() * 0.0004  # visitors fall ill there too
+    there = land.ward_of_block == land.nobody
+    weight[there] = 0.0006 * weight.sum() / there.sum()  # visitors fall ill there too
     return rng.choice(len(weight), events, p=weight / weight.sum())
 
 

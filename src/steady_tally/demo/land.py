@@ -15,7 +15,7 @@ from scipy.spatial import Delaunay, Voronoi, cKDTree
 CRS_NAME = "EPSG:32624"
 WARDS = 118
 CENTRE = np.array([412_000.0, 4_206_000.0])
-TOWN = CENTRE + (-6_500.0, 2_500.0)
+TOWN = CENTRE + (-10_300.0, 600.0)
 _ISLETS = CENTRE + (34_000.0, -31_000.0)
 _RADIUS = 14_000.0
 _GRID_M = 0.01
@@ -96,9 +96,12 @@ def roads_of(land: Land, junctions: Points, rng: np.random.Generator) -> tuple[l
     length = np.hypot(*(centres[pairs[:, 0]] - centres[pairs[:, 1]]).T)
     tree = minimum_spanning_tree(coo_matrix((length, pairs.T), shape=(len(centres),) * 2)).tocoo()
     lines = []
+    near_land = land.land.buffer(400.0)
+    shapely.prepare(near_land)
     for a, b in zip(tree.row, tree.col, strict=True):
-        if np.hypot(*(centres[a] - centres[b])) < 12_000.0:
-            lines.append(shapely.linestrings(np.round(_wiggle(centres[a], centres[b], 4, 0.10, rng), 1)))
+        line = shapely.linestrings(np.round(_wiggle(centres[a], centres[b], 4, 0.10, rng), 1))
+        if near_land.contains(line):
+            lines.append(line)
     main = len(lines)
     pairs = _delaunay_edges(junctions)
     near = np.hypot(*(junctions[pairs[:, 0]] - junctions[pairs[:, 1]]).T) < 260.0
@@ -110,7 +113,7 @@ def _blob(centre: Points, radius: float, vertices: int, rng: np.random.Generator
     """A rounded, ragged outline."""
     angle = np.linspace(0.0, 2.0 * np.pi, vertices, endpoint=False)
     waves = np.arange(2, 60)
-    size = 0.32 / waves**1.25 * rng.normal(1.0, 0.4, len(waves))
+    size = 0.30 / waves**1.15 * rng.normal(1.0, 0.4, len(waves))
     turn = rng.uniform(0.0, 2.0 * np.pi, len(waves))
     reach = radius * (1.0 + (size[:, None] * np.cos(waves[:, None] * angle + turn[:, None])).sum(axis=0))
     reach = np.maximum(reach, 0.3 * radius)

@@ -61,8 +61,10 @@ def denominators(plan: Denominator, table: Table, zones: ZoneSet) -> Denominator
     area = np.full(table.row_count, -1, dtype=np.int64)
     how: dict[How, int] = {}
     suggestions: dict[str, tuple[str, ...]] = {}
+    spellings: list[list[str]] = []
     for key in plan.keys:
         spelt = texts(table.column(key.table, wanted_by=_WHERE + ".keys"))
+        spellings.append(spelt)
         open_rows = np.flatnonzero(keep & (area < 0))
         targets = zones.identifiers if key.area == "identifier" else zones.names
         found = match_names((spelt[i] for i in open_rows), targets, accepted=accepted)
@@ -74,10 +76,10 @@ def denominators(plan: Denominator, table: Table, zones: ZoneSet) -> Denominator
 
     used = keep & (area >= 0)
     left = np.flatnonzero(keep & (area < 0))
-    shown = texts(table.column(plan.keys[-1].table, wanted_by=_WHERE + ".keys"))
     left_over: dict[str, int] = {}
     for i in left:
-        left_over[shown[i]] = left_over.get(shown[i], 0) + 1
+        shown = next((spelt[i] for spelt in reversed(spellings) if spelt[i]), "")
+        left_over[shown] = left_over.get(shown, 0) + 1
     totals = np.bincount(area[used], weights=values[used], minlength=len(zones)).astype(np.float64)
     rows = np.bincount(area[used], minlength=len(zones))
     if plan.mean_over:

@@ -129,8 +129,10 @@ def locate(
     x = np.ascontiguousarray(x, dtype=np.float64)
     y = np.ascontiguousarray(y, dtype=np.float64)
 
+    step = min(_CHUNK, -(-len(x) // _THREADS))
+
     def one_chunk(start: int) -> tuple[int, npt.NDArray[np.int64], Ints]:
-        end = min(start + _CHUNK, len(x))
+        end = min(start + step, len(x))
         event, zone = _locate_chunk(
             x[start:end], y[start:end], first[start:end], index.frame, index.label, index.details
         )
@@ -139,7 +141,7 @@ def locate(
     others: list[tuple[npt.NDArray[np.int64], Ints]] = []
     done = 0
     with ThreadPoolExecutor(_THREADS) as pool:
-        for size, event, zone in pool.map(one_chunk, range(0, len(x), min(_CHUNK, -(-len(x) // _THREADS)))):
+        for size, event, zone in pool.map(one_chunk, range(0, len(x), step)):
             others.append((event, zone))
             done += size
             if on_progress:
