@@ -1,0 +1,95 @@
+"""Classes: natural breaks against brute force, quantiles, and who belongs where."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from steady_tally.core.classes import natural_breaks as module
+from steady_tally.core.classes.breaks import NO_CLASS, assign, goodness_of_variance_fit
+from steady_tally.core.classes.natural_breaks import natural_breaks
+from steady_tally.core.classes.quantile import quantile_breaks
+
+from .exact import least_squared_deviations, squared_deviations
+
+SMALL_LISTS = st.one_of(
+    st.lists(st.integers(-6, 6).map(float), min_size=1, max_size=9),
+    st.lists(st.integers(-(10**9), 10**9).map(lambda i: i / 1000), min_size=1, max_size=8),
+    st.lists(st.sampled_from([1e9, 1e9 + 1, 1e9 + 3, -1e9, 0.0, 1e-3, 2e-3, 5e-3]), min_size=1, max_size=9),
+)
+METHODS = {"natural breaks": natural_breaks, "quantile": quantile_breaks}
+
+
+def grouped(values: list[float], breaks: np.ndarray) -> list[list[float]]:
+    in_class = assign(np.array(values), breaks)
+    return [[v for v, c in zip(values, in_class, strict=True) if c == i] for i in range(len(breaks) - 1)]
+
+
+@settings(max_examples=250, deadline=None)
+@given(SMALL_LISTS, st.integers(1, 5))
+def test_natural_breaks_equal_the_brute_force_optimum(values, classes):
+    groups = grouped(values, natural_breaks(np.array(values), classes))
+    assert sum(squared_deviations(g) for g in groups) == least_squared_deviations(values, classes)
+
+
+@settings(max_examples=200, deadline=None)
+@given(SMALL_LISTS, st.integers(1, 7), st.sampled_from(list(METHODS)))
+def test_classes_are_complete_in_order_and_never_split_equal_values(values, classes, method):
+    breaks = METHODS[method](np.array(values), classes)
+    groups = grouped(values, breaks)
+    assert sorted(v for g in groups for v in g) == sorted(values)
+    assert all(groups), "no class is empty"
+    assert len(groups) <= classes
+    assert all(max(a) < min(b) for a, b in zip(groups, groups[1:], strict=False))
+    assert set(breaks) <= set(values)
+
+
+def test_fast_and_precise_sums_give_the_same_optimum(monkeypatch):
+    values = np.random.default_rng(5).lognormal(0.0, 1.5, 4_000)
+    precise = natural_breaks(values, 6)
+    monkeypatch.setattr(module, "_PRECISE_UP_TO", 0)
+    assert (natural_breaks(values, 6) == precise).all()
+
+
+def test_sums_that_would_lose_their_figures_are_done_again(monkeypatch):
+    monkeypatch.setattr(module, "_PRECISE_UP_TO", 0)
+    rng = np.random.default_rng(6)
+    values = np.concatenate([1e9 + rng.random(200), -1e9 + rng.random(200), rng.random(200)])
+    breaks = natural_breaks(values, 4)
+    halves = [natural_breaks(part, 2) for part in (values[:200], values[200:400], values[400:])]
+    gains = [np.var(v) - sum(np.sum((g - g.mean()) ** 2) for g in map(np.array, grouped(list(v), b))) / 200
+             for v, b in zip((values[:200], values[200:400], values[400:]), halves, strict=True)]  # fmt: skip
+    assert halves[int(np.argmax(gains))][1] in breaks
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.lists(st.floats(-1e6, 1e6), min_size=1, max_size=60, unique=True), st.integers(1, 9))
+def test_quantiles_of_different_values_differ_by_one_at_most(values, classes):
+    sizes = [len(g) for g in grouped(values, quantile_breaks(np.array(values), classes))]
+    assert max(sizes) - min(sizes) <= 1 or len(values) < classes
+
+
+def test_a_quantile_break_goes_to_the_nearer_end_of_a_run():
+    values = np.array([1.0, 2, 2, 2, 2, 3, 4, 5, 6, 7])
+    assert quantile_breaks(values, 2).tolist() == [1.0, 2.0, 7.0]
+    assert [len(g) for g in grouped(list(values), quantile_breaks(values, 5))] == [1, 4, 1, 2, 2]
+
+
+@pytest.mark.parametrize("method", METHODS)
+def test_no_values_give_no_classes_and_one_value_gives_one(method):
+    assert len(METHODS[method](np.empty(0), 5)) == 0
+    assert METHODS[method](np.array([3.0, 3.0]), 5).tolist() == [3.0, 3.0]
+
+
+def test_a_value_belongs_where_it_is_above_the_lower_break_and_not_above_the_upper():
+    breaks = np.array([0.0, 1.0, 2.0])
+    given_values = np.array([-0.1, 0.0, 0.5, 1.0, np.nextafter(1.0, 2.0), 2.0, 2.1, np.nan])
+    assert assign(given_values, breaks).tolist() == [NO_CLASS, 0, 0, 0, 1, 1, NO_CLASS, NO_CLASS]
+
+
+def test_the_fit_is_one_for_singletons_and_falls_with_fewer_classes():
+    values = np.array([1.0, 2.0, 4.0, 8.0, 16.0])
+    fits = [goodness_of_variance_fit(values, natural_breaks(values, k)) for k in (1, 2, 3, 5)]
+    assert fits[0] == 0.0
+    assert fits == sorted(fits)
+    assert fits[-1] == 1.0

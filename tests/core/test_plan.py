@@ -1,0 +1,68 @@
+"""The plan refuses what it does not know, and names every mistake."""
+
+import json
+
+import pytest
+
+from steady_tally.core.errors import PlanError
+from steady_tally.core.plan import Plan, parse_plan, read_plan
+from steady_tally.core.run import stage_keys
+
+SMALL = {
+    "gather": {"events": {"coordinates": {"kind": "columns", "x": "lon", "y": "lat"}}},
+    "place": {"areas": {"kind": "zones", "identifier": "code"}},
+    "measure": {"kind": "count"},
+}
+
+
+def changed(path: str, value: object) -> dict:
+    document = json.loads(json.dumps(SMALL))
+    at = document
+    *front, last = path.split(".")
+    for key in front:
+        at = at.setdefault(key, {})
+    at[last] = value
+    return document
+
+
+def test_a_plan_written_out_reads_back_as_itself():
+    plan = read_plan(SMALL)
+    assert read_plan(plan.as_document()) == plan
+    assert parse_plan(json.dumps(plan.as_document())) == plan
+    assert isinstance(plan, Plan)
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "says"),
+    [
+        ("measure.kind", "guess", "measure"),
+        ("class.count", 0, "class.count"),
+        ("class.colour", "red", "class.colour: there is no such entry"),
+        ("version", 2, "version"),
+        ("measure", {"kind": "rate"}, "denominator: this entry is missing"),
+        ("gather.events.recorded", [{"first_day": "2023-06-02", "last_day": "2023-06-01"}], "before it starts"),
+        (
+            "gather.events.recorded",
+            [{"first_day": "2023-06-01", "last_day": "2023-06-09"}, {"first_day": "2023-06-09", "last_day": "2023-07-01"}],
+            "overlap on 2023-06-09",
+        ),
+        ("measure", {"kind": "density", "time": "year"}, "needs the recorded windows"),
+    ],
+)  # fmt: skip
+def test_a_mistake_is_named_with_its_place(path, value, says):
+    with pytest.raises(PlanError, match=says):
+        read_plan(changed(path, value))
+
+
+def test_text_that_is_no_json_is_refused_with_line_and_column():
+    with pytest.raises(PlanError, match="line 2, column 13"):
+        parse_plan('{\n  "gather": }')
+
+
+def test_changing_the_class_method_re_places_nothing():
+    sums = {"events": "a", "areas": "b"}
+    before = stage_keys(read_plan(SMALL), sums)
+    after = stage_keys(read_plan(changed("class.method", "natural_breaks")), sums)
+    assert {s for s in before if before[s] != after[s]} == {"class"}
+    other_zones = stage_keys(read_plan(SMALL), {**sums, "areas": "c"})
+    assert {s for s in before if before[s] != other_zones[s]} == {"place", "measure", "class"}
