@@ -43,12 +43,15 @@ def test_a_plan_written_out_reads_back_as_itself():
         ("gather.events.recorded", [{"first_day": "2023-06-02", "last_day": "2023-06-01"}], "before it starts"),
         (
             "gather.events.recorded",
-            [{"first_day": "2023-06-01", "last_day": "2023-06-09"}, {"first_day": "2023-06-09", "last_day": "2023-07-01"}],
+            [
+                {"first_day": "2023-06-01", "last_day": "2023-06-09"},
+                {"first_day": "2023-06-09", "last_day": "2023-07-01"},
+            ],
             "overlap on 2023-06-09",
         ),
         ("measure", {"kind": "density", "time": "year"}, "needs the recorded windows"),
     ],
-)  # fmt: skip
+)
 def test_a_mistake_is_named_with_its_place(path, value, says):
     with pytest.raises(PlanError, match=says):
         read_plan(changed(path, value))

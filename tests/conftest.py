@@ -1,0 +1,43 @@
+"""One private PostgreSQL for the whole run; each test that asks for a database gets a fresh, migrated one."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Iterator
+from pathlib import Path
+
+import psycopg
+import pytest
+from sqlalchemy import Engine
+
+from steady_tally.serve.postgres import Cluster
+from steady_tally.store.database import ADDRESS_VARIABLE, DATA_VARIABLE, connect, migrate
+
+
+@pytest.fixture(scope="session")
+def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
+    folder = tmp_path_factory.mktemp("cluster")
+    running = Cluster(folder, folder / "postgresql.log")
+    running.start()
+    yield running
+    running.stop()
+
+
+@pytest.fixture
+def address(cluster: Cluster, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> str:
+    """The address of a fresh database, which the environment names too."""
+    name = f"test_{uuid.uuid4().hex}"
+    with psycopg.connect(cluster.address, autocommit=True) as connection:
+        connection.execute(f"CREATE DATABASE {name}")
+    found = cluster.address.rsplit("/", 1)[0] + "/" + name
+    monkeypatch.setenv(ADDRESS_VARIABLE, found)
+    monkeypatch.setenv(DATA_VARIABLE, str(tmp_path))
+    return found
+
+
+@pytest.fixture
+def engine(address: str) -> Iterator[Engine]:
+    made = connect(address)
+    migrate(made)
+    yield made
+    made.dispose()

@@ -1,0 +1,132 @@
+"""The demo's own truth against what the chain finds."""
+
+import csv
+import json
+from collections import Counter
+from pathlib import Path
+
+import pyogrio
+import pytest
+import shapely
+from click.testing import CliRunner
+
+from steady_tally.cli import main
+from steady_tally.core.errors import SourceError
+from steady_tally.demo.quillhaven import check_quillhaven, write_quillhaven
+
+
+@pytest.fixture(scope="module")
+def demo(tmp_path_factory) -> Path:
+    folder = tmp_path_factory.mktemp("demo") / "quillhaven"
+    write_quillhaven(folder, events=60_000)
+    return folder
+
+
+@pytest.fixture(scope="module")
+def outcome(demo, tmp_path_factory) -> Path:
+    out = tmp_path_factory.mktemp("outcome") / "out"
+    files = ["--events", demo / "call-outs.csv", "--areas", demo / "wards.gpkg", "--table", demo / "residents.xlsx"]
+    result = CliRunner().invoke(main, [str(a) for a in ["run", demo / "plan.json", *files, "--out", out]])
+    assert result.exit_code == 0, result.output
+    return out
+
+
+def rows(file: Path) -> list[dict[str, str]]:
+    with file.open(encoding="utf-8", newline="") as opened:
+        return list(csv.DictReader(opened))
+
+
+def test_every_record_is_accounted_for_and_every_reason_is_the_planted_one(demo, outcome):
+    truth = {int(r["record"]): r for r in rows(demo / "truth" / "call-outs.csv")}
+    set_aside = {int(r["record"]): r["reason"] for r in rows(outcome / "set-aside.csv")}
+    placed = {int(r["record"]): r["area"] for r in rows(outcome / "events.csv")}
+    assert len(truth) == 60_000
+    assert set_aside == {record: r["reason"] for record, r in truth.items() if r["reason"]}
+    assert placed == {record: r["ward_code"] for record, r in truth.items() if not r["reason"]}
+    assert len(Counter(set_aside.values())) == 9, "every planted defect occurs"
+
+
+def test_lines_point_at_the_file_as_it_stands(demo, outcome):
+    lines = (demo / "call-outs.csv").read_text(encoding="utf-8").split("\n")
+    for row in rows(outcome / "set-aside.csv")[::50]:
+        assert row["reason"] == "ragged_row" or row["call_id"] in lines[int(row["line"]) - 1]
+
+
+def test_the_ledger_file_adds_up(outcome):
+    ledger = json.loads((outcome / "ledger.json").read_text())
+    gather, place = ledger["stages"]
+    assert gather["records_in"] == 60_000
+    for stage in (gather, place):
+        assert stage["records_in"] == stage["records_out"] + sum(r["records"] for r in stage["set_aside"])
+    assert gather["records_out"] == place["records_in"]
+    table = ledger["table"]
+    assert table["rows_read"] == table["rows_filtered_out"] + table["rows_used"] + table["rows_left_over"]
+    assert ledger["periods"] == 5.0
+
+
+def test_rates_are_those_of_the_truth_and_one_ward_has_none(demo, outcome):
+    truth = {r["ward_code"]: r for r in rows(demo / "truth" / "wards.csv")}
+    counted = Counter(r["ward_code"] for r in rows(demo / "truth" / "call-outs.csv") if not r["reason"])
+    without = []
+    for area in rows(outcome / "areas.csv"):
+        residents = float(truth[area["identifier"]]["residents"])
+        assert int(area["numerator"]) == counted[area["identifier"]]
+        if residents == 0:
+            without.append(area)
+            continue
+        assert float(area["denominator"]) == pytest.approx(residents)
+        assert float(area["value"]) == pytest.approx(counted[area["identifier"]] / residents / 5 * 10_000)
+    assert [(a["state"], a["value"], a["class"]) for a in without] == [("no denominator", "", "")]
+    assert int(without[0]["numerator"]) > 0
+
+
+def test_the_geojson_is_what_another_reader_expects(outcome):
+    meta, _, geometry, fields = pyogrio.raw.read(str(outcome / "areas.geojson"))
+    assert len(geometry) == 118
+    shapes = shapely.from_wkb(geometry)
+    assert shapely.is_valid(shapes).all()
+    assert all(p.exterior.is_ccw for p in shapely.get_parts(shapes))
+    assert set(meta["fields"]) >= {
+        "identifier",
+        "name",
+        "numerator",
+        "denominator",
+        "area_km2",
+        "value",
+        "state",
+        "class",
+    }
+
+
+def test_the_land_is_as_described(demo):
+    wards = shapely.from_wkb(pyogrio.raw.read(str(demo / "wards.gpkg"))[2])
+    blocks = shapely.from_wkb(pyogrio.raw.read(str(demo / "blocks.gpkg"))[2])
+    assert len(wards) == 118
+    assert 1_250 <= len(blocks) <= 1_550
+    assert shapely.coverage_is_valid(wards)
+    assert shapely.coverage_is_valid(blocks)
+    assert (shapely.get_num_geometries(wards) > 1).sum() >= 3
+    assert shapely.get_num_interior_rings(shapely.get_parts(wards)).sum() >= 1
+    assert len(pyogrio.raw.read(str(demo / "catchments.gpkg"))[2]) == 4
+
+
+def test_the_same_seed_gives_the_same_bytes_and_another_does_not(tmp_path):
+    for name, seed in (("a", 3), ("b", 3), ("c", 4)):
+        write_quillhaven(tmp_path / name, events=1_000, seed=seed)
+    files = sorted(p.relative_to(tmp_path / "a") for p in (tmp_path / "a").rglob("*") if p.is_file())
+    assert len(files) == 14
+    for file in files:
+        assert (tmp_path / "a" / file).read_bytes() == (tmp_path / "b" / file).read_bytes(), file
+    assert (tmp_path / "a" / "wards.gpkg").read_bytes() != (tmp_path / "c" / "wards.gpkg").read_bytes()
+
+
+def test_a_broken_demo_folder_is_found_out(tmp_path):
+    write_quillhaven(tmp_path / "q", events=1_000)
+    check_quillhaven(tmp_path / "q")
+    with (tmp_path / "q" / "residents.xlsx").open("ab") as file:
+        file.write(b"!")
+    with pytest.raises(SourceError, match=r"“residents\.xlsx” is missing or has been changed"):
+        check_quillhaven(tmp_path / "q")
+    (tmp_path / "q" / "contents.json").unlink()
+    with pytest.raises(SourceError, match="no whole demo folder"):
+        check_quillhaven(tmp_path / "q")
