@@ -83,31 +83,38 @@ def test_a_workbook_with_title_lines_is_read_from_its_header(tmp_path):
         read_table(tmp_path / "r.xlsx", "residents", Reading(worksheet="Third"))
 
 
-@pytest.mark.parametrize("ending", ["geojson", "gpkg", "shp"])
+DRIVERS = {".geojson": "GeoJSON", ".gpkg": "GPKG", ".shp": "ESRI Shapefile"}
+SQUARE = shapely.box(0, 0, 1, 1)
+
+
+def write(path: Path, geometry: list, codes: list[str], crs: str | None = "EPSG:4326", **options: str) -> None:
+    kind = next(g for g in geometry if g is not None).geom_type
+    shapes = np.array([shapely.to_wkb(g) for g in geometry], dtype=object)
+    columns = [np.array(codes, dtype=object)]
+    pyogrio.raw.write(
+        str(path), shapes, columns, ["code"], driver=DRIVERS[path.suffix], geometry_type=kind, crs=crs, **options
+    )
+
+
+@pytest.mark.parametrize("ending", DRIVERS)
 def test_areas_and_points_come_out_of_every_vector_format(tmp_path, ending):
-    crs = "EPSG:4326" if ending == "geojson" else "EPSG:32624"
-    driver = {"geojson": "GeoJSON", "gpkg": "GPKG", "shp": "ESRI Shapefile"}[ending]
-    shapes = {"Polygon": [shapely.box(0, 0, 1, 1), shapely.box(1, 0, 2, 1)], "Point": [shapely.Point(1, 2), None]}
-    for kind, geometry in shapes.items():
-        pyogrio.raw.write(
-            str(tmp_path / f"{kind}.{ending}"), np.array([shapely.to_wkb(g) for g in geometry], dtype=object),
-            [np.array(["007", "Örla"], dtype=object)], ["code"], driver=driver, geometry_type=kind, crs=crs,
-        )  # fmt: skip
-    zones = read_zones(tmp_path / f"Polygon.{ending}", "zones")
+    crs = "EPSG:4326" if ending == ".geojson" else "EPSG:32624"
+    write(tmp_path / f"zones{ending}", [SQUARE, shapely.box(1, 0, 2, 1)], ["007", "Örla"], crs)
+    write(tmp_path / f"points{ending}", [shapely.Point(1, 2), None], ["007", "Örla"], crs)
+    zones = read_zones(tmp_path / f"zones{ending}", "zones")
     assert zones.columns.to_pydict() == {"code": ["007", "Örla"]}
     assert [g.area for g in zones.geometry] == [1.0, 1.0]
     assert zones.crs is not None
-    points = read_table(tmp_path / f"Point.{ending}", "points")
+    points = read_table(tmp_path / f"points{ending}", "points")
     assert points.points[0].tolist() == [1.0, 2.0]
     assert np.isnan(points.points[1]).all()
     with pytest.raises(SourceError, match="not a point"):
-        read_table(tmp_path / f"Polygon.{ending}", "events")
+        read_table(tmp_path / f"zones{ending}", "events")
 
 
-def test_a_shapefile_without_its_system_says_so_later(tmp_path):
-    with pytest.warns(UserWarning, match="crs"):
-        pyogrio.raw.write(str(tmp_path / "z.shp"), np.array([shapely.to_wkb(shapely.box(0, 0, 1, 1))], dtype=object),
-                          [np.array(["a"], dtype=object)], ["code"], driver="ESRI Shapefile", geometry_type="Polygon")  # fmt: skip
+@pytest.mark.filterwarnings("ignore:'crs' was not provided")
+def test_a_shapefile_without_its_system_has_none(tmp_path):
+    write(tmp_path / "z.shp", [SQUARE], ["a"], None)
     assert read_zones(tmp_path / "z.shp", "zones").crs is None
 
 
@@ -137,9 +144,7 @@ def test_a_header_alone_is_a_table_without_rows(tmp_path):
 
 def test_several_layers_want_one_named(tmp_path):
     for layer in ("one", "two"):
-        pyogrio.raw.write(str(tmp_path / "z.gpkg"), np.array([shapely.to_wkb(shapely.box(0, 0, 1, 1))], dtype=object),
-                          [np.array([layer], dtype=object)], ["code"], driver="GPKG", geometry_type="Polygon",
-                          crs="EPSG:4326", layer=layer)  # fmt: skip
+        write(tmp_path / "z.gpkg", [SQUARE], [layer], layer=layer)
     with pytest.raises(SourceError, match=r"2 layers.*“one”, “two”"):
         read_zones(tmp_path / "z.gpkg", "zones")
     assert read_zones(tmp_path / "z.gpkg", "zones", Reading(layer="two")).columns.to_pydict() == {"code": ["two"]}

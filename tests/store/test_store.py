@@ -57,9 +57,9 @@ def test_columns_come_back_as_they_went_in_and_only_those_asked_for(engine):
             "flag": pa.array([i % 3 == 0 for i in range(rows)]),
         }
     )
-    told: list[int] = []
-    set_id = write_columns(engine, columns, on_rows=told.append)
-    assert told == [CHUNK_ROWS, 2 * CHUNK_ROWS, rows]
+    told: list[tuple[int, int]] = []
+    set_id = write_columns(engine, columns, on_rows=lambda *done: told.append(done))
+    assert told == [(CHUNK_ROWS, rows), (2 * CHUNK_ROWS, rows), (rows, rows)]
     with pytest.raises(NotFound):
         read_columns(engine, set_id, columns.schema, [0])
     with engine.begin() as connection:
@@ -69,7 +69,7 @@ def test_columns_come_back_as_they_went_in_and_only_those_asked_for(engine):
 
 
 def test_a_write_that_stops_half_way_leaves_nothing(engine):
-    def stop(_rows: int) -> None:
+    def stop(_rows: int, _all: int) -> None:
         raise KeyboardInterrupt
 
     with pytest.raises(KeyboardInterrupt):

@@ -38,7 +38,7 @@ _RESULTS_VERSION = 1  # raised when the same plan and sources come to give anoth
 
 Floats = npt.NDArray[np.float64]
 Reasons = npt.NDArray[np.uint8]
-Progress = Callable[[int], None]
+Progress = Callable[[int, int], None]  # so many of so many are done
 
 
 @dataclass(frozen=True)
@@ -217,7 +217,12 @@ def place(
     )
     record = np.flatnonzero(gathered.reasons == Reason.NONE)
     x, y = project(gathered.x[record], gathered.y[record], gathered.crs, zones.crs)
-    located = known or locate(zones.edges, x, y, index=zones.index, on_progress=on_progress)
+
+    def tell(done: int) -> None:
+        if on_progress:
+            on_progress(done, len(record))
+
+    located = known or locate(zones.edges, x, y, index=zones.index, on_progress=tell)
     reasons = gathered.reasons.copy()
     outside = located.first == OUTSIDE
     reasons[record[outside]] = Reason.OUTSIDE_EVERY_AREA

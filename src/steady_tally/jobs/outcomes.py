@@ -23,7 +23,7 @@ T = TypeVar("T")
 
 
 def study_outcome(
-    engine: Engine, study_id: uuid.UUID, plan: Plan, *, on_progress: Callable[[int], None] | None = None
+    engine: Engine, study_id: uuid.UUID, plan: Plan, *, on_progress: Callable[[int, int], None] | None = None
 ) -> Outcome:
     """Do what of the chain has not been done yet. The ledger is checked before anything is given out."""
     sources, checksums = load_sources(engine, study_id)

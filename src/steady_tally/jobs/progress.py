@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import time
 import uuid
 from collections.abc import Callable, Iterator
@@ -11,9 +12,11 @@ from sqlalchemy import Engine, text
 from sqlmodel import Session
 
 from steady_tally.core.errors import NotFound, SteadyTallyError
+from steady_tally.faults import log_fault
 from steady_tally.store.tables import Job, JobState
 
 _EVERY_S = 0.1
+_log = logging.getLogger(__name__)
 
 
 class Cancelled(Exception):
@@ -29,16 +32,16 @@ class Progress:
         self._should_stop = should_stop
         self._told = 0.0
 
-    def step(self, name: str, total: int = 0) -> None:
-        """A new step begins; its count starts at nothing."""
-        self._write(step=name, done=0, total=total)
+    def step(self, name: str) -> None:
+        """A new step begins; how much there is to do is not known yet."""
+        self._write(step=name, done=0, total=0)
 
-    def count(self, done: int) -> None:
-        """So many are done; told at most ten times a second."""
+    def count(self, done: int, total: int) -> None:
+        """So many of so many are done; told at most ten times a second, and at the end."""
         if self._should_stop():
             raise Cancelled
-        if time.monotonic() - self._told >= _EVERY_S:
-            self._write(done=done)
+        if done == total or time.monotonic() - self._told >= _EVERY_S:
+            self._write(done=done, total=total)
 
     def _write(self, **values: object) -> None:
         if self._should_stop():
@@ -71,13 +74,9 @@ def reported(engine: Engine, job_id: uuid.UUID, should_stop: Callable[[], bool])
         update_job(engine, job_id, state=JobState.CANCELLED, says="Stopped as asked; nothing was kept.")
     except SteadyTallyError as error:
         update_job(engine, job_id, state=JobState.FAILED, says=error.sentence)
-    except Exception:
-        update_job(
-            engine,
-            job_id,
-            state=JobState.FAILED,
-            says="This failed for a reason of ours; the log of the worker has it.",
-        )
-        raise
+    except Exception as error:
+        log_fault(_log, "a job", error)
+        says = "This failed for a reason of ours; the worker's log has its place."
+        update_job(engine, job_id, state=JobState.FAILED, says=says)
     else:
         update_job(engine, job_id, state=JobState.DONE)

@@ -105,7 +105,7 @@ class _Supervisor:
             command += ["--listener", str(self._listener.fileno()), "--port", str(self._port)]
         with self._log(name).open("ab") as log:
             self._children[name] = subprocess.Popen(
-                ["setpriv", "--pdeathsig", "TERM", "--", *command],
+                ["setpriv", "--pdeathsig", "KILL", "--", *command],
                 stdin=subprocess.DEVNULL,
                 stdout=log,
                 stderr=log,

@@ -17,12 +17,12 @@ _STALE = timedelta(minutes=10)
 _ZSTD = pa.ipc.IpcWriteOptions(compression=pa.Codec("zstd", compression_level=1))
 
 
-def write_columns(engine: Engine, columns: pa.Table, *, on_rows: Callable[[int], None] | None = None) -> uuid.UUID:
+def write_columns(engine: Engine, columns: pa.Table, *, on_rows: Callable[[int, int], None] | None = None) -> uuid.UUID:
     """Store columns as a new set that is still loading; `make_ready` then shows it. Each chunk is committed alone.
 
     Parameters
     ----------
-    on_rows : called with the number of rows written after each chunk; may raise to stop, and then nothing is left.
+    on_rows : called after each chunk with the rows written and those in all; may raise to stop, which leaves nothing.
     """
     set_id = uuid.uuid4()
     with engine.begin() as connection:
@@ -37,7 +37,7 @@ def write_columns(engine: Engine, columns: pa.Table, *, on_rows: Callable[[int],
                 _copy_chunk(connection, set_id, chunk, part)
                 connection.execute(text("UPDATE column_set SET touched_at = now() WHERE id = :id"), {"id": set_id})
             if on_rows:
-                on_rows(start + part.num_rows)
+                on_rows(start + part.num_rows, columns.num_rows)
     except BaseException:
         with engine.begin() as connection:
             connection.execute(text("DELETE FROM column_set WHERE id = :id"), {"id": set_id})

@@ -44,7 +44,7 @@ def save_source(
     content: Table | Features,
     file: FileFacts,
     *,
-    on_rows: Callable[[int], None] | None = None,
+    on_rows: Callable[[int, int], None] | None = None,
 ) -> uuid.UUID:
     """Store a source; it is seen once all of it is there. Conflict where the study has one of that name already."""
     columns, description = _flatten(content)

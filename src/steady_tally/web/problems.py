@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import logging
-from types import TracebackType
 
 from flask import Flask, Response, jsonify
 from pydantic import BaseModel, Field, ValidationError
 from werkzeug.exceptions import HTTPException
 
 from steady_tally.core.errors import SteadyTallyError
+from steady_tally.faults import log_fault
 
 _STATUS = {"plan": 422, "source": 422, "not-found": 404, "conflict": 409, "refused": 403}
 _log = logging.getLogger(__name__)
@@ -60,10 +60,5 @@ def answer_with_problems(app: Flask) -> None:
 
     @app.errorhandler(Exception)
     def anything(error: Exception) -> Response:
-        # The kind of the error and its place, never its text: that could hold a record's data.
-        _log.error("unexpected %s in a request", type(error).__name__, exc_info=_without_text(error))
+        log_fault(_log, "a request", error)
         return problem("fault", "A fault of ours", 500, "Something failed here that should not. Please report it.")
-
-
-def _without_text(error: Exception) -> tuple[type[BaseException], BaseException, TracebackType | None]:
-    return type(error), type("Fault", (Exception,), {})(type(error).__name__), error.__traceback__

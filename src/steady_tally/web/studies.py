@@ -124,6 +124,6 @@ def save_plan(path: StudyPath, body: NewPlan) -> Response:
 
 def answer(model: BaseModel, *, status: int = 200) -> Response:
     """A model as JSON."""
-    response = jsonify(model.model_dump(mode="json"))
+    response = jsonify(model.model_dump(mode="json", by_alias=True))
     response.status_code = status
     return response

@@ -1,0 +1,215 @@
+"""The interface against a real PostgreSQL and a real worker."""
+
+import threading
+import time
+import uuid
+from collections.abc import Iterator
+
+import pytest
+from flask.testing import FlaskClient
+from sqlalchemy import Engine, text
+
+from steady_tally.jobs.connection import worker_engine
+from steady_tally.jobs.progress import find_job, update_job
+from steady_tally.jobs.queue import make_queue
+from steady_tally.store.studies import create_study
+from steady_tally.web.app import create_app
+
+PORT = 8460
+PLAN = {
+    "gather": {"events": {"source": "call-outs", "coordinates": {"kind": "columns", "x": "lon", "y": "lat"}}},
+    "place": {"areas": {"kind": "zones", "source": "catchments", "identifier": "station"}},
+    "measure": {"kind": "count"},
+    "class": {"count": 2},
+}
+
+
+class Local(FlaskClient):
+    """A browser's requests to the printed address."""
+
+    def open(self, *args, **kwargs):
+        kwargs.setdefault("base_url", f"http://127.0.0.1:{PORT}")
+        return super().open(*args, **kwargs)
+
+
+@pytest.fixture
+def client(engine: Engine) -> Iterator[FlaskClient]:
+    worker_engine.cache_clear()
+    queue = make_queue()
+    with queue.open():
+        app = create_app(engine, queue, port=PORT)
+        app.test_client_class = Local
+        yield app.test_client()
+
+
+def work() -> None:
+    """Do the waiting jobs, as the worker process does."""
+    make_queue().run_worker(wait=False, install_signal_handlers=False)
+
+
+@pytest.fixture
+def study(client: FlaskClient) -> str:
+    job = client.post("/api/demo", json={"events": 2_000}).get_json()
+    work()
+    done = client.get(f"/api/jobs/{job['id']}").get_json()
+    assert (done["state"], done["says"], done["done"]) == ("done", "", done["total"])
+    return done["study_id"]
+
+
+def test_the_demo_loads_through_the_queue_and_its_ledger_balances(client, study):
+    sources = client.get(f"/api/studies/{study}/sources").get_json()["sources"]
+    assert {s["name"]: s["role"] for s in sources} == {
+        "call-outs": "events", "bicycle thefts": "events", "residents": "table",
+        "wards": "zones", "blocks": "zones", "catchments": "zones",
+    }  # fmt: skip
+    ledger = client.get(f"/api/studies/{study}/ledger").get_json()
+    gather, place = ledger["stages"]
+    assert gather["records_in"] == 2_000
+    areas = client.get(f"/api/studies/{study}/areas").get_json()["areas"]
+    assert len(areas) == 118
+    assert sum(a["numerator"] for a in areas) == place["records_out"]
+    assert {a["class"] for a in areas if a["state"] == "a number"} <= {1, 2, 3, 4, 5}
+    total = gather["records_set_aside"] + place["records_set_aside"]
+    first = client.get(f"/api/studies/{study}/set-aside?rows=5").get_json()
+    assert (first["total"], len(first["rows"])) == (total, 5)
+    swapped = client.get(f"/api/studies/{study}/set-aside?reason=swapped_axes").get_json()
+    reason = swapped["columns"].index("reason")
+    assert {row[reason] for row in swapped["rows"]} == {"swapped_axes"}
+
+
+def test_the_first_page_shows_the_ledger_and_the_wards(client, study):
+    page = client.get("/").get_data(as_text=True)
+    ledger = client.get(f"/api/studies/{study}/ledger").get_json()
+    for stage in ledger["stages"]:
+        assert f"{stage['records_out']:,}" in page
+    for area in client.get(f"/api/studies/{study}/areas").get_json()["areas"]:
+        assert area["name"] in page
+    assert "no denominator" in page
+
+
+def test_before_the_demo_is_there_the_first_page_says_how_far_it_is(client, engine):
+    assert "Nothing here yet" in client.get("/").get_data(as_text=True)
+    job = client.post("/api/demo", json={}).get_json()
+    update_job(engine, uuid.UUID(job["id"]), state="running", step="storing call-outs", done=1_234, total=60_000)
+    page = client.get("/").get_data(as_text=True)
+    assert "storing call-outs: 1,234 of 60,000" in page
+    update_job(engine, uuid.UUID(job["id"]), state="failed", says="it <b>broke</b>.")
+    assert "it &lt;b&gt;broke&lt;/b&gt;." in client.get("/").get_data(as_text=True)
+
+
+def test_a_saved_plan_changes_the_outcome_and_a_stale_one_is_refused(client, study):
+    head = client.get(f"/api/studies/{study}").get_json()["head_id"]
+    body = {"parent_id": head, "document": PLAN}
+    saved = client.post(f"/api/studies/{study}/plans", json=body)
+    assert saved.status_code == 201
+    ledger = client.get(f"/api/studies/{study}/ledger").get_json()
+    assert ledger["areas"]["read"] == 4
+    assert ledger["placements"] > ledger["stages"][1]["records_out"], "catchments overlap"
+    stale = client.post(f"/api/studies/{study}/plans", json=body)
+    assert (stale.status_code, stale.content_type) == (409, "application/problem+json")
+    versions = client.get(f"/api/studies/{study}/plans").get_json()
+    assert versions["head_id"] == saved.get_json()["id"]
+    assert [v["parent_id"] for v in versions["versions"]] == [None, head]
+
+
+def test_a_job_that_is_cancelled_before_or_while_it_runs_leaves_nothing(client, engine):
+    waiting = client.post("/api/demo", json={"events": 500}).get_json()
+    assert client.post("/api/demo", json={"events": 500}).status_code == 409
+    assert client.post(f"/api/jobs/{waiting['id']}/cancel").get_json()["state"] == "cancelled"
+    assert client.post(f"/api/jobs/{waiting['id']}/cancel").status_code == 409
+    running = client.post("/api/demo", json={"events": 500}).get_json()
+    worker = threading.Thread(target=work)
+    worker.start()
+    while client.get(f"/api/jobs/{running['id']}").get_json()["state"] == "waiting":
+        time.sleep(0.02)
+    client.post(f"/api/jobs/{running['id']}/cancel")
+    worker.join()
+    assert find_job(engine, uuid.UUID(running["id"])).state == "cancelled"
+    with engine.connect() as connection:
+        left = [connection.execute(text(f"SELECT count(*) FROM {t}")).scalar() for t in ("study", "column_set")]
+    assert left == [0, 0]
+
+
+def test_a_job_that_a_dead_worker_left_half_done_is_begun_anew(client, engine):
+    job = uuid.UUID(client.post("/api/demo", json={"events": 500}).get_json()["id"])
+    half = create_study(engine, "half done")
+    update_job(engine, job, state="running", study_id=half)
+    work()
+    studies = client.get("/api/studies").get_json()["studies"]
+    assert [s["id"] for s in studies] == [str(find_job(engine, job).study_id)]
+    assert str(half) != studies[0]["id"]
+
+
+def test_a_broken_demo_folder_fails_the_job_in_one_sentence(client, engine, tmp_path):
+    (tmp_path / "demo-500").mkdir()
+    job = uuid.UUID(client.post("/api/demo", json={"events": 500}).get_json()["id"])
+    work()
+    done = find_job(engine, job)
+    assert (done.state, done.study_id) == ("failed", None)
+    assert "no whole demo folder. Delete the folder and load the demo again." in done.says
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "options", "status"),
+    [
+        ("GET", "/api/nothing", {}, 404),
+        ("GET", f"/api/studies/{uuid.uuid4()}", {}, 404),
+        ("GET", "/api/studies/not-an-identifier", {}, 404),
+        ("GET", f"/api/jobs/{uuid.uuid4()}", {}, 404),
+        ("DELETE", "/api/studies", {}, 405),
+        ("POST", "/api/demo", {"data": "{bad", "content_type": "application/json"}, 422),
+        ("POST", "/api/demo", {"json": {"events": "<script>"}}, 422),
+        ("POST", f"/api/studies/{uuid.uuid4()}/plans", {"json": {"document": {"version": 9}}}, 422),
+        ("GET", "/", {"headers": {"Host": "evil.example"}}, 403),
+        ("GET", "/", {"headers": {"Host": f"127.0.0.1:{PORT + 1}"}}, 403),
+        ("GET", "/api/studies", {"headers": {"Origin": "http://evil.example"}}, 403),
+        ("POST", "/api/demo", {"json": {}, "headers": {"Origin": "null"}}, 403),
+        ("POST", "/api/demo", {"json": {}, "headers": {"Sec-Fetch-Site": "cross-site"}}, 403),
+        ("POST", "/api/demo", {"data": b" " * 17_000_000, "content_type": "application/json"}, 413),
+    ],
+)
+def test_every_refusal_is_a_problem_document_that_echoes_nothing(client, method, path, options, status):
+    answer = client.open(path, method=method, **options)
+    problem = answer.get_json()
+    assert (answer.status_code, answer.content_type) == (status, "application/problem+json")
+    assert set(problem) == {"type", "title", "status", "detail"}
+    assert problem["status"] == status
+    assert "<script>" not in answer.get_data(as_text=True)
+    assert answer.headers["X-Content-Type-Options"] == "nosniff"
+
+
+def test_our_own_page_and_name_are_let_through(client):
+    for headers in (
+        {"Origin": f"http://localhost:{PORT}", "Host": f"localhost:{PORT}"},
+        {"Sec-Fetch-Site": "same-origin"},
+    ):
+        assert client.get("/healthz", headers=headers).get_json() == {"status": "ok"}
+
+
+def test_a_route_that_states_no_right_is_closed(client):
+    client.application.add_url_rule("/forgotten", "forgotten", lambda: "open")
+    assert client.get("/forgotten").status_code == 403
+
+
+def test_a_fault_says_nothing_of_the_data_and_neither_does_the_log(client, caplog, monkeypatch):
+    def fail(_engine):
+        raise RuntimeError("patient " + "".join(["A", "da"]))
+
+    monkeypatch.setattr("steady_tally.web.pages.all_studies", fail)
+    answer = client.get("/")
+    assert answer.status_code == 500
+    assert "Ada" not in answer.get_data(as_text=True) + caplog.text
+    assert "RuntimeError" in caplog.text
+
+
+def test_every_route_is_described(client):
+    described = client.get("/openapi/openapi.json").get_json()
+    assert described["openapi"].startswith("3.1")
+    assert set(described["paths"]) >= {
+        "/api/studies",
+        "/api/studies/{study_id}/plans",
+        "/api/studies/{study_id}/ledger",
+        "/api/demo",
+        "/api/jobs/{job_id}",
+    }
+    assert "Problem" in described["components"]["schemas"]
