@@ -32,10 +32,17 @@ OUTSIDE = -1
 _CHUNK = 500_000
 _THREADS = 2
 _MAX_BINS = 4_000_000
-_BINS_AN_EDGE = 4.0
+_BINS_AN_EDGE = 2.5
+
+_BASE = 1 << 20
+_NO_SECOND = _BASE - 1
+_MERGE_UP_TO = 48
+_BATCH = 32
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int32]
+# Bounds (low x, low y, high x, high y), bins per unit in x and y, a bin's width and height, columns, rows.
+Frame = tuple[float, float, float, float, float, float, float, float, int, int]
 
 
 @dataclass(frozen=True)
@@ -54,13 +61,18 @@ class Edges:
 class BinIndex:
     """Bins over the edges.
 
-    `label` (rows * columns): a zone, OUTSIDE, or -2 - k where the bin's details start at `details[k]`: the number of
-    zones that cover the bin without an edge in it, the number of edges, those zones, and for each edge in zone order
-    x1, y1, x2, y2, 2 * zone + (1 if the zone contains the bin's reference point). All in one array, because an event
-    at random costs as much as the cache lines that it touches.
+    `label` (rows * columns): a zone, OUTSIDE, or -2 - k where the bin's details start at `details[k]`:
+
+    - the numbers of zones that cover the bin without an edge in it, of zones with edges, and of edges;
+    - the covering zones;
+    - for each zone with edges, 2 * zone + (1 if it contains the bin's reference point);
+    - for each edge x1, y1, x2, y2, and which of those zones it bounds: first + _BASE * second, where a border that
+      two zones share to the bit is kept once, and _NO_SECOND stands for no second.
+
+    All in one array, because an event at random costs as much as the cache lines that it touches.
     """
 
-    frame: tuple[float, float, float, float, float, float, int, int]
+    frame: Frame
     label: Ints
     details: Floats
 
@@ -97,11 +109,25 @@ def index_edges(edges: Edges) -> BinIndex | None:
     if len(edges.zone) == 0:
         return None
     frame = _frame(edges.ends)
+    rows = frame[-1]
     with ThreadPoolExecutor(_THREADS) as pool:
         listed = pool.submit(_edges_by_bin, frame, edges.ends)
         toggles = pool.submit(_toggles_by_bin, frame, edges.ends, edges.zone)
-        edge_end, edge = listed.result()
-        return BinIndex(frame, *_sweep(frame, edges.ends, edges.zone, edge_end, edge, *toggles.result()))
+        lists = (*listed.result(), *toggles.result())
+        label = np.empty(len(lists[0]) - 1, dtype=np.int32)
+        part = -(-rows // _THREADS)
+        swept = list(
+            pool.map(
+                lambda row: _sweep(frame, edges.ends, edges.zone, *lists, label, row, min(row + part, rows)),
+                range(0, rows, part),
+            )
+        )
+    size = 0
+    for nth, details in enumerate(swept):
+        if nth:
+            _move_labels(label[nth * part * frame[-2] : (nth + 1) * part * frame[-2]], size)
+        size += len(details)
+    return BinIndex(frame, label, np.concatenate(swept))
 
 
 def locate(
@@ -133,7 +159,7 @@ def locate(
 
     def one_chunk(start: int) -> tuple[int, npt.NDArray[np.int64], Ints]:
         end = min(start + step, len(x))
-        event, zone = _locate_chunk(
+        event, zone, _ = _locate_chunk(
             x[start:end], y[start:end], first[start:end], index.frame, index.label, index.details
         )
         return end - start, event + start, zone
@@ -149,8 +175,7 @@ def locate(
     return Located(first, np.concatenate([e for e, _ in others]), np.concatenate([z for _, z in others]))
 
 
-def _frame(ends: Floats) -> tuple[float, float, float, float, float, float, int, int]:
-    """Bounds, bins per unit in x and y, and the numbers of columns and rows."""
+def _frame(ends: Floats) -> Frame:
     x_low, y_low, x_high, y_high = _bounds(ends)
     width, height = x_high - x_low, y_high - y_low
     bins = min(max(len(ends) * _BINS_AN_EDGE, 64.0), _MAX_BINS)
@@ -161,7 +186,7 @@ def _frame(ends: Floats) -> tuple[float, float, float, float, float, float, int,
     return (
         x_low, y_low, x_high, y_high,
         columns / width if width > 0.0 else 0.0, rows / height if height > 0.0 else 0.0,
-        columns, rows,
+        width / columns, height / rows, columns, rows,
     )  # fmt: skip
 
 
@@ -212,22 +237,20 @@ def _left(x1, y1, x2, y2, px, py):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True, inline="always")
-def _reference(k, low, per_unit):  # type: ignore[no-untyped-def]
+def _reference(k, low, size):  # type: ignore[no-untyped-def]
     """The reference coordinate of a column or row: its middle."""
-    return low + (k + 0.5) / per_unit if per_unit > 0.0 else low
+    return low + (k + 0.5) * size
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, inline="always", error_model="numpy")
 def _columns_of_row(frame, x1, y1, x2, y2, row, pad_x, pad_y):  # type: ignore[no-untyped-def]
     """The first and last column that an edge may touch within a row of bins (never too few)."""
-    x_low, y_low, x_high, y_high, per_x, per_y, columns, rows = frame
-    bottom = y_low + row / per_y - pad_y
-    top = y_low + (row + 1) / per_y + pad_y
-    xa, xb = x1, x2
-    if y1 < bottom:
-        xa = x1 + (x2 - x1) * ((bottom - y1) / (y2 - y1))
-    if y2 > top:
-        xb = x1 + (x2 - x1) * ((top - y1) / (y2 - y1))
+    x_low, y_low, x_high, y_high, per_x, per_y, wide, tall, columns, rows = frame
+    bottom = y_low + row * tall - pad_y
+    top = y_low + (row + 1) * tall + pad_y
+    slope = (x2 - x1) / (y2 - y1)
+    xa = x1 + (bottom - y1) * slope if y1 < bottom else x1
+    xb = x1 + (top - y1) * slope if y2 > top else x2
     low, high = min(xa, xb) - pad_x, max(xa, xb) + pad_x
     return (
         _bin(max(low, min(x1, x2)), x_low, per_x, columns),
@@ -236,12 +259,31 @@ def _columns_of_row(frame, x1, y1, x2, y2, row, pad_x, pad_y):  # type: ignore[n
 
 
 @njit(cache=True, nogil=True)
-def _register(frame, ends, start, edge, fill):  # type: ignore[no-untyped-def]
-    """List edges by bin. First pass (fill False) counts into `start`; second pass stores and moves `start` on."""
-    x_low, y_low, x_high, y_high, per_x, per_y, columns, rows = frame
+def _by_bin(bin_of_item, items, bins):  # type: ignore[no-untyped-def]
+    """Sort items by bin, keeping their order: (bins + 1,) where each bin's list starts, and the lists."""
+    start = np.zeros(bins + 2, np.int32)
+    for k in bin_of_item:
+        start[k + 2] += 1
+    for k in range(2, bins + 2):
+        start[k] += start[k - 1]
+    lists = np.empty(len(items), np.int32)
+    for i in range(len(items)):
+        k = bin_of_item[i] + 1
+        lists[start[k]] = items[i]
+        start[k] += 1
+    return start[:-1], lists
+
+
+@njit(cache=True, nogil=True)
+def _edges_by_bin(frame, ends):  # type: ignore[no-untyped-def]
+    """The edges that touch each bin."""
+    x_low, y_low, x_high, y_high, per_x, per_y, wide, tall, columns, rows = frame
     # Slack for the rounding of bin borders: far below a bin's size, far above a few units in the last place.
-    pad_x = 1e-6 / per_x + 8e-16 * max(abs(x_low), abs(x_high)) if per_x > 0.0 else 0.0
-    pad_y = 1e-6 / per_y + 8e-16 * max(abs(y_low), abs(y_high)) if per_y > 0.0 else 0.0
+    pad_x = 1e-6 * wide + 8e-16 * max(abs(x_low), abs(x_high))
+    pad_y = 1e-6 * tall + 8e-16 * max(abs(y_low), abs(y_high))
+    n = 0
+    bin_of_item = np.empty(3 * len(ends), np.int32)
+    item = np.empty(3 * len(ends), np.int32)
     for i in range(len(ends)):
         x1, y1, x2, y2 = ends[i, 0], ends[i, 1], ends[i, 2], ends[i, 3]
         row_a = _bin(y1, y_low, per_y, rows)
@@ -252,47 +294,42 @@ def _register(frame, ends, start, edge, fill):  # type: ignore[no-untyped-def]
             a, b = col_a, col_b
             if row_a != row_b and col_a != col_b:
                 a, b = _columns_of_row(frame, x1, y1, x2, y2, row, pad_x, pad_y)
+            if n + b - a >= len(item):
+                bin_of_item = _grown(bin_of_item, n + b - a + 1)
+                item = _grown(item, n + b - a + 1)
             for column in range(a, b + 1):
-                k = row * columns + column
-                if fill:
-                    edge[start[k]] = i
-                start[k] += 1
+                bin_of_item[n] = row * columns + column
+                item[n] = i
+                n += 1
+    return _by_bin(bin_of_item[:n], item[:n], rows * columns)
 
 
-@njit(cache=True, nogil=True)
-def _toggles(frame, ends, zone, start, toggle, fill):  # type: ignore[no-untyped-def]
-    """For each row's line of reference points, list the zones entered or left before each of them."""
-    x_low, y_low, x_high, y_high, per_x, per_y, columns, rows = frame
+@njit(cache=True, nogil=True, error_model="numpy")
+def _toggles_by_bin(frame, ends, zone):  # type: ignore[no-untyped-def]
+    """Along each row's line of reference points, the zones entered or left just before each of them."""
+    x_low, y_low, x_high, y_high, per_x, per_y, wide, tall, columns, rows = frame
+    n = 0
+    bin_of_item = np.empty(len(ends), np.int32)
+    item = np.empty(len(ends), np.int32)
     for i in range(len(ends)):
         x1, y1, x2, y2 = ends[i, 0], ends[i, 1], ends[i, 2], ends[i, 3]
-        row_a = _bin(y1, y_low, per_y, rows)
-        row_b = _bin(y2, y_low, per_y, rows)
-        for row in range(row_a, row_b + 1):
-            ry = _reference(row, y_low, per_y)
+        for row in range(_bin(y1, y_low, per_y, rows), _bin(y2, y_low, per_y, rows) + 1):
+            ry = _reference(row, y_low, tall)
             if not (y1 <= ry < y2):
                 continue
-            at = x1 + (x2 - x1) * ((ry - y1) / (y2 - y1))
-            column = _bin(at, x_low, per_x, columns)
-            while column > 0 and not _left(x1, y1, x2, y2, _reference(column - 1, x_low, per_x), ry):
+            column = _bin(x1 + (x2 - x1) * ((ry - y1) / (y2 - y1)), x_low, per_x, columns)
+            while column > 0 and not _left(x1, y1, x2, y2, _reference(column - 1, x_low, wide), ry):
                 column -= 1
-            while column < columns and _left(x1, y1, x2, y2, _reference(column, x_low, per_x), ry):
+            while column < columns and _left(x1, y1, x2, y2, _reference(column, x_low, wide), ry):
                 column += 1
             if column < columns:
-                k = row * columns + column
-                if fill:
-                    toggle[start[k]] = zone[i]
-                start[k] += 1
-
-
-@njit(cache=True, nogil=True)
-def _starts(counts):  # type: ignore[no-untyped-def]
-    """Turn counts into starting positions, in place; returns the total."""
-    total = 0
-    for k in range(len(counts)):
-        size = counts[k]
-        counts[k] = total
-        total += size
-    return total
+                if n == len(item):
+                    bin_of_item = _grown(bin_of_item, n + 1)
+                    item = _grown(item, n + 1)
+                bin_of_item[n] = row * columns + column
+                item[n] = zone[i]
+                n += 1
+    return _by_bin(bin_of_item[:n], item[:n], rows * columns)
 
 
 @njit(cache=True, nogil=True)
@@ -305,41 +342,27 @@ def _grown(array, size):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _edges_by_bin(frame, ends):  # type: ignore[no-untyped-def]
-    """(end of each bin's list, the lists): in the second pass every start has moved on to its list's end."""
-    position = np.zeros(frame[6] * frame[7], np.int32)
-    _register(frame, ends, position, np.empty(0, np.int32), False)
-    lists = np.empty(_starts(position), np.int32)
-    _register(frame, ends, position, lists, True)
-    return position, lists
+def _move_labels(label, by):  # type: ignore[no-untyped-def]
+    """The details that these labels point to have moved up."""
+    for k in range(len(label)):
+        if label[k] < OUTSIDE:
+            label[k] -= by
 
 
 @njit(cache=True, nogil=True)
-def _toggles_by_bin(frame, ends, zone):  # type: ignore[no-untyped-def]
-    """The same for the zones entered or left on the way to each bin's reference point."""
-    position = np.zeros(frame[6] * frame[7], np.int32)
-    _toggles(frame, ends, zone, position, np.empty(0, np.int32), False)
-    lists = np.empty(_starts(position), np.int32)
-    _toggles(frame, ends, zone, position, lists, True)
-    return position, lists
-
-
-@njit(cache=True, nogil=True)
-def _sweep(frame, ends, zone, edge_end, edge_of_bin, toggle_end, toggle):  # type: ignore[no-untyped-def]
-    """Walk along each row of reference points, keeping the zones that contain the present one; fill the bins."""
-    columns, rows = frame[6], frame[7]
-    label = np.empty(rows * columns, np.int32)
-    details = np.empty(5 * len(edge_of_bin) + 1024)
+def _sweep(frame, ends, zone, edge_start, edge_of_bin, toggle_start, toggle, label, first_row, end_row):  # type: ignore[no-untyped-def]
+    """Walk along rows of reference points, keeping the zones that contain the present one; fill labels and details."""
+    columns = frame[8]
+    bins = range(first_row * columns, end_row * columns)
+    details = np.empty(5 * (edge_start[bins.stop] - edge_start[bins.start]) + 1024)
     size = 0
     active = np.empty(16, np.int32)
     n_active = 0
-    edge_from = toggle_from = 0
     bare_before = False
-    for k in range(rows * columns):
+    for k in bins:
         if k % columns == 0:
             n_active = 0
-        changed = toggle_end[k] > toggle_from
-        for t in range(toggle_from, toggle_end[k]):
+        for t in range(toggle_start[k], toggle_start[k + 1]):
             found = -1
             for a in range(n_active):
                 if active[a] == toggle[t]:
@@ -352,128 +375,174 @@ def _sweep(frame, ends, zone, edge_end, edge_of_bin, toggle_end, toggle):  # typ
                 active = _grown(active, n_active + 1)
                 active[n_active] = toggle[t]
                 n_active += 1
-        toggle_from = toggle_end[k]
-        edge_to = edge_end[k]
-        if edge_from == edge_to and n_active == 0:
-            label[k] = OUTSIDE
-        elif edge_from == edge_to and n_active == 1:
-            label[k] = active[0]
-        elif edge_from == edge_to and not changed and k % columns and label[k - 1] < OUTSIDE and bare_before:
-            label[k] = label[k - 1]
-        else:
-            label[k] = -2 - size
-            details = _grown(details, size + 2 + n_active + 5 * (edge_to - edge_from))
-            start = size
-            size += 2
-            for a in range(n_active):
-                touches = False
-                for e in range(edge_from, edge_to):
-                    if zone[edge_of_bin[e]] == active[a]:
-                        touches = True
+        e_from, e_to = edge_start[k], edge_start[k + 1]
+        if e_from == e_to:
+            if n_active == 0:
+                label[k] = OUTSIDE
+                bare_before = False
+                continue
+            if n_active == 1:
+                label[k] = active[0]
+                bare_before = False
+                continue
+            if bare_before and k % columns and toggle_start[k] == toggle_start[k + 1]:
+                label[k] = label[k - 1]
+                continue
+        bare_before = e_from == e_to
+        label[k] = -2 - size
+        details = _grown(details, size + 3 + n_active + 6 * (e_to - e_from))
+        start = size
+        size += 3
+        for a in range(n_active):
+            touches = False
+            for e in range(e_from, e_to):
+                if zone[edge_of_bin[e]] == active[a]:
+                    touches = True
+                    break
+            if not touches:
+                details[size] = active[a]
+                size += 1
+        details[start] = size - start - 3
+        zones_at = size
+        before = -1
+        for e in range(e_from, e_to):
+            z = zone[edge_of_bin[e]]
+            if z != before:
+                before = z
+                contains = 0
+                for a in range(n_active):
+                    if active[a] == z:
+                        contains = 1
                         break
-                if not touches:
-                    details[size] = active[a]
-                    size += 1
-            details[start] = size - start - 2
-            details[start + 1] = edge_to - edge_from
-            before = -1
-            contains = 0
-            for e in range(edge_from, edge_to):
-                i = edge_of_bin[e]
-                if zone[i] != before:
-                    before = zone[i]
-                    contains = 0
-                    for a in range(n_active):
-                        if active[a] == before:
-                            contains = 1
-                            break
-                details[size] = ends[i, 0]
-                details[size + 1] = ends[i, 1]
-                details[size + 2] = ends[i, 2]
-                details[size + 3] = ends[i, 3]
-                details[size + 4] = 2 * before + contains
-                size += 5
-        bare_before = edge_from == edge_to
-        edge_from = edge_to
-    return label, details[:size]
+                details[size] = 2 * z + contains
+                size += 1
+        details[start + 1] = size - zones_at
+        edges_at = size
+        before = -1
+        local = -1
+        merge = e_to - e_from <= _MERGE_UP_TO
+        for e in range(e_from, e_to):
+            i = edge_of_bin[e]
+            if zone[i] != before:
+                before = zone[i]
+                local += 1
+            x1, y1, x2, y2 = ends[i, 0], ends[i, 1], ends[i, 2], ends[i, 3]
+            twin = -1
+            if merge:
+                for o in range(edges_at, size, 5):
+                    same = details[o] == x1 and details[o + 1] == y1 and details[o + 2] == x2 and details[o + 3] == y2
+                    if same and int(details[o + 4]) // _BASE == _NO_SECOND:
+                        twin = o
+                        break
+            if twin >= 0:
+                details[twin + 4] += float((local - _NO_SECOND) * _BASE)
+                continue
+            details[size], details[size + 1], details[size + 2], details[size + 3] = x1, y1, x2, y2
+            details[size + 4] = float(local + _NO_SECOND * _BASE)
+            size += 5
+        details[start + 2] = (size - edges_at) // 5
+    return details[:size]
 
 
 @njit(cache=True, nogil=True, inline="always")
-def _zones_at(px, py, rx, ry, details, at, out):  # type: ignore[no-untyped-def]
+def _zones_at(px, py, rx, ry, details, at, out, within, border):  # type: ignore[no-untyped-def]
     """Write to `out` the zones that contain the event, from its bin's details and reference point; how many?"""
     n = int(details[at])
-    e_from = at + 2 + n
-    e_to = e_from + 5 * int(details[at + 1])
+    touching = int(details[at + 1])
     for c in range(n):
-        out[c] = int(details[at + 2 + c])
-    claimed_on_border = False
-    border = -1
-    e = e_from
-    while e < e_to:
-        tag = details[e + 4]
-        z = int(tag) >> 1
-        within = int(tag) & 1 == 1
+        out[c] = int(details[at + 3 + c])
+    zones_at = at + 3 + n
+    for t in range(touching):
+        within[t] = int(details[zones_at + t]) & 1
+        border[t] = False
+    any_border = False
+    e_from = zones_at + touching
+    for e in range(e_from, e_from + 5 * int(details[at + 2]), 5):
+        ax, ay, bx, by = details[e], details[e + 1], details[e + 2], details[e + 3]
+        low, high = (ax, bx) if ax < bx else (bx, ax)
+        crossed = 0
         on_border = False
-        while e < e_to and details[e + 4] == tag:
-            ax, ay, bx, by = details[e], details[e + 1], details[e + 2], details[e + 3]
-            e += 5
-            low, high = (ax, bx) if ax < bx else (bx, ax)
-            # Up or down the reference column, from (rx, ry) to (rx, py).
-            spans = low <= rx < high and ay <= max(ry, py) and by >= min(ry, py)
-            if spans and _left(ax, ay, bx, by, rx, ry) != _left(ax, ay, bx, by, rx, py):
-                within = not within
-            # Left or right, from (rx, py) to (px, py).
-            if ay <= py <= by:
-                if low <= px <= high:
-                    side = orientation(ax, ay, bx, by, px, py)
-                    on_border = on_border or side == 0
-                    event_left = side > 0
+        # Up or down the reference column, from (rx, ry) to (rx, py).
+        spans = low <= rx < high and ay <= max(ry, py) and by >= min(ry, py)
+        if spans and _left(ax, ay, bx, by, rx, ry) != _left(ax, ay, bx, by, rx, py):
+            crossed = 1
+        # Left or right, from (rx, py) to (px, py).
+        if ay <= py <= by:
+            if low <= px <= high:
+                side = orientation(ax, ay, bx, by, px, py)
+                on_border = side == 0
+                event_left = side > 0
+            else:
+                event_left = px < low
+            if py < by:
+                if low <= rx <= high:
+                    reference_left = _left(ax, ay, bx, by, rx, py)
                 else:
-                    event_left = px < low
-                if py < by:
-                    if low <= rx <= high:
-                        reference_left = _left(ax, ay, bx, by, rx, py)
-                    else:
-                        reference_left = rx < low
-                    if event_left != reference_left:
-                        within = not within
-        if within:
-            out[n] = z
+                    reference_left = rx < low
+                if event_left != reference_left:
+                    crossed ^= 1
+        if crossed or on_border:
+            pair = int(details[e + 4])
+            one, other = pair % _BASE, pair // _BASE
+            within[one] ^= crossed
+            border[one] |= on_border
+            if other != _NO_SECOND:
+                within[other] ^= crossed
+                border[other] |= on_border
+            any_border = any_border or on_border
+    claimed = False
+    for t in range(touching):
+        if within[t]:
+            out[n] = int(details[zones_at + t]) >> 1
             n += 1
-            claimed_on_border = claimed_on_border or on_border
-        elif on_border and border < 0:
-            border = z
-    if border >= 0 and not claimed_on_border:
-        out[n] = border
-        n += 1
+            claimed = claimed or border[t]
+    if any_border and not claimed:
+        for t in range(touching):
+            if border[t]:
+                out[n] = int(details[zones_at + t]) >> 1
+                n += 1
+                break
     return n
 
 
 @njit(cache=True, nogil=True)
 def _locate_chunk(px, py, first, frame, label, details):  # type: ignore[no-untyped-def]
-    x_low, y_low, x_high, y_high, per_x, per_y, columns, rows = frame
-    out = np.empty(64, np.int32)
-    other_event = np.empty(0, np.int64)
-    other_zone = np.empty(0, np.int32)
-    n_other = 0
+    x_low, y_low, x_high, y_high, per_x, per_y, wide, tall, columns, rows = frame
+    # First the events whose bin has no edge; the others are put on a list.
+    todo = np.empty(len(px), np.int32)
+    n_todo = 0
     for i in range(len(px)):
         if not (x_low <= px[i] <= x_high and y_low <= py[i] <= y_high):
             continue
-        column = _bin(px[i], x_low, per_x, columns)
-        row = _bin(py[i], y_low, per_y, rows)
-        found = label[row * columns + column]
-        if found >= OUTSIDE:
-            first[i] = found
-            continue
-        at = -2 - found
+        found = label[_bin(py[i], y_low, per_y, rows) * columns + _bin(px[i], x_low, per_x, columns)]
+        first[i] = found
+        todo[n_todo] = i
+        n_todo += found < OUTSIDE
+    out = np.empty(64, np.int32)
+    within = np.empty(64, np.int64)
+    border = np.empty(64, np.bool_)
+    other_event = np.empty(0, np.int64)
+    other_zone = np.empty(0, np.int32)
+    n_other = 0
+    touched = 0.0
+    for t in range(n_todo):
+        if t % _BATCH == 0:
+            # Ask for the next details all at once: the memory then answers all at once.
+            for ahead in range(t, min(t + _BATCH, n_todo)):
+                at = -2 - first[todo[ahead]]
+                touched += (
+                    details[at] + details[min(at + 8, len(details) - 1)] + details[min(at + 16, len(details) - 1)]
+                )
+        i = todo[t]
+        at = -2 - first[i]
         most = int(details[at] + details[at + 1]) + 1
         if most > len(out):
             out = np.empty(2 * most, np.int32)
-        rx = _reference(column, x_low, per_x)
-        ry = _reference(row, y_low, per_y)
-        n = _zones_at(px[i], py[i], rx, ry, details, at, out)
-        if n == 0:
-            continue
+            within = np.empty(2 * most, np.int64)
+            border = np.empty(2 * most, np.bool_)
+        rx = _reference(_bin(px[i], x_low, per_x, columns), x_low, wide)
+        ry = _reference(_bin(py[i], y_low, per_y, rows), y_low, tall)
+        n = _zones_at(px[i], py[i], rx, ry, details, at, out, within, border)
         if n > 1:
             out[:n].sort()
             other_event = _grown(other_event, n_other + n)
@@ -482,5 +551,5 @@ def _locate_chunk(px, py, first, frame, label, details):  # type: ignore[no-unty
                 other_event[n_other] = i
                 other_zone[n_other] = out[j]
                 n_other += 1
-        first[i] = out[0]
-    return other_event[:n_other], other_zone[:n_other]
+        first[i] = out[0] if n else OUTSIDE
+    return other_event[:n_other], other_zone[:n_other], touched

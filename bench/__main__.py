@@ -1,0 +1,24 @@
+"""Print the table."""
+
+import sys
+
+import click
+
+from bench import classing, placing
+
+PARTS = {"placing": placing.rows, "classing": classing.rows}
+
+
+@click.command()
+@click.argument("part", required=False, type=click.Choice(list(PARTS)))
+def main(part: str | None) -> None:
+    """Measure PART, or everything."""
+    for name, rows in PARTS.items():
+        if part in (None, name):
+            for row in rows():
+                click.echo(f"{row.ratio:8.1f} {row.unit:14} {row.name} ({row.detail})")
+                sys.stdout.flush()
+
+
+if __name__ == "__main__":
+    main()
