@@ -23,7 +23,7 @@ from steady_tally.core.exact import exact_product
 
 _LOSS_ALLOWED = 1e-10
 _PRECISE_UP_TO = 20_000
-_PARALLEL_FROM = 20_000
+_WEIGHT, _TOTAL, _SQUARES, _WORSE = range(4)  # the columns of the running sums
 
 Floats = npt.NDArray[np.float64]
 
@@ -56,47 +56,42 @@ def natural_breaks(values: Floats, classes: int) -> Floats:
 def _optimal_ends(distinct: Floats, weight: Floats, classes: int) -> npt.NDArray[np.int64]:
     """For each class, how many of the distinct values it and the classes below it hold."""
     middle = float(np.average(distinct, weights=weight))
-    sums = _running_sums(distinct, weight, middle)
+    sums, low_parts = _running_sums(distinct, weight, middle)
     if len(distinct) > _PRECISE_UP_TO:
-        ends, cost = _group(sums, classes, precise=False)
+        ends, cost = _group(sums, low_parts, classes, precise=False)
         farthest = max(middle - distinct[0], distinct[-1] - middle)
-        loss = np.finfo(np.float64).eps * (2.0 * sums[3, -1] + 3.0 * farthest * np.abs(sums[1]).max())
+        loss = np.finfo(np.float64).eps * (2.0 * sums[-1, _SQUARES] + 3.0 * farthest * np.abs(sums[:, _TOTAL]).max())
         if classes * loss <= _LOSS_ALLOWED * cost:
             return ends
-    return _group(sums, classes, precise=True)[0]
+    return _group(sums, low_parts, classes, precise=True)[0]
 
 
-def _group(sums: Floats, classes: int, *, precise: bool) -> tuple[npt.NDArray[np.int64], float]:
-    n = sums.shape[1] - 1
-    first_of_last = np.zeros((classes, n + 1), dtype=np.int32)
+def _group(sums: Floats, low_parts: Floats, classes: int, *, precise: bool) -> tuple[npt.NDArray[np.int64], float]:
+    n = len(sums) - 1
+    starts = np.zeros((classes, n + 1), dtype=np.int32)
     best = np.empty(n + 1)
-    _first_layer(sums, np.zeros(1), best, first_of_last[0], precise)
+    sums[:, _WORSE] = 0.0
+    _first_layer(sums, low_parts, best, starts[0], precise)
     with ThreadPoolExecutor(2) as pool:
         for q in range(1, classes):
-            worse, best = best, np.full(n + 1, np.inf)
-            starts = first_of_last[q]
+            sums[:, _WORSE] = best
             # The last layer is wanted for all values only; a middle one not for the few that leave later classes empty.
-            low, high = (n, n) if q == classes - 1 else (q + 1, n - (classes - 1 - q))
-            middle = (low + high) // 2
-            _column(sums, worse, best, starts, middle, q, middle - 1, precise)
-            halves = [
-                (low, middle - 1, q, int(starts[middle])),
-                (middle + 1, high, int(starts[middle]), n),
-            ]
-            arguments = [(sums, worse, best, starts, *half, precise) for half in halves if half[0] <= half[1]]
-            if high - low > _PARALLEL_FROM:
-                list(pool.map(lambda a: _layer(*a), arguments))
-            else:
-                for a in arguments:
-                    _layer(*a)
+            first, last = (n, n) if q == classes - 1 else (q + 1, n - (classes - 1 - q))
+            middle = (first + last) // 2
+            _layer(sums, low_parts, best, starts[q], middle, middle, q, middle - 1, precise)
+            at = int(starts[q, middle])
+            halves = [h for h in ((first, middle - 1, q, at), (middle + 1, last, at, n)) if h[0] <= h[1]]
+            works = [pool.submit(_layer, sums, low_parts, best, starts[q], *half, precise) for half in halves]
+            for work in works:
+                work.result()
     ends = np.empty(classes, dtype=np.int64)
     ends[-1] = n
     for q in range(classes - 1, 0, -1):
-        ends[q - 1] = first_of_last[q, ends[q]]
+        ends[q - 1] = starts[q, ends[q]]
     return ends, float(best[n])
 
 
-@njit(cache=True, nogil=True, error_model="numpy", inline="always")
+@njit(cache=True, nogil=True, inline="always")
 def _add(high, low, more_high, more_low):  # type: ignore[no-untyped-def]
     """Sum of two numbers of two parts each."""
     s = high + more_high
@@ -106,11 +101,14 @@ def _add(high, low, more_high, more_low):  # type: ignore[no-untyped-def]
     return t, e - (t - s)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@njit(cache=True, nogil=True)
 def _running_sums(distinct, weight, middle):  # type: ignore[no-untyped-def]
-    """(5, n + 1): weights; weighted deviations from the middle, high and low parts; their squares, high and low."""
+    """(n + 1, 4) sums of weights, of weighted deviations from the middle, of their squares, and room for a layer's
+    costs, side by side because they are read together; (n + 1, 2) the low parts of the second and third."""
     n = len(distinct)
-    sums = np.zeros((5, n + 1))
+    sums = np.zeros((n + 1, 4))
+    low_parts = np.zeros((n + 1, 2))
+    total = total_low = squares = squares_low = 0.0
     for i in range(n):
         # The deviation itself in two parts, exactly.
         d = distinct[i] - middle
@@ -120,72 +118,74 @@ def _running_sums(distinct, weight, middle):  # type: ignore[no-untyped-def]
         p_low += weight[i] * d_low
         square, square_low = exact_product(p, d)
         square_low += p * d_low + p_low * d
-        sums[0, i + 1] = sums[0, i] + weight[i]
-        sums[1, i + 1], sums[2, i + 1] = _add(sums[1, i], sums[2, i], p, p_low)
-        sums[3, i + 1], sums[4, i + 1] = _add(sums[3, i], sums[4, i], square, square_low)
-    return sums
+        total, total_low = _add(total, total_low, p, p_low)
+        squares, squares_low = _add(squares, squares_low, square, square_low)
+        sums[i + 1, _WEIGHT] = sums[i, _WEIGHT] + weight[i]
+        sums[i + 1, _TOTAL], low_parts[i + 1, 0] = total, total_low
+        sums[i + 1, _SQUARES], low_parts[i + 1, 1] = squares, squares_low
+    return sums, low_parts
 
 
 @njit(cache=True, nogil=True, error_model="numpy", inline="always")
-def _precise_cost(sums, i, j):  # type: ignore[no-untyped-def]
+def _precise_cost(sums, low_parts, i, j):  # type: ignore[no-untyped-def]
     """Squared deviations from their mean of the values i .. j - 1, to nearly all figures."""
-    weight = sums[0, j] - sums[0, i]
-    total, total_low = _add(sums[1, j], sums[2, j], -sums[1, i], -sums[2, i])
+    weight = sums[j, _WEIGHT] - sums[i, _WEIGHT]
+    total, total_low = _add(sums[j, _TOTAL], low_parts[j, 0], -sums[i, _TOTAL], -low_parts[i, 0])
     square, square_low = exact_product(total, total)
     square_low += 2.0 * total * total_low
     quotient = square / weight
     back, back_low = exact_product(quotient, weight)
     quotient_low = (((square - back) - back_low) + square_low) / weight
-    squares, squares_low = _add(sums[3, j], sums[4, j], -sums[3, i], -sums[4, i])
+    squares, squares_low = _add(sums[j, _SQUARES], low_parts[j, 1], -sums[i, _SQUARES], -low_parts[i, 1])
     cost, _ = _add(squares, squares_low, -quotient, -quotient_low)
     return max(cost, 0.0)
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def _first_layer(sums, worse, best, starts, precise):  # type: ignore[no-untyped-def]
-    for j in range(1, len(best)):
-        _column(sums, worse, best, starts, j, 0, 0, precise)
-
-
 @njit(cache=True, nogil=True, error_model="numpy", inline="always")
-def _column(sums, worse, best, starts, j, low, high, precise):  # type: ignore[no-untyped-def]
-    """Find where the last class of the first j values starts, between low and high."""
+def _start_of_last(sums, low_parts, j, low, high, precise):  # type: ignore[no-untyped-def]
+    """Where the last class of the first j values starts, between low and high, and the cost of all classes then."""
     least = np.inf
     at = low
-    high = min(high, j - 1)
     if precise:
         for i in range(low, high + 1):
-            cost = worse[i] + _precise_cost(sums, i, j)
+            cost = sums[i, _WORSE] + _precise_cost(sums, low_parts, i, j)
             if cost < least:
                 least = cost
                 at = i
-    else:
-        weight, total, squares = sums[0, j], sums[1, j], sums[3, j]
-        a, b, c, d = sums[0, low : high + 1], sums[1, low : high + 1], sums[3, low : high + 1], worse[low : high + 1]
-        for i in range(len(a)):
-            difference = total - b[i]
-            cost = d[i] + ((squares - c[i]) - difference * difference / (weight - a[i]))
-            if cost < least:
-                least = cost
-                at = low + i
-    best[j] = least
-    starts[j] = at
+        return at, least
+    weight, total, squares = sums[j, _WEIGHT], sums[j, _TOTAL], sums[j, _SQUARES]
+    for i in range(low, high + 1):
+        difference = total - sums[i, _TOTAL]
+        cost = (sums[i, _WORSE] + (squares - sums[i, _SQUARES])) - difference * difference / (weight - sums[i, _WEIGHT])
+        if cost < least:
+            least = cost
+            at = i
+    return at, least
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
-def _layer(sums, worse, best, starts, first, last, low, high, precise):  # type: ignore[no-untyped-def]
+@njit(cache=True, nogil=True)
+def _first_layer(sums, low_parts, best, starts, precise):  # type: ignore[no-untyped-def]
+    best[0] = np.inf
+    for j in range(1, len(best)):
+        starts[j], best[j] = _start_of_last(sums, low_parts, j, 0, 0, precise)
+
+
+@njit(cache=True, nogil=True)
+def _layer(sums, low_parts, best, starts, first, last, low, high, precise):  # type: ignore[no-untyped-def]
     """Columns first .. last, whose last classes start between low and high: middles first, then halves."""
     stack = np.empty((128, 4), np.int64)
-    stack[0] = first, last, low, high
+    stack[0, 0], stack[0, 1], stack[0, 2], stack[0, 3] = first, last, low, high
     depth = 1
     while depth:
         depth -= 1
-        first, last, low, high = stack[depth]
-        middle = (first + last) // 2
-        _column(sums, worse, best, starts, middle, low, high, precise)
-        if first < middle:
-            stack[depth] = first, middle - 1, low, np.int64(starts[middle])
-            depth += 1
-        if middle < last:
-            stack[depth] = middle + 1, last, np.int64(starts[middle]), high
-            depth += 1
+        first, last, low, high = stack[depth, 0], stack[depth, 1], stack[depth, 2], stack[depth, 3]
+        while first <= last:
+            # The left half is done at once, the right one later: the stack holds what is to the right.
+            middle = (first + last) // 2
+            at, best[middle] = _start_of_last(sums, low_parts, middle, low, min(high, middle - 1), precise)
+            starts[middle] = at
+            if middle < last:
+                stack[depth, 0], stack[depth, 1], stack[depth, 2], stack[depth, 3] = middle + 1, last, at, high
+                depth += 1
+            last = middle - 1
+            high = at
