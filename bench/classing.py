@@ -20,7 +20,9 @@ def rows() -> list[Row]:
         for n in SIZES:
             values = draw(n)
             best = best_of(
-                3, ours=lambda values=values: natural_breaks(values, CLASSES), sort=lambda values=values: np.sort(values)
+                3,
+                ours=lambda values=values: natural_breaks(values, CLASSES),
+                sort=lambda values=values: np.sort(values),
             )
             per_step = best["ours"] / (n * math.log2(n)) * 1e9
             found.append(

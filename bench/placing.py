@@ -6,7 +6,8 @@ import numpy as np
 import shapely
 
 from bench.timing import Row, best_of
-from steady_tally.core.place.locate import OUTSIDE, edges_of, locate
+from steady_tally.core.place.bins import OUTSIDE, edges_of
+from steady_tally.core.place.locate import locate
 from steady_tally.demo.lattice import wiggly_lattice
 
 EVENTS = 1_000_000

@@ -58,14 +58,14 @@ def run(plan: Path, events: Path, areas: Path, table: Path | None, out: Path) ->
     reading = document.gather.reading
     default = Reading()
     tables = {names["events"]: read_table(events, names["events"], reading.get(names["events"], default))}
-    checksums = {names["events"]: checksum(events), names["areas"]: checksum(areas)}
+    files = {names["events"]: events, names["areas"]: areas}
     if table is not None:
         name = getattr(getattr(document.measure, "denominator", None), "source", "table")
         tables[name] = read_table(table, name, reading.get(name, default))
-        checksums[name] = checksum(table)
+        files[name] = table
     zones = read_zones(areas, names["areas"], reading.get(names["areas"], default))
     outcome = run_plan(document, Sources(tables, {names["areas"]: zones}))
-    write_outcome(outcome, out, checksums)
+    write_outcome(outcome, out, {name: checksum(file) for name, file in files.items()})
     for stage in outcome.ledger.stages:
         click.echo(
             f"{stage.stage}: {stage.records_in:,} in, {stage.records_out:,} on, {stage.total_set_aside:,} set aside"

@@ -27,7 +27,8 @@ from steady_tally.core.ledger import Ledger, StageBalance, balance
 from steady_tally.core.measure.denominators import Denominators, denominators
 from steady_tally.core.measure.rates import AreaValues, counts, periods_recorded, ratios
 from steady_tally.core.measure.states import State
-from steady_tally.core.place.locate import OUTSIDE, Located, locate
+from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.place.locate import Located, locate
 from steady_tally.core.place.projection import coordinate_system, project
 from steady_tally.core.place.zones import ZoneSet, zone_set
 from steady_tally.core.plan import Class, CoordinateColumns, Count, Events, Gather, Place, Plan, Rate, fingerprint
@@ -319,7 +320,7 @@ def _notes(outcome: Outcome) -> list[str]:
             notes.append(f"{_areas(found.areas_with_unreadable)} have a row without a number, and so no denominator.")
     wanted, made = outcome.plan.classes.count, max(len(outcome.classed.breaks) - 1, 0)
     if made < wanted:
-        notes.append(f"Equal values are never split, so there are {made} classes instead of {wanted}.")
+        notes.append(f"Equal values are never split: {made} of the {wanted} classes asked for could be made.")
     return notes
 
 

@@ -3,7 +3,8 @@
 import numpy as np
 
 from steady_tally.core.classes.natural_breaks import natural_breaks
-from steady_tally.core.place.locate import edges_of, locate
+from steady_tally.core.place.bins import edges_of
+from steady_tally.core.place.locate import locate
 
 
 def compile_kernels() -> None:

@@ -19,7 +19,7 @@ from pyproj import CRS
 from steady_tally.core.errors import SetUpError
 from steady_tally.core.gather.reasons import REASONS, Reason
 from steady_tally.core.measure.states import STATES, State
-from steady_tally.core.place.locate import OUTSIDE
+from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.projection import project
 from steady_tally.core.run import Outcome
 

@@ -81,9 +81,7 @@ def _group(sums: Floats, low_parts: Floats, classes: int, *, precise: bool) -> t
             _layer(sums, low_parts, best, starts[q], middle, middle, q, middle - 1, precise)
             at = int(starts[q, middle])
             halves = [h for h in ((first, middle - 1, q, at), (middle + 1, last, at, n)) if h[0] <= h[1]]
-            works = [pool.submit(_layer, sums, low_parts, best, starts[q], *half, precise) for half in halves]
-            for work in works:
-                work.result()
+            list(pool.map(lambda half: _layer(sums, low_parts, best, starts[q], *half, precise), halves))  # noqa: B023
     ends = np.empty(classes, dtype=np.int64)
     ends[-1] = n
     for q in range(classes - 1, 0, -1):

@@ -13,7 +13,7 @@ from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.place.area import ring_areas_m2
-from steady_tally.core.place.locate import BinIndex, Edges, edges_of, index_edges
+from steady_tally.core.place.bins import BinIndex, Edges, edges_of, index_edges
 from steady_tally.core.place.projection import coordinate_system
 from steady_tally.core.sources import Features, column_of, texts
 

@@ -1,0 +1,141 @@
+"""The command line with everything that can be wrong: one sentence, a non-zero exit, nothing half-made."""
+
+import json
+from pathlib import Path
+
+import pyogrio
+import pytest
+import shapely
+from click.testing import CliRunner
+
+from steady_tally.cli import main
+
+PLAN = {
+    "gather": {"events": {"coordinates": {"kind": "columns", "x": "lon", "y": "lat"}}},
+    "place": {"areas": {"kind": "zones", "identifier": "code"}},
+    "measure": {"kind": "density"},
+    "class": {"method": "natural_breaks", "count": 2},
+}
+
+
+def feature(code: str, rings: list, kind: str = "Polygon") -> dict:
+    return {"type": "Feature", "properties": {"code": code}, "geometry": {"type": kind, "coordinates": rings}}
+
+
+def square(x: float) -> list:
+    return [[[x, 38.0], [x + 1, 38.0], [x + 1, 39.0], [x, 39.0], [x, 38.0]]]
+
+
+@pytest.fixture
+def folder(tmp_path: Path) -> Path:
+    """A small study as somebody else's tools would write it."""
+    (tmp_path / "plan.json").write_text(json.dumps(PLAN))
+    (tmp_path / "calls.csv").write_text("id\tlon\tlat\tnote\na\t-39.5\t38.5\tx\nb\t-39.5\t38.25\t“y”\nc\t10\t10\t\n")
+    zones = {"type": "FeatureCollection", "features": [feature("W", square(-40)), feature("E", square(-39))]}
+    (tmp_path / "zones.geojson").write_text(json.dumps(zones))
+    return tmp_path
+
+
+def run(folder: Path, **other: object) -> tuple[int, str]:
+    """Run the chain with some of its arguments changed; the exit code and the message."""
+    chosen = {"plan": "plan.json", "events": "calls.csv", "areas": "zones.geojson", "out": "out", **other}
+    arguments = ["run", str(folder / str(chosen.pop("plan")))]
+    for name, value in chosen.items():
+        arguments += [f"--{name}", str(folder / str(value))]
+    done = CliRunner().invoke(main, arguments)
+    assert done.exception is None or isinstance(done.exception, SystemExit), done.exception
+    return done.exit_code, done.output
+
+
+def left_over(folder: Path) -> set[str]:
+    return {p.name for p in folder.iterdir()} - {"plan.json", "calls.csv", "zones.geojson"}
+
+
+def test_files_from_elsewhere_go_all_the_way(folder):
+    code, said = run(folder)
+    assert code == 0, said
+    assert {p.name for p in (folder / "out").iterdir()} == {
+        "areas.geojson", "areas.csv", "events.csv", "set-aside.csv", "ledger.json",
+    }  # fmt: skip
+    assert left_over(folder) == {"out"}
+    areas = {r["identifier"]: r for r in map(dict, _rows(folder / "out" / "areas.geojson"))}
+    assert (areas["W"]["numerator"], areas["E"]["numerator"]) == (2, 0)
+    assert areas["E"]["value"] == 0.0, "zero is a number"
+    assert run(folder)[0] == 0, "a second run replaces the first"
+
+
+def _rows(file: Path) -> list[dict]:
+    return [f["properties"] for f in json.loads(file.read_text(encoding="utf-8"))["features"]]
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ({"events": "none.csv"}, "no such file"),
+        ({"areas": "none.gpkg"}, "no such file"),
+        ({"plan": "none.json"}, "cannot be read"),
+        ({"plan": "calls.csv"}, "this is not JSON"),
+        ({"areas": "calls.csv"}, "are not read here"),
+        ({"table": "none.xlsx"}, "no such file"),
+        ({"out": "plan.json/out"}, "cannot be written"),
+    ],
+)
+def test_a_file_that_is_not_there_or_not_right_is_one_sentence_and_nothing_is_written(folder, change, says):
+    code, said = run(folder, **change)
+    assert code == 1
+    assert says in said
+    assert said.startswith("steady-tally: ")
+    assert len(said.strip().splitlines()) == 1
+    assert left_over(folder) == set()
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "says"),
+    [
+        (["class", "method"], "best", "class.method"),
+        (
+            ["gather", "events", "coordinates", "x"],
+            "longitude",
+            "no column “longitude”. Choose one of its columns: “id”",
+        ),
+        (["place", "areas", "identifier"], "name", "no column “name”"),
+        (["measure"], {"kind": "rate", "denominator": {"keys": [], "value": "n"}}, "measure.rate.denominator.keys"),
+        (["gather", "events", "source"], "areas2", None),
+    ],
+)
+def test_a_mistake_in_the_plan_is_named(folder, path, value, says):
+    document = json.loads(json.dumps(PLAN))
+    at = document
+    for key in path[:-1]:
+        at = at[key]
+    at[path[-1]] = value
+    (folder / "plan.json").write_text(json.dumps(document))
+    code, said = run(folder)
+    if says is None:
+        assert code == 0, "a source may have any name"
+        return
+    assert (code, left_over(folder)) == (1, set())
+    assert says in said
+
+
+def test_zones_of_the_wrong_kind_or_with_bad_shapes_are_said(folder):
+    lines = {"type": "FeatureCollection", "features": [feature("L", [[0, 0], [1, 1]], "LineString")]}
+    (folder / "zones.geojson").write_text(json.dumps(lines))
+    code, said = run(folder)
+    assert code == 1
+    assert "area “L” is a linestring, not a polygon" in said
+    bow_tie = [[[-40, 38], [-39, 39], [-39, 38], [-40, 39], [-40, 38]]]
+    mixed = {"type": "FeatureCollection", "features": [feature("B", bow_tie), feature("E", square(-39))]}
+    (folder / "zones.geojson").write_text(json.dumps(mixed))
+    code, said = run(folder)
+    assert code == 0
+    assert "note: Area “B” had an invalid shape, which was repaired." in said
+    shapes = shapely.from_wkb(pyogrio.raw.read(str(folder / "out" / "areas.geojson"))[2])
+    assert shapely.is_valid(shapes).all()
+
+
+def test_a_demo_folder_that_cannot_be_written_is_said(tmp_path):
+    (tmp_path / "file").write_text("")
+    done = CliRunner().invoke(main, ["demo", "--out", str(tmp_path / "file" / "demo")])
+    assert done.exit_code == 1
+    assert "cannot be written" in done.output
