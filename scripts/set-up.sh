@@ -25,7 +25,7 @@ choose_base() {
     if [ ! -w "$project" ]; then
         # Somebody else's checkout: what it has is used, what it lacks goes to the user's own cache.
         base="${XDG_CACHE_HOME:-$HOME/.cache}/steady-tally/$(printf '%s' "$project" | sha256sum | cut -c1-16)"
-        mkdir -p "$base" || fail "neither $project nor $base can be written. Copy the project to a folder of your own."
+        mkdir -p "$base" 2>/dev/null || fail "neither $project nor $base can be written. Copy the project to a folder of your own."
     fi
     mkdir -p "$base/.cache"
 }

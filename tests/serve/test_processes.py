@@ -132,6 +132,19 @@ def test_a_child_that_dies_is_started_again_and_so_is_the_database(tmp_path):
     assert live_processes(tmp_path / "d") == {}
 
 
+def test_a_worker_killed_while_it_loads_the_demo_leaves_no_half_and_the_job_is_done_again(tmp_path):
+    started = Started("--data", tmp_path / "d")
+    url = started.until_ready()
+    wait_until(lambda: ask(url + "api/studies")["studies"])
+    for pid in live_processes(tmp_path / "d", "steady_tally.cli worker"):
+        os.kill(pid, signal.SIGKILL)
+    wait_until(lambda: any(s["head_id"] for s in ask(url + "api/studies")["studies"]), 120)
+    (study,) = ask(url + "api/studies")["studies"]
+    assert ask(f"{url}api/studies/{study['id']}/ledger")["stages"][0]["records_in"] == 60_000
+    assert len(ask(f"{url}api/studies/{study['id']}/sources")["sources"]) == 6
+    assert started.end(signal.SIGTERM) == 0
+
+
 def healthy(url: str) -> bool:
     try:
         return ask(url + "healthz") == {"status": "ok"}
