@@ -54,7 +54,7 @@ def run(plan: Path, events: Path, areas: Path, table: Path | None, out: Path) ->
     except (OSError, UnicodeDecodeError) as error:
         raise SourceError(f"it cannot be read ({error}).", where=f"plan “{plan}”", todo="Check the path.") from None
     document = parse_plan(text)
-    names = {"events": document.gather.events.source, "areas": document.place.areas.source}
+    names = {"events": document.gather.events.source, "areas": document.place.source}
     reading = document.gather.reading
     default = Reading()
     tables = {names["events"]: read_table(events, names["events"], reading.get(names["events"], default))}
@@ -132,6 +132,21 @@ def worker() -> None:
     from steady_tally.jobs.queue import run_worker
 
     run_worker()
+
+
+@main.command(hidden=True)
+def openapi() -> None:
+    """Print the description of the interface, from which the front end's types are made."""
+    import json
+
+    from sqlalchemy import create_engine
+
+    from steady_tally.jobs.queue import make_queue
+    from steady_tally.web.app import create_app
+
+    nowhere = "postgresql://nowhere"
+    app = create_app(create_engine("postgresql+psycopg://"), make_queue(nowhere), port=0)
+    click.echo(json.dumps(app.api_doc, indent=1))
 
 
 @main.command(hidden=True)

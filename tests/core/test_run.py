@@ -120,7 +120,7 @@ def test_rows_are_added_up_filtered_and_averaged_over_years():
 
 def test_density_divides_by_the_area_on_the_ellipsoid():
     outcome = run(plan({"kind": "density"}), Sources({"events": events(centre(1, 3))}, {"areas": squares(2)}))
-    area = outcome.placed.zones.area_km2
+    area = outcome.placed.areas.area_km2
     # On UTM's central meridian a kilometre of the grid is a kilometre / 0.9996 on the ground.
     assert area == pytest.approx([1 / 0.9996**2] * 2, rel=1e-6)
     assert result(outcome) == [("NUMBER", 0.0), ("NUMBER", round(3 / area[1], 9))]
@@ -136,7 +136,7 @@ def test_invalid_shapes_are_repaired_and_said_and_empty_ones_have_no_value():
     )
     outcome = run(plan({"kind": "density"}), sources)
     assert outcome.measured.values.numerator.tolist() == [1, 1, 0]
-    assert outcome.placed.zones.area_km2[1] == pytest.approx(0.5 / 0.9996**2, rel=1e-6)
+    assert outcome.placed.areas.area_km2[1] == pytest.approx(0.5 / 0.9996**2, rel=1e-6)
     assert [s for s, _ in result(outcome)] == ["NUMBER", "NUMBER", "NOT_COMPUTABLE"]
     assert any("“A1” had an invalid shape" in n for n in outcome.notes)
 
@@ -221,9 +221,9 @@ def test_a_ledger_that_does_not_balance_is_never_given_out():
 @pytest.mark.parametrize(
     ("change", "says"),
     [
-        ({"place": {"areas": {"source": "wards"}}}, "wards"),
-        ({"place": {"areas": {"identifier": "kode"}}}, "has no column “kode”.*“code”"),
-        ({"place": {"areas": {"identifier": "same"}}}, "repeats “s”"),
+        ({"place": {"areas": {"kind": "zones", "source": "wards"}}}, "wards"),
+        ({"place": {"areas": {"kind": "zones", "identifier": "kode"}}}, "has no column “kode”.*“code”"),
+        ({"place": {"areas": {"kind": "zones", "identifier": "same"}}}, "repeats “s”"),
         ({"measure": rate(time="none")}, "table"),
         ({"gather": {"events": {"coordinates": {"kind": "geometry"}}}}, "a table without geometry"),
         ({"gather": {"events": {"coordinates": {"kind": "columns", "x": "x", "y": "y", "crs": "EPSG:1"}}}}, "EPSG:1"),

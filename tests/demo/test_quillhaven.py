@@ -114,7 +114,7 @@ def test_the_same_seed_gives_the_same_bytes_and_another_does_not(tmp_path):
     for name, seed in (("a", 3), ("b", 3), ("c", 4)):
         write_quillhaven(tmp_path / name, events=1_000, seed=seed)
     files = sorted(p.relative_to(tmp_path / "a") for p in (tmp_path / "a").rglob("*") if p.is_file())
-    assert len(files) == 14
+    assert len(files) == 15
     for file in files:
         assert (tmp_path / "a" / file).read_bytes() == (tmp_path / "b" / file).read_bytes(), file
     assert (tmp_path / "a" / "wards.gpkg").read_bytes() != (tmp_path / "c" / "wards.gpkg").read_bytes()

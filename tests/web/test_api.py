@@ -61,6 +61,7 @@ def test_the_demo_loads_through_the_queue_and_its_ledger_balances(client, study)
     assert {s["name"]: s["role"] for s in sources} == {
         "call-outs": "events", "bicycle thefts": "events", "residents": "table",
         "wards": "zones", "blocks": "zones", "catchments": "zones",
+        "roads": "reference", "coast": "reference", "lagoon": "reference",
     }  # fmt: skip
     ledger = client.get(f"/api/studies/{study}/ledger").get_json()
     gather, place = ledger["stages"]
@@ -78,7 +79,7 @@ def test_the_demo_loads_through_the_queue_and_its_ledger_balances(client, study)
 
 
 def test_the_first_page_shows_the_ledger_and_the_wards(client, study):
-    page = client.get("/").get_data(as_text=True)
+    page = client.get("/plain").get_data(as_text=True)
     ledger = client.get(f"/api/studies/{study}/ledger").get_json()
     for stage in ledger["stages"]:
         assert f"{stage['records_out']:,}" in page
@@ -88,13 +89,13 @@ def test_the_first_page_shows_the_ledger_and_the_wards(client, study):
 
 
 def test_before_the_demo_is_there_the_first_page_says_how_far_it_is(client, engine):
-    assert "Nothing here yet" in client.get("/").get_data(as_text=True)
+    assert "Nothing here yet" in client.get("/plain").get_data(as_text=True)
     job = client.post("/api/demo", json={}).get_json()
     update_job(engine, uuid.UUID(job["id"]), state="running", step="storing call-outs", done=1_234, total=60_000)
-    page = client.get("/").get_data(as_text=True)
+    page = client.get("/plain").get_data(as_text=True)
     assert "storing call-outs: 1,234 of 60,000" in page
     update_job(engine, uuid.UUID(job["id"]), state="failed", says="it <b>broke</b>.")
-    assert "it &lt;b&gt;broke&lt;/b&gt;." in client.get("/").get_data(as_text=True)
+    assert "it &lt;b&gt;broke&lt;/b&gt;." in client.get("/plain").get_data(as_text=True)
 
 
 def test_a_saved_plan_changes_the_outcome_and_a_stale_one_is_refused(client, study):
@@ -196,7 +197,7 @@ def test_a_fault_says_nothing_of_the_data_and_neither_does_the_log(client, caplo
         raise RuntimeError("patient " + "".join(["A", "da"]))
 
     monkeypatch.setattr("steady_tally.web.pages.all_studies", fail)
-    answer = client.get("/")
+    answer = client.get("/plain")
     assert answer.status_code == 500
     assert "Ada" not in answer.get_data(as_text=True) + caplog.text
     assert "RuntimeError" in caplog.text

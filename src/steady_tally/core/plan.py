@@ -120,8 +120,26 @@ class Zones(_Part):
     crs: str | None = Field(None, description="Only for a file that names none.")
 
 
+class Grid(_Part):
+    """Regular cells over the zones of a source: those that hold an event or whose centre lies in a zone.
+
+    The working projection is equal-area; its centre, in whole degrees, is that of the zones unless the plan fixes it.
+    """
+
+    kind: Literal["grid"] = "grid"
+    shape: Literal["hexagon"] = "hexagon"
+    width_m: float = Field(gt=0, allow_inf_nan=False, description="Across the flats.")
+    cover: str = "areas"
+    centre: tuple[float, float] | None = Field(None, description="Latitude and longitude.")
+
+
 class Place(_Part):
-    areas: Zones
+    areas: Annotated[Zones | Grid, Field(discriminator="kind")]
+
+    @property
+    def source(self) -> str:
+        """The source of zones that placing reads."""
+        return self.areas.source if isinstance(self.areas, Zones) else self.areas.cover
 
 
 class Key(_Part):
@@ -182,10 +200,14 @@ class Class(_Part):
 
     method: Literal["quantile", "natural_breaks"] = "quantile"
     count: int = Field(5, ge=1, le=30)
+    zero: Literal["apart", "classed"] = Field(
+        "apart", description="Is zero an entry of its own or a value like others?"
+    )
 
 
 class Show(_Part):
     title: str = ""
+    ramp: Literal["kelp", "peat", "heather", "slate", "rowan"] = "kelp"
 
 
 class Plan(_Part):

@@ -15,7 +15,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from pyproj import CRS
 
-from steady_tally.core.classes.breaks import assign, goodness_of_variance_fit
+from steady_tally.core.classes.breaks import ZERO_CLASS, assign, goodness_of_variance_fit
 from steady_tally.core.classes.natural_breaks import natural_breaks
 from steady_tally.core.classes.quantile import quantile_breaks
 from steady_tally.core.errors import PlanError
@@ -28,10 +28,23 @@ from steady_tally.core.measure.denominators import Denominators, denominators
 from steady_tally.core.measure.rates import AreaValues, counts, periods_recorded, ratios
 from steady_tally.core.measure.states import State
 from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.place.grid import CellSet, cells_of, cells_within, working_projection
 from steady_tally.core.place.locate import Located, locate
 from steady_tally.core.place.projection import coordinate_system, project
 from steady_tally.core.place.zones import ZoneSet, zone_set
-from steady_tally.core.plan import Class, CoordinateColumns, Count, Events, Gather, Place, Plan, Rate, fingerprint
+from steady_tally.core.plan import (
+    Class,
+    CoordinateColumns,
+    Count,
+    Events,
+    Gather,
+    Grid,
+    Place,
+    Plan,
+    Rate,
+    Zones,
+    fingerprint,
+)
 from steady_tally.core.sources import Sources, Table
 
 _EVENTS = "plan: gather.events"
@@ -73,14 +86,18 @@ class Placed:
 
     Attributes
     ----------
+    areas : zones or cells.
     record : (events,) positions in the table of the events that came in from Gather.
-    located : the zones of each of them.
+    located : the areas of each of them.
+    cover, in_cover : the zones that were looked in, and what was found: the same as above unless there is a grid.
     reasons : (records,) those of Gather, and those of Place for the events that came in.
     """
 
-    zones: ZoneSet
+    areas: ZoneSet | CellSet
     record: npt.NDArray[np.int64]
     located: Located
+    cover: ZoneSet
+    in_cover: Located
     reasons: Reasons
     balance: StageBalance
 
@@ -89,7 +106,7 @@ class Placed:
         """(areas,) events in each area; an event in several overlapping areas counts in each."""
         first = self.located.first
         found = np.concatenate([first[first != OUTSIDE], self.located.other_zone])
-        return np.bincount(found, minlength=len(self.zones)).astype(np.int64)
+        return np.bincount(found, minlength=len(self.areas)).astype(np.int64)
 
 
 @dataclass(frozen=True)
@@ -100,7 +117,7 @@ class Measured:
 
 @dataclass(frozen=True)
 class Classed:
-    """Breaks (classes + 1,), the class of each area (-1 for none), and the goodness of variance fit."""
+    """Breaks (classes + 1,), the class of each area (NO_CLASS, ZERO_CLASS or 0 = lowest), and how well they fit."""
 
     breaks: Floats
     area_class: npt.NDArray[np.int16]
@@ -150,7 +167,7 @@ def stage_keys(plan: Plan, checksums: Mapping[str, str]) -> dict[str, str]:
 
     document = plan.as_document()
     keys = {"gather": fingerprint(_RESULTS_VERSION, document["gather"], of(plan.gather.events.source))}
-    keys["place"] = fingerprint(document["place"], keys["gather"], of(plan.place.areas.source))
+    keys["place"] = fingerprint(document["place"], keys["gather"], of(plan.place.source))
     table = plan.measure.denominator.source if isinstance(plan.measure, Rate) else ""
     keys["measure"] = fingerprint(document["measure"], keys["place"], of(table))
     keys["class"] = fingerprint(document["class"], keys["measure"])
@@ -209,13 +226,9 @@ def place(
 
     `known` is what the same events and zones gave before, where it was kept.
     """
-    areas = plan.areas
-    zones = zone_set(
-        sources.zones(areas.source, wanted_by="plan: place.areas"),
-        identifier=areas.identifier,
-        name=areas.name,
-        crs=areas.crs,
-    )
+    source = sources.zones(plan.source, wanted_by="plan: place.areas")
+    named = plan.areas if isinstance(plan.areas, Zones) else Zones(source=plan.source)
+    zones = zone_set(source, identifier=named.identifier, name=named.name, crs=named.crs)
     record = np.flatnonzero(gathered.reasons == Reason.NONE)
     x, y = project(gathered.x[record], gathered.y[record], gathered.crs, zones.crs)
 
@@ -228,13 +241,17 @@ def place(
     outside = located.first == OUTSIDE
     reasons[record[outside]] = Reason.OUTSIDE_EVERY_AREA
     reasons[record[~(np.isfinite(x) & np.isfinite(y))]] = Reason.CANNOT_BE_PROJECTED
-    return Placed(zones, record, located, reasons, balance("place", reasons[record]))
+    areas: ZoneSet | CellSet = zones
+    in_areas = located
+    if isinstance(plan.areas, Grid):
+        areas, in_areas = _in_cells(plan.areas, zones, x, y, located)
+    return Placed(areas, record, in_areas, zones, located, reasons, balance("place", reasons[record]))
 
 
 def measure(plan: Plan, placed: Placed, sources: Sources) -> Measured:
     """How much, per what? Time is that of the recorded windows."""
     how = plan.measure
-    zones = placed.zones
+    zones = placed.areas
     has_shape = zones.area_km2 > 0.0
     if isinstance(how, Count):
         return Measured(counts(placed.numerator, has_shape), None)
@@ -250,8 +267,13 @@ def classify(plan: Class, measured: Measured) -> Classed:
     """Which areas belong together? Areas without a number have no class."""
     values = measured.values.value
     numbers = values[measured.values.state == State.NUMBER]
+    if plan.zero == "apart":
+        numbers = numbers[numbers != 0.0]
     breaks = {"quantile": quantile_breaks, "natural_breaks": natural_breaks}[plan.method](numbers, plan.count)
-    return Classed(breaks, assign(values, breaks), goodness_of_variance_fit(numbers, breaks))
+    area_class = assign(values, breaks)
+    if plan.zero == "apart":
+        area_class[values == 0.0] = ZERO_CLASS
+    return Classed(breaks, area_class, goodness_of_variance_fit(numbers, breaks))
 
 
 def _coordinates(events: Events, table: Table) -> tuple[Floats, Floats, CRS, Reasons]:
@@ -278,6 +300,34 @@ def _coordinates(events: Events, table: Table) -> tuple[Floats, Floats, CRS, Rea
     return x, y, coordinate_system(system, wanted_by=where), reasons
 
 
+def _in_cells(plan: Grid, zones: ZoneSet, x: Floats, y: Floats, located: Located) -> tuple[CellSet, Located]:
+    """The cells that hold an event or whose centre lies in a zone, and the cell of each event that lies in a zone."""
+    degrees = coordinate_system("EPSG:4326", wanted_by=_EVENTS)
+    corners = zones.coordinates
+    if plan.centre:
+        latitude, longitude = plan.centre
+    else:
+        lon, lat = project(corners[:, 0], corners[:, 1], zones.crs, degrees)
+        longitude, latitude = (float(np.round((c.min() + c.max()) / 2.0)) for c in (lon, lat))
+    crs = working_projection(longitude, latitude)
+    east, north = project(corners[:, 0], corners[:, 1], zones.crs, crs)
+    column, row = cells_within((east.min(), north.min(), east.max(), north.max()), plan.width_m)
+    empty = CellSet(column, row, plan.width_m, crs, "")
+    centre = project(empty.centres[:, 0], empty.centres[:, 1], crs, zones.crs)
+    covered = locate(zones.edges, *centre, index=zones.index).first != OUTSIDE
+    inside = located.first != OUTSIDE
+    event_column, event_row = cells_of(*project(x[inside], y[inside], zones.crs, crs), plan.width_m)
+    pairs = np.concatenate(
+        [np.column_stack([row[covered], column[covered]]), np.column_stack([event_row, event_column])]
+    )
+    kept, at = np.unique(pairs, axis=0, return_inverse=True)
+    first = np.full(len(x), OUTSIDE, dtype=np.int32)
+    first[inside] = at.ravel()[np.count_nonzero(covered) :]
+    name = f"hexagon/laea {latitude:g} {longitude:g}/0,0/{plan.width_m:g}m"
+    cells = CellSet(kept[:, 1], kept[:, 0], plan.width_m, crs, name)
+    return cells, Located(first, np.empty(0, np.int64), np.empty(0, np.int32))
+
+
 def _repeated(identifiers: pa.ChunkedArray, usable: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
     """Which usable records carry an identifier that an earlier usable record carries? Blanks are no identifiers."""
     text = pc.utf8_trim_whitespace(pc.fill_null(identifiers.cast(pa.string()), ""))
@@ -300,12 +350,12 @@ def _notes(outcome: Outcome) -> list[str]:
         notes.append(f"{gathered.swapped_back:,} records had their two coordinates exchanged, as the plan says.")
     if gathered.time_unknown:
         notes.append(f"{gathered.time_unknown:,} records without a readable time are counted, as the plan says.")
-    zones = placed.zones
+    zones = placed.cover
     if zones.repaired:
         notes.append(f"{_areas(zones.repaired)} had an invalid shape, which was repaired.")
     if zones.without_shape:
         notes.append(f"{_areas(zones.without_shape)} have no shape, so that nothing can fall in them.")
-    if len(placed.located.other_zone):
+    if len(placed.located.other_zone) and isinstance(placed.areas, ZoneSet):
         notes.append(
             f"Areas overlap: {placed.balance.records_out:,} events are counted {placed.located.placements:,} times, "
             "once in every area that they fall in."

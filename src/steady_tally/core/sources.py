@@ -80,6 +80,11 @@ class Sources:
     features: Mapping[str, Features] = field(default_factory=dict)
 
     def table(self, name: str, *, wanted_by: str) -> Table:
+        """A table, or the attributes of a file of areas taken as one."""
+        if name in self.features and name not in self.tables:
+            columns = self.features[name].columns
+            count = np.arange(1, columns.num_rows + 1)
+            return Table(name, columns, count, np.zeros(columns.num_rows, np.int64))
         return _named(self.tables, name, "table", wanted_by)
 
     def zones(self, name: str, *, wanted_by: str) -> Features:

@@ -4,6 +4,7 @@ import numpy as np
 
 from steady_tally.core.classes.natural_breaks import natural_breaks
 from steady_tally.core.place.bins import edges_of
+from steady_tally.core.place.grid import cells_of
 from steady_tally.core.place.locate import locate
 
 
@@ -12,4 +13,5 @@ def compile_kernels() -> None:
     square = np.array([[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0], [0.0, 0.0]])
     edges = edges_of(square, np.array([0, 5]), np.zeros(1, np.int32))
     locate(edges, np.array([0.5]), np.array([0.5]))
+    cells_of(np.array([0.5]), np.array([0.5]), 1.0)
     natural_breaks(np.array([1.0, 2.0, 4.0, 8.0]), 2)

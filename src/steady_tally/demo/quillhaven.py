@@ -90,8 +90,8 @@ def _write(folder: Path, events: int, seed: int) -> None:
     _write_layers(folder / "catchments.gpkg", {"catchments": _catchments(land)}, "MultiPolygon")
     roads, road_kinds = roads_of(land, junctions, for_roads)
     _write_layers(folder / "roads.gpkg", {"roads": (np.array(roads), {"kind": road_kinds})}, "LineString")
-    water = {"land": ([land.land], {"name": ["Quillhaven"]}), "lagoon": ([land.lagoon], {"name": ["The Lagoon"]})}
-    _write_layers(folder / "outline.gpkg", water, "MultiPolygon")
+    _write_layers(folder / "coast.gpkg", {"coast": ([land.land], {"name": ["Quillhaven"]})}, "MultiPolygon")
+    _write_layers(folder / "lagoon.gpkg", {"lagoon": ([land.lagoon], {"name": ["The Lagoon"]})}, "MultiPolygon")
     write_residents(folder / RESIDENTS, people, spelt)
     truth = write_call_outs(
         folder / CALL_OUTS, land, people, junctions, junction_block, names, unrecorded, events, for_calls

@@ -11,11 +11,13 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.csv
 import shapely
 from pyproj import CRS
 
+from steady_tally.core.classes.breaks import NO_CLASS, ZERO_CLASS
 from steady_tally.core.errors import SetUpError
 from steady_tally.core.gather.reasons import REASONS, Reason
 from steady_tally.core.measure.states import STATES, State
@@ -56,9 +58,8 @@ def write_outcome(outcome: Outcome, folder: Path, checksums: Mapping[str, str]) 
 
 
 def areas_table(outcome: Outcome) -> pa.Table:
-    """One row an area: identifier, name, numerator, denominator, area_km2, value, state, class (1 = lowest)."""
-    zones, values = outcome.placed.zones, outcome.measured.values
-    in_class = outcome.classed.area_class
+    """One row an area: identifier, name, numerator, denominator, area_km2, value, state, class (see docs/plan.md)."""
+    zones, values = outcome.placed.areas, outcome.measured.values
     return pa.table(
         {
             "identifier": pa.array(zones.identifiers, pa.string()),
@@ -68,14 +69,19 @@ def areas_table(outcome: Outcome) -> pa.Table:
             "area_km2": pa.array(zones.area_km2),
             "value": pa.array(values.value, from_pandas=True),
             "state": pa.array([STATES[State(s)] for s in values.state], pa.string()),
-            "class": pa.array(in_class + 1, pa.int16(), mask=in_class < 0),
+            "class": _written_class(outcome.classed.area_class),
         }
     )
 
 
+def _written_class(area_class: npt.NDArray[np.int16]) -> pa.Array:
+    """1 = lowest, 0 = zero where it stands apart, nothing for an area without a number."""
+    return pa.array(np.where(area_class == ZERO_CLASS, 0, area_class + 1), pa.int16(), mask=area_class == NO_CLASS)
+
+
 def areas_geojson(outcome: Outcome, areas: pa.Table) -> str:
     """The areas with their values as GeoJSON (RFC 7946): longitude and latitude, shells counterclockwise."""
-    zones = outcome.placed.zones
+    zones = outcome.placed.areas
 
     def to_degrees(points: np.ndarray) -> np.ndarray:
         return np.round(np.column_stack(project(points[:, 0], points[:, 1], zones.crs, _WGS84)), _DEGREE_FIGURES)
@@ -102,7 +108,7 @@ def events_table(outcome: Outcome) -> pa.Table:
     An event in several overlapping areas names them all, in the file's order of areas, with "; " between.
     """
     placed, table = outcome.placed, outcome.gathered.table
-    zones, located = placed.zones, placed.located
+    zones, located = placed.areas, placed.located
     inside = np.flatnonzero(located.first != OUTSIDE)
     identifiers = np.array(zones.identifiers, dtype=object)[located.first[inside]]
     names = np.array(zones.names, dtype=object)[located.first[inside]]
@@ -160,7 +166,7 @@ def ledger_document(outcome: Outcome, checksums: Mapping[str, str]) -> dict[str,
         "stages": outcome.ledger.as_document(),
         "placements": outcome.placed.located.placements,
         "areas": {
-            "read": len(outcome.placed.zones),
+            "read": len(outcome.placed.areas),
             "states": {STATES[State(s)]: int(n) for s, n in enumerate(states) if n},
         },
         "table": found

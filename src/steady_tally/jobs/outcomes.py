@@ -33,7 +33,7 @@ def study_outcome(
         known = load_placement(engine, keys["place"])
         placed = place(plan.place, gathered, sources, known=known, on_progress=on_progress)
         if known is None:
-            save_placement(engine, keys["place"], placed.located)
+            save_placement(engine, keys["place"], placed.in_cover)
         return placed
 
     gathered: Gathered = _kept_or(keys["gather"], lambda: gather(plan.gather, sources))

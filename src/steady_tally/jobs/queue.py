@@ -20,9 +20,9 @@ _GRACE_S = 10.0
 _log = logging.getLogger(__name__)
 
 
-def make_queue(**options: Any) -> procrastinate.App:
+def make_queue(address: str | None = None, **options: Any) -> procrastinate.App:
     """The queue's application, with every task of `tasks.py`."""
-    app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=database_address(), **options))
+    app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=address or database_address(), **options))
     app.add_tasks_from(tasks.blueprint, namespace="")
     return app
 

@@ -38,6 +38,9 @@ _DEMO_SOURCES = (
     ("wards", Role.ZONES, WARDS_FILE),
     ("blocks", Role.ZONES, "blocks.gpkg"),
     ("catchments", Role.ZONES, "catchments.gpkg"),
+    ("roads", Role.REFERENCE, "roads.gpkg"),
+    ("coast", Role.REFERENCE, "coast.gpkg"),
+    ("lagoon", Role.REFERENCE, "lagoon.gpkg"),
 )
 
 
@@ -80,4 +83,4 @@ def _load_demo(engine: Engine, job: uuid.UUID, events: int, progress: Progress) 
 
 
 def _read(path: Path, name: str, role: Role) -> Table | Features:
-    return read_zones(path, name) if role == Role.ZONES else read_table(path, name)
+    return read_zones(path, name) if role in (Role.ZONES, Role.REFERENCE) else read_table(path, name)

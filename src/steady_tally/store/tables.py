@@ -33,6 +33,7 @@ class Role(StrEnum):
     EVENTS = "events"
     ZONES = "zones"
     TABLE = "table"
+    REFERENCE = "reference"
 
 
 class JobState(StrEnum):

@@ -48,6 +48,17 @@ def one_job(path: JobPath) -> Response:
     return answer(JobView(**find_job(engine(), path.job_id).model_dump()))
 
 
+class LatestJob(BaseModel):
+    job: JobView | None
+
+
+@api.get("/demo", summary="The latest loading of the demo study", responses={"200": LatestJob})
+@needs(Right.READ)
+def demo_job() -> Response:
+    found = latest_demo_job()
+    return answer(LatestJob(job=JobView(**found.model_dump()) if found else None))
+
+
 @api.post("/demo", summary="Load the demo study", responses={"202": JobView, "409": Problem})
 @needs(Right.CHANGE)
 def start_demo(body: NewDemo) -> Response:

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
-from flask import Blueprint, Response, current_app, jsonify, render_template
+from flask import Blueprint, Response, current_app, jsonify, render_template, send_from_directory
 from sqlalchemy import text
 
+from steady_tally.core.errors import SetUpError
 from steady_tally.formats.outcome import areas_table, ledger_document
 from steady_tally.store.studies import all_studies
 from steady_tally.web.access import Right, needs
@@ -15,12 +17,33 @@ from steady_tally.web.outcomes import outcome_of
 from steady_tally.web.studies import engine
 
 pages = Blueprint("pages", __name__)
+FRONT_END = Path(__file__).resolve().parents[3] / "frontend" / "dist"
 
 
 @pages.get("/")
 @needs(Right.READ)
-def first_page() -> str:
-    """The oldest study with a plan: its ledger and its areas. While the demo loads, how far it is."""
+def application() -> Response:
+    """The application's page, as it was built."""
+    if not (FRONT_END / "index.html").exists():
+        raise SetUpError("the page has not been built.", todo="Start with ./start.sh, which builds it.")
+    response = send_from_directory(FRONT_END, "index.html")
+    response.headers["Cache-Control"] = "no-cache"
+    return response
+
+
+@pages.get("/assets/<path:name>")
+@needs(Right.READ)
+def asset(name: str) -> Response:
+    """A part of the built page; its name holds a digest of its content."""
+    response = send_from_directory(FRONT_END / "assets", name)
+    response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+    return response
+
+
+@pages.get("/plain")
+@needs(Right.READ)
+def plain_page() -> str:
+    """Without a script: the oldest study's ledger and its areas. While the demo loads, how far it is."""
     study = next((s for s in all_studies(engine()) if s.head_id), None)
     if study is None:
         return render_template("first.html", study=None, job=latest_demo_job())

@@ -7,6 +7,7 @@ import numpy.typing as npt
 
 Floats = npt.NDArray[np.float64]
 NO_CLASS = -1
+ZERO_CLASS = -2  # zero, where it is an entry of its own
 
 
 def assign(values: Floats, breaks: Floats) -> npt.NDArray[np.int16]:

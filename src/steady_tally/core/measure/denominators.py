@@ -12,6 +12,7 @@ from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.conditions import rows_that_hold
 from steady_tally.core.gather.numbers import numbers
 from steady_tally.core.matching import How, match_names
+from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan import Denominator
 from steady_tally.core.sources import Table, texts
@@ -46,7 +47,7 @@ class Denominators:
     areas_with_unreadable: tuple[str, ...]
 
 
-def denominators(plan: Denominator, table: Table, zones: ZoneSet) -> Denominators:
+def denominators(plan: Denominator, table: Table, zones: ZoneSet | CellSet) -> Denominators:
     """Join the table's rows to the areas by the plan's keys, in turn, and add them up."""
     keep = rows_that_hold(table, plan.where, wanted_by=_WHERE)
     values, _, _ = numbers(table.column(plan.value, wanted_by=_WHERE), decimal=plan.decimal)

@@ -1,0 +1,16 @@
+/** Figures as they are written on screen. */
+
+export function whole(n: number): string {
+  return n.toLocaleString("en", { maximumFractionDigits: 0 });
+}
+
+/** Three figures at least, thousands apart. */
+export function figure(v: number): string {
+  const size = Math.abs(v);
+  const places = size === 0 || size >= 100 ? 0 : Math.max(0, 2 - Math.floor(Math.log10(size)));
+  return v.toLocaleString("en", { minimumFractionDigits: places, maximumFractionDigits: places });
+}
+
+export function plural(n: number, one: string, many = `${one}s`): string {
+  return `${whole(n)} ${n === 1 ? one : many}`;
+}

@@ -1,0 +1,185 @@
+import { describe, expect, it } from "vitest";
+import { classOf, NO_CLASS, ZERO_CLASS } from "./classes";
+import { cellAt, cellTable, fillCells } from "./hexagons";
+import { packed, shrink } from "./paint";
+import { fillZones, NOTHING, type Rings } from "./scanline";
+import { fitted, panned, scaleBar, zoomed } from "./view";
+
+function random(seed: number): () => number {
+  let state = seed;
+  return () => {
+    state = (state * 1664525 + 1013904223) % 4294967296;
+    return state / 4294967296;
+  };
+}
+
+/** Jittered squares that leave no gap. */
+function lattice(n: number, seed: number): Rings {
+  const next = random(seed);
+  const corner = Array.from({ length: n + 1 }, () =>
+    Array.from({ length: n + 1 }, () => [next() * 0.6 - 0.3, next() * 0.6 - 0.3]),
+  );
+  const xy: number[] = [];
+  const start = [0];
+  const owner: number[] = [];
+  for (let r = 0; r < n; r++) {
+    for (let c = 0; c < n; c++) {
+      for (const [dc, dr] of [
+        [0, 0],
+        [1, 0],
+        [1, 1],
+        [0, 1],
+        [0, 0],
+      ]) {
+        const [jx, jy] = corner[r + dr][c + dc];
+        xy.push(c + dc + (c + dc > 0 && c + dc < n ? jx : 0), r + dr + (r + dr > 0 && r + dr < n ? jy : 0));
+      }
+      start.push(xy.length);
+      owner.push(r * n + c);
+    }
+  }
+  return { xy: Float32Array.from(xy), start: Int32Array.from(start), owner: Int32Array.from(owner) };
+}
+
+describe("zones in the id buffer", () => {
+  it("leave no pixel of a gap-free set out, whatever the view", () => {
+    const next = random(7);
+    for (let trial = 0; trial < 20; trial++) {
+      const rings = lattice(6, trial + 1);
+      const view = { scale: 3 + 30 * next(), left: 0.01 + next(), top: 5.9 - next() };
+      const [width, height] = [60, 50];
+      const ids = new Int32Array(width * height);
+      fillZones(rings, view, width, height, ids);
+      for (let y = 0; y < height; y++) {
+        for (let x = 0; x < width; x++) {
+          const [px, py] = [view.left + (x + 0.5) / view.scale, view.top - (y + 0.5) / view.scale];
+          const inside = px > 0 && px < 6 && py > 0 && py < 6;
+          expect(ids[y * width + x] !== NOTHING).toBe(inside);
+        }
+      }
+    }
+  });
+
+  it("are where a crossing count says", () => {
+    const rings = lattice(4, 3);
+    const view = { scale: 9, left: -0.4, top: 4.3 };
+    const ids = new Int32Array(50 * 44);
+    fillZones(rings, view, 50, 44, ids);
+    for (let at = 0; at < ids.length; at += 7) {
+      const [px, py] = [
+        view.left + ((at % 50) + 0.5) / view.scale,
+        view.top - (Math.floor(at / 50) + 0.5) / view.scale,
+      ];
+      let found = NOTHING;
+      for (let ring = 0; ring < rings.owner.length; ring++) {
+        let inside = false;
+        for (let i = rings.start[ring]; i + 3 < rings.start[ring + 1]; i += 2) {
+          const [ax, ay, bx, by] = rings.xy.subarray(i, i + 4);
+          if (ay > py !== by > py && px < ax + ((py - ay) / (by - ay)) * (bx - ax)) inside = !inside;
+        }
+        if (inside) found = rings.owner[ring];
+      }
+      expect(ids[at]).toBe(found);
+    }
+  });
+});
+
+describe("cells in the id buffer", () => {
+  it("are those with the nearest centre", () => {
+    const next = random(5);
+    const [column, row] = [new Int32Array(400), new Int32Array(400)];
+    for (let i = 0; i < 400; i++) {
+      column[i] = (i % 20) - 10;
+      row[i] = Math.floor(i / 20) - 10;
+    }
+    const cells = cellTable(column, row, 3);
+    const tall = (3 * Math.sqrt(3)) / 2;
+    for (let trial = 0; trial < 2000; trial++) {
+      const [x, y] = [next() * 40 - 20, next() * 30 - 15];
+      let least = Infinity;
+      let nearest = NOTHING;
+      for (let i = 0; i < 400; i++) {
+        const d = Math.hypot(x - (column[i] + (row[i] & 1) / 2) * 3, y - row[i] * tall);
+        if (d < least) [least, nearest] = [d, i];
+      }
+      expect(cellAt(cells, x, y)).toBe(nearest);
+    }
+  });
+
+  it("fill every pixel as asking for it would", () => {
+    const cells = cellTable(Int32Array.from([0, 1, 0, 1, -1]), Int32Array.from([0, 0, 1, -1, 1]), 10);
+    const view = { scale: 1.7, left: -16, top: 22 };
+    const ids = new Int32Array(80 * 70);
+    fillCells(cells, view, 80, 70, ids);
+    for (let y = 0; y < 70; y++) {
+      for (let x = 0; x < 80; x++) {
+        const wanted = cellAt(cells, view.left + (x + 0.5) / view.scale, view.top - (y + 0.5) / view.scale);
+        expect(ids[y * 80 + x]).toBe(wanted);
+      }
+    }
+  });
+});
+
+describe("classes", () => {
+  it("take their upper end, and the lowest its lower end too", () => {
+    const breaks = [0.5, 1, 2];
+    expect([0.5, 1, 1.0000001, 2, 2.1, 0.4, Number.NaN].map((v) => classOf(v, breaks, true))).toEqual([
+      0,
+      0,
+      1,
+      1,
+      NO_CLASS,
+      NO_CLASS,
+      NO_CLASS,
+    ]);
+    expect([classOf(0, [0, 1], true), classOf(0, [0, 1], false), classOf(1, [], true)]).toEqual([
+      ZERO_CLASS,
+      0,
+      NO_CLASS,
+    ]);
+  });
+});
+
+describe("the view", () => {
+  const box = { left: -100, bottom: -50, right: 300, top: 150 };
+
+  it("fits a box into what is left free", () => {
+    const free = { left: 200, top: 10, right: 100, bottom: 50 };
+    const view = fitted(box, 1000, 600, free);
+    const pixel = (x: number, y: number) => [(x - view.left) * view.scale, (view.top - y) * view.scale];
+    const [l, b] = pixel(box.left, box.bottom);
+    const [r, t] = pixel(box.right, box.top);
+    expect(l).toBeGreaterThanOrEqual(200);
+    expect(r).toBeLessThanOrEqual(900);
+    expect(t).toBeGreaterThanOrEqual(10);
+    expect(b).toBeLessThanOrEqual(550);
+    expect(Math.abs(l - 200 - (900 - r))).toBeLessThan(1e-6);
+  });
+
+  it("keeps the point under the pointer while zooming, and comes back from a pan", () => {
+    const view = fitted(box, 800, 600);
+    const after = zoomed(view, 2.5, 123, 456, 0, 1e9);
+    expect(after.left + 123 / after.scale).toBeCloseTo(view.left + 123 / view.scale, 9);
+    expect(after.top - 456 / after.scale).toBeCloseTo(view.top - 456 / view.scale, 9);
+    const back = panned(panned(view, 37, -12), -37, 12);
+    expect(back.left).toBeCloseTo(view.left, 9);
+  });
+
+  it("has a scale bar of a round length that is not too long", () => {
+    for (const scale of [1e-5, 0.013, 0.2, 7]) {
+      const bar = scaleBar(scale, 140);
+      expect(bar.pixels).toBeLessThanOrEqual(140);
+      expect(bar.pixels).toBeGreaterThan(50);
+      expect(String(bar.metres).replace(/0|\./g, "")).toMatch(/^[125]$/);
+    }
+  });
+});
+
+describe("colours", () => {
+  it("are packed for the canvas and averaged for smooth edges", () => {
+    expect(packed("#010203")).toBe(0xff030201);
+    const out = new Uint32Array(1);
+    shrink(Uint32Array.from(["#000000", "#ffffff", "#000000", "#ffffff"].map(packed)), 2, 2, 2, out);
+    expect(out[0] & 255).toBe(127);
+  });
+});

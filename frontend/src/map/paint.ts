@@ -1,0 +1,106 @@
+/** From the id buffer to colours: a look-up for each pixel, hairlines where neighbours differ, hatching for no value. */
+import { NOTHING } from "./scanline";
+
+export interface Look {
+  /** For each area its colour as 0xAABBGGRR. */
+  colour: Uint32Array;
+  /** For each area 1 where it has no value and is hatched. */
+  hatched: Uint8Array;
+  background: number;
+  hairline: number;
+  ink: number;
+  hatch: number;
+  /** Areas drawn with a strong outline: under the pointer, and selected. */
+  marked: readonly number[];
+  /** Whether areas have hairlines at all: not where they are a few pixels small. */
+  outlines: boolean;
+}
+
+const HATCH_PIXELS = 7;
+
+/** Colour `ids` (width * height) into `out`. `fine` is how many buffer pixels make one of the screen. */
+export function paint(
+  ids: Int32Array,
+  width: number,
+  height: number,
+  look: Look,
+  out: Uint32Array,
+  fine: number,
+): void {
+  const { colour, hatched, background, hairline, hatch, outlines } = look;
+  const spacing = HATCH_PIXELS * fine;
+  for (let y = 0; y < height; y++) {
+    const row = y * width;
+    for (let x = 0; x < width; x++) {
+      const at = row + x;
+      const id = ids[at];
+      if (outlines && ((x + 1 < width && ids[at + 1] !== id) || (y + 1 < height && ids[at + width] !== id))) {
+        out[at] = hairline;
+      } else if (id === NOTHING) {
+        out[at] = background;
+      } else {
+        out[at] = hatched[id] && (x + y) % spacing < fine ? hatch : colour[id];
+      }
+    }
+  }
+  for (const id of look.marked) outline(ids, width, height, id, look.ink, out, fine);
+}
+
+/** A strong line around one area, inside it. */
+function outline(
+  ids: Int32Array,
+  width: number,
+  height: number,
+  id: number,
+  ink: number,
+  out: Uint32Array,
+  fine: number,
+): void {
+  const reach = 2 * fine;
+  for (let y = 0; y < height; y++) {
+    for (let x = 0; x < width; x++) {
+      const at = y * width + x;
+      if (ids[at] !== id) continue;
+      const rim =
+        (x >= reach && ids[at - reach] !== id) ||
+        (x + reach < width && ids[at + reach] !== id) ||
+        (y >= reach && ids[at - reach * width] !== id) ||
+        (y + reach < height && ids[at + reach * width] !== id);
+      if (rim) out[at] = ink;
+    }
+  }
+}
+
+/** "#rrggbb" as 0xAABBGGRR, opaque. */
+export function packed(hex: string): number {
+  const [r, g, b] = [1, 3, 5].map((i) => Number.parseInt(hex.slice(i, i + 2), 16));
+  return ((255 << 24) | (b << 16) | (g << 8) | r) >>> 0;
+}
+
+/** Average blocks of `fine` x `fine` pixels: the smooth edges of a still frame. */
+export function shrink(
+  pixels: Uint32Array,
+  width: number,
+  height: number,
+  fine: number,
+  out: Uint32Array,
+): void {
+  const outWidth = width / fine;
+  for (let y = 0; y < height / fine; y++) {
+    for (let x = 0; x < outWidth; x++) {
+      let r = 0;
+      let g = 0;
+      let b = 0;
+      for (let dy = 0; dy < fine; dy++) {
+        for (let dx = 0; dx < fine; dx++) {
+          const c = pixels[(y * fine + dy) * width + x * fine + dx];
+          r += c & 255;
+          g += (c >> 8) & 255;
+          b += (c >> 16) & 255;
+        }
+      }
+      const n = fine * fine;
+      out[y * outWidth + x] = ((255 << 24) | ((b / n) << 16) | ((g / n) << 8) | (r / n)) >>> 0;
+    }
+  }
+}

@@ -1,0 +1,60 @@
+/** The view: which part of the plane is on screen. Metres east and north in, pixels right and down out. */
+
+export interface View {
+  /** Pixels a metre. */
+  scale: number;
+  /** The plane's point at the canvas's top left corner, in metres. */
+  left: number;
+  top: number;
+}
+
+export interface Box {
+  left: number;
+  bottom: number;
+  right: number;
+  top: number;
+}
+
+/** The view that shows all of a box within the free part of a canvas. */
+export function fitted(
+  box: Box,
+  width: number,
+  height: number,
+  free = { left: 0, top: 0, right: 0, bottom: 0 },
+): View {
+  const margin = 18;
+  const wide = Math.max(width - free.left - free.right - 2 * margin, 40);
+  const tall = Math.max(height - free.top - free.bottom - 2 * margin, 40);
+  const scale = Math.min(wide / (box.right - box.left), tall / (box.top - box.bottom));
+  const spareX = (wide / scale - (box.right - box.left)) / 2;
+  const spareY = (tall / scale - (box.top - box.bottom)) / 2;
+  return {
+    scale,
+    left: box.left - spareX - (margin + free.left) / scale,
+    top: box.top + spareY + (margin + free.top) / scale,
+  };
+}
+
+export function panned(view: View, dx: number, dy: number): View {
+  return { ...view, left: view.left - dx / view.scale, top: view.top + dy / view.scale };
+}
+
+/** Zoomed by a factor about a pixel, which stays where it is. */
+export function zoomed(view: View, factor: number, x: number, y: number, least: number, most: number): View {
+  const scale = Math.min(Math.max(view.scale * factor, least), most);
+  return {
+    scale,
+    left: view.left + x / view.scale - x / scale,
+    top: view.top - y / view.scale + y / scale,
+  };
+}
+
+/** A round length for the scale bar: at most so many pixels. */
+export function scaleBar(scale: number, most: number): { metres: number; pixels: number; text: string } {
+  const limit = most / scale;
+  const power = 10 ** Math.floor(Math.log10(limit));
+  const metres = [5, 2, 1].map((n) => n * power).find((n) => n <= limit) ?? power;
+  const text =
+    metres >= 1000 ? `${(metres / 1000).toLocaleString("en")} km` : `${metres.toLocaleString("en")} m`;
+  return { metres, pixels: metres * scale, text };
+}

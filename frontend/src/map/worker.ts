@@ -1,0 +1,140 @@
+/** Paints the map off the page's own thread: shapes come once, then each frame says only view and look. */
+import { type Cells, cellTable, fillCells } from "./hexagons";
+import { type Look, paint, shrink } from "./paint";
+import { fillZones, type Rings } from "./scanline";
+import type { View } from "./view";
+
+export interface Line {
+  rings: Rings;
+  colour: string;
+  /** Pixels wide. */
+  width: number;
+  /** Drawn from this many pixels a metre on. */
+  fromScale: number;
+}
+
+export type ToWorker =
+  | { kind: "canvas"; canvas: OffscreenCanvas }
+  | { kind: "zones"; rings: Rings }
+  | { kind: "cells"; column: Int32Array; row: Int32Array; width: number }
+  | { kind: "lines"; lines: Line[] }
+  | {
+      kind: "frame";
+      frame: number;
+      view: View;
+      width: number;
+      height: number;
+      ratio: number;
+      look: Look;
+      still: boolean;
+    }
+  | { kind: "point"; x: number; y: number };
+
+export type FromWorker =
+  | { kind: "painted"; frame: number; view: View; ms: number; still: boolean }
+  | { kind: "area"; area: number; x: number; y: number };
+
+let canvas: OffscreenCanvas | null = null;
+let zones: Rings | null = null;
+let cells: Cells | null = null;
+let lines: Line[] = [];
+let ids = new Int32Array(0);
+let shape = { width: 0, height: 0, fine: 1, ratio: 1 };
+let painted = "";
+
+self.onmessage = ({ data }: MessageEvent<ToWorker>) => {
+  if (data.kind === "canvas") canvas = data.canvas;
+  else if (data.kind === "zones") {
+    [zones, cells, painted] = [data.rings, null, ""];
+  } else if (data.kind === "cells") {
+    [zones, cells, painted] = [null, cellTable(data.column, data.row, data.width), ""];
+  } else if (data.kind === "lines") lines = data.lines;
+  else if (data.kind === "frame") frame(data);
+  else {
+    const at = shape.fine * shape.ratio;
+    const [x, y] = [Math.floor(data.x * at), Math.floor(data.y * at)];
+    const inside = x >= 0 && y >= 0 && x < shape.width && y < shape.height;
+    tell({ kind: "area", area: inside ? ids[y * shape.width + x] : -1, x: data.x, y: data.y });
+  }
+};
+
+function tell(message: FromWorker): void {
+  self.postMessage(message);
+}
+
+/** A moving frame has one buffer pixel for each of the screen, a still one two by two, averaged. */
+function frame(asked: Extract<ToWorker, { kind: "frame" }>): void {
+  const context = canvas?.getContext("2d");
+  if (!canvas || !context) return;
+  const begun = performance.now();
+  const fine = asked.still ? 2 : 1;
+  const ratio = asked.ratio;
+  const screen = {
+    width: Math.max(1, Math.round(asked.width * ratio)),
+    height: Math.max(1, Math.round(asked.height * ratio)),
+  };
+  const [width, height] = [screen.width * fine, screen.height * fine];
+  const view = { ...asked.view, scale: asked.view.scale * ratio * fine };
+  // The same areas at the same pixels need only new colours.
+  const wanted = JSON.stringify([view, width, height]);
+  if (wanted !== painted) {
+    if (ids.length !== width * height) ids = new Int32Array(width * height);
+    if (zones) fillZones(zones, view, width, height, ids);
+    else if (cells) fillCells(cells, view, width, height, ids);
+    else ids.fill(-1);
+    painted = wanted;
+    shape = { width, height, fine, ratio };
+  }
+  const image = new ImageData(screen.width, screen.height);
+  const out = new Uint32Array(image.data.buffer);
+  if (fine === 1) paint(ids, width, height, asked.look, out, 1);
+  else {
+    const large = new Uint32Array(width * height);
+    paint(ids, width, height, asked.look, large, fine);
+    shrink(large, width, height, fine, out);
+  }
+  if (canvas.width !== screen.width || canvas.height !== screen.height) {
+    [canvas.width, canvas.height] = [screen.width, screen.height];
+  }
+  context.putImageData(image, 0, 0);
+  if (asked.still) for (const line of lines) stroke(context, line, asked.view, ratio, screen);
+  tell({
+    kind: "painted",
+    frame: asked.frame,
+    view: asked.view,
+    ms: performance.now() - begun,
+    still: asked.still,
+  });
+}
+
+function stroke(
+  context: OffscreenCanvasRenderingContext2D,
+  line: Line,
+  view: View,
+  ratio: number,
+  screen: { width: number; height: number },
+): void {
+  if (view.scale < line.fromScale) return;
+  const { xy, start } = line.rings;
+  const scale = view.scale * ratio;
+  context.strokeStyle = line.colour;
+  context.lineWidth = line.width * ratio;
+  context.lineJoin = "round";
+  context.beginPath();
+  for (let ring = 0; ring + 1 < start.length; ring++) {
+    let seen = false;
+    for (let i = start[ring]; i < start[ring + 1] && !seen; i += 2) {
+      const x = (xy[i] - view.left) * scale;
+      const y = (view.top - xy[i + 1]) * scale;
+      seen = x > -50 && y > -50 && x < screen.width + 50 && y < screen.height + 50;
+    }
+    if (!seen) continue;
+    for (let i = start[ring]; i < start[ring + 1]; i += 2) {
+      const x = (xy[i] - view.left) * scale;
+      const y = (view.top - xy[i + 1]) * scale;
+      if (i === start[ring]) context.moveTo(x, y);
+      else context.lineTo(x, y);
+    }
+  }
+  context.stroke();
+}

@@ -1,0 +1,274 @@
+/** The break rail: distribution and legend in one, a page of the ledger. The highest stands on top. */
+import Box from "@mui/material/Box";
+import ButtonBase from "@mui/material/ButtonBase";
+import { useEffect, useMemo, useRef, useState } from "react";
+import type { Areas } from "../api/bulk";
+import type { View } from "../api/client";
+import { whole } from "../format";
+import { classOf } from "../map/classes";
+import { RAIL_WIDTH } from "../stages/place";
+import { useDoing } from "../state/store";
+import { HATCH, HEADING, INK, PAPER, QUIET, RULE, ZERO } from "../theme";
+import { type Axis, axisOf, fittingAxis, spread, stackDots } from "./layout";
+
+const DOTS_WIDTH = 82;
+const DOT = 5;
+const ROW = 19;
+/** Swatch, range, areas, what they are divided by. */
+const COLUMNS = "15px 1fr 38px 70px";
+const AXES: Axis[] = ["linear", "log", "rank"];
+
+export function Rail({ view, areas }: { view: View; areas: Areas }) {
+  const { axis: chosen, hovered, selected, set } = useDoing();
+  const ref = useRef<HTMLDivElement>(null);
+  const [height, setHeight] = useState(300);
+  useEffect(() => {
+    const observer = new ResizeObserver(([entry]) => setHeight(entry.contentRect.height));
+    observer.observe(ref.current!);
+    return () => observer.disconnect();
+  }, []);
+  const breaks = view.ledger.breaks;
+  const apart = view.plan.class.zero === "apart";
+  const order = useMemo(() => {
+    const numbered = Array.from(areas.value.keys()).filter((i) => {
+      const v = areas.value[i];
+      return !Number.isNaN(v) && !(apart && v === 0);
+    });
+    return numbered.sort((a, b) => areas.value[a] - areas.value[b]);
+  }, [areas, apart]);
+  const axis = chosen ?? fittingAxis(order.map((i) => areas.value[i]));
+  const length = Math.max(height - 20, 60);
+  const place = useMemo(
+    () =>
+      axisOf(
+        axis,
+        order.map((i) => areas.value[i]),
+      ),
+    [axis, order, areas],
+  );
+  const dots = useMemo(
+    () =>
+      stackDots(
+        order.map((i) => place(areas.value[i])),
+        length,
+        DOT,
+        Math.floor(DOTS_WIDTH / DOT),
+      ),
+    [order, place, length, areas],
+  );
+  const y = (p: number) => 10 + length * (1 - p);
+  const most = dots.reduce((n, d) => Math.max(n, d.stands), 1);
+  const marked = [hovered, selected].filter((a): a is number => a !== null && !Number.isNaN(areas.value[a]));
+  const middles = view.bands.map((_, i) => y((place(breaks[i]) + place(breaks[i + 1])) / 2));
+  // The texts stand at their bands' middles, moved apart where bands are thin: from the top down.
+  const texts = spread([...middles].reverse(), ROW, 10 + length).reverse();
+  const breakTexts = spread(
+    breaks
+      .slice(1, -1)
+      .map((b) => y(place(b)))
+      .reverse(),
+    13,
+    10 + length,
+  ).reverse();
+  const upperEnds = view.bands.map((b) => b.text.split(" to ").at(-1));
+  const residents = view.plan.measure.kind !== "count";
+  const show = (event: React.MouseEvent<SVGSVGElement>) => {
+    const box = event.currentTarget.getBoundingClientRect();
+    const [px, py] = [event.clientX - box.left, event.clientY - box.top];
+    const near = dots.find((d) => Math.abs(d.x + 6 - px) < DOT && Math.abs(y(d.y / length) - py) < DOT);
+    set({ hovered: near ? order[near.first] : null });
+  };
+  return (
+    <Box
+      component="aside"
+      aria-label="Break rail"
+      sx={{
+        width: RAIL_WIDTH,
+        flexShrink: 0,
+        display: "flex",
+        flexDirection: "column",
+        borderRight: `1px solid ${INK}`,
+        bgcolor: PAPER,
+      }}
+    >
+      <Box sx={{ px: 1.5, pt: 1.25, pb: 0.75 }}>
+        <Box sx={{ fontFamily: HEADING, fontSize: "1.05rem", lineHeight: 1.2 }}>
+          {view.plan.show.title || "Areas"}
+        </Box>
+        <Box sx={{ color: QUIET, fontSize: "0.8125rem" }}>{view.value_name}</Box>
+        <Box
+          sx={{ display: "flex", gap: 1.5, mt: 0.5, fontSize: "0.8125rem" }}
+          role="group"
+          aria-label="Axis"
+        >
+          {AXES.map((a) => (
+            <ButtonBase
+              key={a}
+              aria-pressed={a === axis}
+              onClick={() => set({ axis: a })}
+              sx={{
+                font: "inherit",
+                fontSize: "inherit",
+                borderBottom: a === axis ? `2px solid ${INK}` : "2px solid transparent",
+                color: a === axis ? INK : QUIET,
+              }}
+            >
+              {a}
+            </ButtonBase>
+          ))}
+        </Box>
+      </Box>
+      <Box
+        sx={{
+          display: "grid",
+          gridTemplateColumns: `${DOTS_WIDTH + 14}px ${COLUMNS}`,
+          px: 0,
+          fontSize: 11,
+          color: QUIET,
+          borderBottom: `3px double ${INK}`,
+        }}
+      >
+        <Box sx={{ pl: 1.5 }}>{most > 1 ? `a dot: up to ${most}` : "a dot: an area"}</Box>
+        <Box sx={{ gridColumn: "span 2" }}>range</Box>
+        <Box sx={{ textAlign: "right" }}>areas</Box>
+        <Box sx={{ textAlign: "right", pr: 1 }}>{residents ? view.denominator_noun : ""}</Box>
+      </Box>
+      <Box ref={ref} sx={{ flex: 1, minHeight: 80, position: "relative", overflow: "hidden" }}>
+        <svg
+          width={RAIL_WIDTH}
+          height={height}
+          style={{ position: "absolute", inset: 0 }}
+          role="img"
+          aria-label="Every area as a dot at its value, and the breaks as lines"
+          onMouseMove={show}
+          onMouseLeave={() => set({ hovered: null })}
+        >
+          {view.bands.map((band, i) => (
+            <rect
+              key={band.colour}
+              x={0}
+              width={4}
+              y={y(place(breaks[i + 1]))}
+              height={Math.max(y(place(breaks[i])) - y(place(breaks[i + 1])), 1)}
+              fill={band.colour}
+            />
+          ))}
+          {dots.map((d) => {
+            const band = view.bands[classOf(areas.value[order[d.first]], breaks, apart)];
+            return (
+              <circle
+                key={d.first}
+                cx={d.x + 6}
+                cy={y(d.y / length)}
+                r={DOT / 2 - 0.3}
+                fill={band?.colour}
+                stroke={INK}
+                strokeWidth={0.35}
+              />
+            );
+          })}
+          {breaks.slice(1, -1).map((b) => (
+            <line
+              key={b}
+              x1={0}
+              x2={RAIL_WIDTH}
+              y1={y(place(b))}
+              y2={y(place(b))}
+              stroke={INK}
+              strokeWidth={0.8}
+            />
+          ))}
+          {marked.map((a) => (
+            <g key={a}>
+              <line
+                x1={0}
+                x2={DOTS_WIDTH + 8}
+                y1={y(place(areas.value[a]))}
+                y2={y(place(areas.value[a]))}
+                stroke={INK}
+                strokeWidth={1.6}
+              />
+              <circle cx={DOTS_WIDTH + 8} cy={y(place(areas.value[a]))} r={3.2} fill={INK} />
+            </g>
+          ))}
+        </svg>
+        {view.bands.map((band, i) => (
+          <Box
+            key={band.colour}
+            data-band={i}
+            sx={{
+              position: "absolute",
+              left: DOTS_WIDTH + 14,
+              right: 0,
+              top: texts[i] - ROW / 2,
+              height: ROW,
+              display: "grid",
+              gridTemplateColumns: COLUMNS,
+              alignItems: "center",
+              fontSize: 12.5,
+              pointerEvents: "none",
+              bgcolor: PAPER,
+            }}
+          >
+            <Box sx={{ width: 9, height: 9, bgcolor: band.colour, border: `0.5px solid ${INK}` }} />
+            <Box sx={{ whiteSpace: "nowrap" }}>{band.text}</Box>
+            <Box sx={{ textAlign: "right" }}>{whole(band.areas)}</Box>
+            <Box sx={{ textAlign: "right", pr: 1, color: QUIET }}>
+              {residents ? whole(band.denominator) : ""}
+            </Box>
+          </Box>
+        ))}
+        {breaks.slice(1, -1).map((b, i) => (
+          <Box
+            key={b}
+            sx={{
+              position: "absolute",
+              right: RAIL_WIDTH - DOTS_WIDTH - 12,
+              top: breakTexts[i] - 8,
+              fontSize: 10.5,
+              lineHeight: "15px",
+              px: 0.4,
+              bgcolor: PAPER,
+              pointerEvents: "none",
+            }}
+          >
+            {upperEnds[i]}
+          </Box>
+        ))}
+      </Box>
+      <Box sx={{ borderTop: `3px double ${INK}`, fontSize: 12.5, py: 0.5 }}>
+        {apart && <Apart colour={ZERO} label="zero" areas={view.zero} />}
+        {view.states.map((s) => (
+          <Apart key={s.state} label={s.state} areas={s.areas} />
+        ))}
+      </Box>
+    </Box>
+  );
+}
+
+function Apart({ colour, label, areas }: { colour?: string; label: string; areas: number }) {
+  const hatch = `repeating-linear-gradient(135deg, ${PAPER} 0 3px, ${HATCH} 3px 4px)`;
+  return (
+    <Box
+      sx={{
+        display: "grid",
+        gridTemplateColumns: COLUMNS,
+        alignItems: "center",
+        ml: `${DOTS_WIDTH + 14}px`,
+        height: ROW,
+      }}
+    >
+      <Box
+        sx={{
+          width: 9,
+          height: 9,
+          background: colour ?? hatch,
+          border: `0.5px solid ${INK}`,
+          borderColor: colour ? INK : RULE,
+        }}
+      />
+      <span>{label}</span>
+      <Box sx={{ textAlign: "right" }}>{whole(areas)}</Box>
+    </Box>
+  );
+}

@@ -1,0 +1,297 @@
+/** Rows rise from the foot: areas, the events of the selected area, the records set aside. */
+import Box from "@mui/material/Box";
+import ButtonBase from "@mui/material/ButtonBase";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useMemo, useRef, useState } from "react";
+import type { Areas } from "../api/bulk";
+import type { Study, View } from "../api/client";
+import { figure, plural, whole } from "../format";
+import { STATE_WORDS } from "../map/MapPane";
+import { useAreaEvents, useSetAside } from "../state/queries";
+import { type RowsTab, useDoing } from "../state/store";
+import { INK, MADDER, PAPER, QUIET, RULE } from "../theme";
+
+const HEIGHT = 252;
+const ROW = 27;
+const TABS: RowsTab[] = ["areas", "events", "set aside"];
+
+export function RowsDrawer({ study, view, areas }: { study: Study; view: View; areas: Areas }) {
+  const { rows, selected, reason, set } = useDoing();
+  const aside = view.ledger.stages.reduce((n, s) => n + s.records_set_aside, 0);
+  const label = {
+    areas: `${plural(view.ledger.areas.read, "area")}`,
+    events: selected === null ? "events of the selected area" : `events in ${areas.name[selected]}`,
+    "set aside": `${whole(aside)} set aside`,
+  };
+  return (
+    <Box
+      component="section"
+      aria-label="Rows"
+      sx={{ borderTop: `3px double ${INK}`, bgcolor: PAPER, flexShrink: 0, zIndex: 4 }}
+    >
+      <Box
+        sx={{ display: "flex", gap: 2.5, px: 2, height: 32, alignItems: "center" }}
+        role="group"
+        aria-label="Which rows"
+      >
+        {TABS.map((tab) => (
+          <ButtonBase
+            key={tab}
+            aria-pressed={rows === tab}
+            onClick={() => set({ rows: rows === tab ? null : tab, reason: null })}
+            sx={{
+              font: "inherit",
+              borderBottom: rows === tab ? `2px solid ${INK}` : "2px solid transparent",
+            }}
+          >
+            {label[tab]}
+          </ButtonBase>
+        ))}
+        {rows === "set aside" && reason && (
+          <Box sx={{ color: QUIET }}>
+            {reason.replaceAll("_", " ")} only{" "}
+            <ButtonBase
+              onClick={() => set({ reason: null })}
+              sx={{ font: "inherit", textDecoration: "underline" }}
+            >
+              show all
+            </ButtonBase>
+          </Box>
+        )}
+        <Box sx={{ flexGrow: 1 }} />
+        <ButtonBase onClick={() => set({ rows: rows ? null : "areas" })} sx={{ font: "inherit" }}>
+          {rows ? "lower the rows" : "raise the rows"}
+        </ButtonBase>
+      </Box>
+      {rows === "areas" && <AreaRows view={view} areas={areas} />}
+      {rows === "events" && <EventRows study={study} area={selected} />}
+      {rows === "set aside" && <SetAsideRows study={study} reason={reason} />}
+    </Box>
+  );
+}
+
+interface Column {
+  title: string;
+  /** A share of the width. */
+  share: number;
+  number?: boolean;
+}
+
+interface Sorting {
+  column: number;
+  down: boolean;
+}
+
+type Cell = string | number | null;
+
+function AreaRows({ view, areas }: { view: View; areas: Areas }) {
+  const { hovered, selected, set } = useDoing();
+  const residents = view.plan.measure.kind !== "count";
+  const columns: Column[] = [
+    { title: "area", share: 2 },
+    { title: "name", share: 3 },
+    { title: "events", share: 1, number: true },
+    ...(residents ? [{ title: view.denominator_noun, share: 1, number: true }] : []),
+    { title: view.value_name, share: 3, number: true },
+  ];
+  const cells = useMemo(
+    () =>
+      areas.name.map((name, i): Cell[] => [
+        areas.identifier[i],
+        name,
+        areas.numerator[i],
+        ...(residents ? [Number.isNaN(areas.denominator[i]) ? null : areas.denominator[i]] : []),
+        Number.isNaN(areas.value[i]) ? STATE_WORDS[areas.state[i]] : areas.value[i],
+      ]),
+    [areas, residents],
+  );
+  return (
+    <Grid
+      label="Areas"
+      columns={columns}
+      rows={cells}
+      first={{ column: columns.length - 1, down: true }}
+      marked={[hovered, selected]}
+      onHover={(row) => set({ hovered: row })}
+      onChoose={(row) => set({ selected: row })}
+    />
+  );
+}
+
+function EventRows({ study, area }: { study: Study; area: number | null }) {
+  const events = useAreaEvents(study, area);
+  if (area === null)
+    return <Say text="Choose an area on the map or among the areas; its events are shown here." />;
+  if (events.error) return <Say text={events.error.message} bad />;
+  if (!events.data) return <Say text="Looking them up…" />;
+  const columns = events.data.columns.map(
+    (title): Column => ({ title, share: title === "record" ? 1 : 2, number: title === "record" }),
+  );
+  return <Grid label="Events" columns={columns} rows={events.data.rows} />;
+}
+
+function SetAsideRows({ study, reason }: { study: Study; reason: string | null }) {
+  const found = useSetAside(study, reason, true);
+  if (found.error) return <Say text={found.error.message} bad />;
+  if (!found.data) return <Say text="Looking them up…" />;
+  const skipped = found.data.columns.indexOf("reason");
+  const keep = <T,>(row: T[]) => row.filter((_, i) => i !== skipped);
+  const columns = keep(found.data.columns).map(
+    (title): Column => ({
+      title,
+      share: title === "says" ? 4 : title === "record" || title === "line" ? 1 : 2,
+      number: title === "record" || title === "line",
+    }),
+  );
+  return <Grid label="Records set aside" columns={columns} rows={found.data.rows.map(keep)} />;
+}
+
+function Say({ text, bad = false }: { text: string; bad?: boolean }) {
+  return <Box sx={{ height: HEIGHT, p: 2, color: bad ? MADDER : QUIET }}>{text}</Box>;
+}
+
+function Grid(props: {
+  label: string;
+  columns: Column[];
+  rows: Cell[][];
+  first?: Sorting;
+  marked?: (number | null)[];
+  onHover?: (row: number | null) => void;
+  onChoose?: (row: number) => void;
+}) {
+  const { columns, rows, marked = [] } = props;
+  const [sorting, setSorting] = useState<Sorting | null>(props.first ?? null);
+  const [at, setAt] = useState(0);
+  const scroller = useRef<HTMLDivElement>(null);
+  const order = useMemo(() => {
+    const all = Array.from(rows.keys());
+    if (!sorting) return all;
+    const { column, down } = sorting;
+    return all.sort((a, b) => compare(rows[a][column], rows[b][column], down) || a - b);
+  }, [rows, sorting]);
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW,
+    overscan: 8,
+  });
+  const template = columns.map((c) => `minmax(0, ${c.share}fr)`).join(" ");
+  const onKeyDown = (event: React.KeyboardEvent) => {
+    const step = { ArrowDown: 1, ArrowUp: -1, PageDown: 8, PageUp: -8 }[event.key];
+    if (step) {
+      const next = Math.min(Math.max(at + step, 0), rows.length - 1);
+      setAt(next);
+      virtual.scrollToIndex(next);
+      props.onHover?.(order[next]);
+      event.preventDefault();
+    } else if (event.key === "Enter") props.onChoose?.(order[at]);
+  };
+  return (
+    <Box role="table" aria-label={props.label} aria-rowcount={rows.length + 1} sx={{ fontSize: "0.8125rem" }}>
+      <Box
+        role="row"
+        sx={{
+          display: "grid",
+          gridTemplateColumns: template,
+          columnGap: 2,
+          px: 2,
+          borderTop: `1px solid ${RULE}`,
+          borderBottom: `1px solid ${INK}`,
+        }}
+      >
+        {columns.map((c, i) => (
+          <Box
+            key={c.title}
+            role="columnheader"
+            aria-sort={sorting?.column === i ? (sorting.down ? "descending" : "ascending") : "none"}
+            sx={{ textAlign: c.number ? "right" : "left", overflow: "hidden" }}
+          >
+            <ButtonBase
+              onClick={() =>
+                setSorting({ column: i, down: sorting?.column === i ? !sorting.down : Boolean(c.number) })
+              }
+              sx={{ font: "inherit", fontWeight: 600, py: 0.5, whiteSpace: "nowrap" }}
+            >
+              {c.title}
+              {sorting?.column === i && (sorting.down ? " ↓" : " ↑")}
+            </ButtonBase>
+          </Box>
+        ))}
+      </Box>
+      <Box
+        ref={scroller}
+        role="rowgroup"
+        tabIndex={0}
+        onKeyDown={onKeyDown}
+        onMouseLeave={() => props.onHover?.(null)}
+        sx={{ height: HEIGHT - 30, overflowY: "auto" }}
+      >
+        <Box sx={{ height: virtual.getTotalSize(), position: "relative" }} role="presentation">
+          {virtual.getVirtualItems().map((item) => {
+            const row = order[item.index];
+            return (
+              <Box
+                key={item.key}
+                role="row"
+                aria-rowindex={item.index + 2}
+                onMouseEnter={() => props.onHover?.(row)}
+                onClick={() => {
+                  setAt(item.index);
+                  props.onChoose?.(row);
+                }}
+                sx={{
+                  position: "absolute",
+                  top: item.start,
+                  left: 0,
+                  right: 0,
+                  height: ROW,
+                  display: "grid",
+                  gridTemplateColumns: template,
+                  columnGap: 2,
+                  px: 2,
+                  alignItems: "center",
+                  borderBottom: `1px solid ${RULE}`,
+                  bgcolor: marked.includes(row) ? "#EAE2CF" : undefined,
+                  cursor: props.onChoose ? "pointer" : undefined,
+                }}
+              >
+                {rows[row].map((cell, i) => (
+                  <Box
+                    // biome-ignore lint/suspicious/noArrayIndexKey: a row's cells never move
+                    key={i}
+                    role="cell"
+                    sx={{
+                      textAlign: columns[i].number ? "right" : "left",
+                      overflow: "hidden",
+                      textOverflow: "ellipsis",
+                      whiteSpace: "nowrap",
+                    }}
+                  >
+                    {written(cell)}
+                  </Box>
+                ))}
+              </Box>
+            );
+          })}
+        </Box>
+      </Box>
+    </Box>
+  );
+}
+
+function written(cell: Cell): string {
+  if (cell === null) return "";
+  if (typeof cell === "string") return cell;
+  return Number.isInteger(cell) ? whole(cell) : figure(cell);
+}
+
+/** Numbers before words, blanks last, whichever the direction. */
+function compare(a: Cell, b: Cell, down: boolean): number {
+  const kind = (c: Cell) => (c === null || c === "" ? 2 : typeof c === "number" ? 0 : 1);
+  if (kind(a) !== kind(b)) return kind(a) - kind(b);
+  const less =
+    typeof a === "number" && typeof b === "number"
+      ? a - b
+      : String(a).localeCompare(String(b), "en", { numeric: true });
+  return down ? -less : less;
+}

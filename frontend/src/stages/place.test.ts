@@ -1,0 +1,22 @@
+import { describe, expect, it } from "vitest";
+import { STAGES } from "../state/store";
+import { CARD_WIDTH, RAIL_WIDTH, SHEET_WIDTH, sheetLeft, taken } from "./place";
+
+describe("a sheet", () => {
+  it("never covers the card or leaves the window, and leaves room for the map", () => {
+    for (const width of [1024, 1280, 1920]) {
+      for (const stage of STAGES) {
+        for (const card of [false, true]) {
+          const from = sheetLeft(stage, card, width);
+          const edge = width - RAIL_WIDTH - (card ? CARD_WIDTH : 0);
+          if (stage !== "gather" && width > 1024) expect(from + SHEET_WIDTH).toBeLessThanOrEqual(edge);
+          const { left, right } = taken(stage, card, width);
+          const free = width - RAIL_WIDTH - left - right;
+          expect(free).toBeGreaterThan(width > 1024 ? 170 : 50);
+          const covered = from < width - RAIL_WIDTH - right && from + SHEET_WIDTH > left;
+          expect(covered).toBe(false);
+        }
+      }
+    }
+  });
+});

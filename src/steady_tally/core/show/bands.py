@@ -1,0 +1,67 @@
+"""What a class says of itself: its range in figures that its own values reach, with no more places than are needed.
+
+A range runs from the least to the greatest value in the class, so that neighbouring ranges never share an end and no
+range shows a value that nothing has.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+Floats = npt.NDArray[np.float64]
+_MOST_PLACES = 12
+_WANTED_FIGURES = 3
+
+
+@dataclass(frozen=True)
+class Band:
+    """One class: its range in words, the number of areas, and the sum of what they are divided by."""
+
+    text: str
+    areas: int
+    denominator: float
+
+
+def bands(
+    values: Floats, denominator: Floats, area_class: npt.NDArray[np.int16], classes: int, *, whole: bool
+) -> list[Band]:
+    """The classes from the lowest to the highest.
+
+    Parameters
+    ----------
+    values, denominator, area_class : (areas,).
+    whole : the values are counts.
+    """
+    members = [area_class == c for c in range(classes)]
+    ends = [(float(values[m].min()), float(values[m].max())) if m.any() else None for m in members]
+    places = 0 if whole else decimal_places([e for e in ends if e])
+    return [
+        Band(
+            "" if e is None else range_text(*e, places),
+            int(np.count_nonzero(m)),
+            float(np.nansum(denominator[m])),
+        )
+        for e, m in zip(ends, members, strict=True)
+    ]
+
+
+def range_text(low: float, high: float, places: int) -> str:
+    """ "12.0 to 14.5", or the one figure where both ends are written alike."""
+    a, b = (f"{v:,.{places}f}" for v in (low, high))
+    return a if a == b else f"{a} to {b}"
+
+
+def decimal_places(ends: list[tuple[float, float]]) -> int:
+    """The fewest places with which no two classes share a written end and the greatest value has three figures."""
+    greatest = max((abs(v) for e in ends for v in e), default=0.0)
+    places = 0
+    while places < _MOST_PLACES and greatest * 10**places < 10 ** (_WANTED_FIGURES - 1) and greatest > 0.0:
+        places += 1
+    while places < _MOST_PLACES and any(
+        f"{a[1]:.{places}f}" == f"{b[0]:.{places}f}" for a, b in zip(ends, ends[1:], strict=False)
+    ):
+        places += 1
+    return places

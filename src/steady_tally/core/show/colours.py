@@ -1,0 +1,94 @@
+"""Map colours by recipe, in OKLCH: nothing here is a list of colours, all of it is computed.
+
+A sequential ramp goes from light to dark in even steps of lightness, its chroma rising to the middle and its hue
+turning a little, so that neighbours differ also where hues are confused. OKLab: B. Ottosson, "A perceptual color space
+for image processing", 2020; its matrices are those of CSS Color Module Level 4, section 10 and sample code.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+Floats = npt.NDArray[np.float64]
+
+_TO_LMS = np.array(
+    [
+        [0.4122214708, 0.5363325363, 0.0514459929],
+        [0.2119034982, 0.6806995451, 0.1073969566],
+        [0.0883024619, 0.2817188376, 0.6299787005],
+    ]
+)
+_TO_LAB = np.array(
+    [
+        [0.2104542553, 0.7936177850, -0.0040720468],
+        [1.9779984951, -2.4285922050, 0.4505937099],
+        [0.0259040371, 0.7827717662, -0.8086757660],
+    ]
+)
+
+
+@dataclass(frozen=True)
+class Ramp:
+    """A sequential ramp: hue in degrees at the light and the dark end, and the highest chroma."""
+
+    light_hue: float
+    dark_hue: float
+    chroma: float
+
+
+RAMPS: dict[str, Ramp] = {
+    "kelp": Ramp(128.0, 188.0, 0.085),
+    "peat": Ramp(82.0, 48.0, 0.085),
+    "heather": Ramp(340.0, 308.0, 0.095),
+    "slate": Ramp(236.0, 262.0, 0.070),
+    "rowan": Ramp(62.0, 22.0, 0.120),
+}
+DEFAULT_RAMP = "kelp"
+_LIGHTEST, _DARKEST = 0.88, 0.34
+
+
+def sequential(name: str, classes: int) -> list[str]:
+    """Colours from the lowest class to the highest, as "#rrggbb"; dark stands for more."""
+    ramp = RAMPS[name]
+    t = np.linspace(0.0, 1.0, classes) if classes > 1 else np.array([0.5])
+    turn = (ramp.dark_hue - ramp.light_hue + 180.0) % 360.0 - 180.0
+    lightness = _LIGHTEST + (_DARKEST - _LIGHTEST) * t
+    chroma = ramp.chroma * (0.55 + 0.45 * np.sin(np.pi * (0.15 + 0.6 * t)))
+    return hex_of(oklch_to_srgb(lightness, chroma, np.radians(ramp.light_hue + turn * t)))
+
+
+def oklch_to_srgb(lightness: Floats, chroma: Floats, hue: Floats) -> Floats:
+    """(n, 3) sRGB in 0..1; a colour that the screen cannot show loses chroma until it can.
+
+    Parameters
+    ----------
+    hue : in radians.
+    """
+    rgb = _srgb(lightness, chroma, hue)
+    for _ in range(60):
+        outside = ((rgb < -1e-6) | (rgb > 1.0 + 1e-6)).any(axis=1)
+        if not outside.any():
+            break
+        chroma = np.where(outside, 0.95 * chroma, chroma)
+        rgb = _srgb(lightness, chroma, hue)
+    return np.clip(rgb, 0.0, 1.0)
+
+
+def oklab_lightness(rgb: Floats) -> Floats:
+    """(n,) OKLab lightness of (n, 3) sRGB colours."""
+    linear = np.where(rgb <= 0.04045, rgb / 12.92, ((rgb + 0.055) / 1.055) ** 2.4)
+    return np.asarray(np.cbrt(linear @ _TO_LMS.T) @ _TO_LAB[0])
+
+
+def hex_of(rgb: Floats) -> list[str]:
+    """Colours as "#rrggbb"."""
+    return ["#{:02x}{:02x}{:02x}".format(*np.round(255.0 * c).astype(int)) for c in rgb]
+
+
+def _srgb(lightness: Floats, chroma: Floats, hue: Floats) -> Floats:
+    lab = np.stack([lightness, chroma * np.cos(hue), chroma * np.sin(hue)], axis=1)
+    linear = (lab @ np.linalg.inv(_TO_LAB).T) ** 3 @ np.linalg.inv(_TO_LMS).T
+    return np.where(linear <= 0.0031308, 12.92 * linear, 1.055 * np.maximum(linear, 0.0031308) ** (1.0 / 2.4) - 0.055)

@@ -1,0 +1,99 @@
+"""Shapes made ready for drawing: in the plane of the working projection, relative to an origin, in metres.
+
+Zones and reference lines are simplified once for a whole coverage, so that neighbours keep their shared borders; cells
+are two integers each.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+import shapely
+from pyproj import CRS
+
+from steady_tally.core.place.grid import CellSet, working_projection
+from steady_tally.core.place.projection import coordinate_system, project
+from steady_tally.core.place.zones import ZoneSet
+from steady_tally.core.sources import Features
+
+Floats = npt.NDArray[np.float64]
+_FINEST = 40_000  # the extent over the tolerance of simplification: far below a pixel on any screen
+
+
+@dataclass(frozen=True)
+class Rings:
+    """Lines in the plane.
+
+    Attributes
+    ----------
+    xy : (vertices, 2) float32 metres from the origin.
+    start : (rings + 1,) where each starts.
+    owner : (rings,) the area or line that each belongs to, in increasing order.
+    """
+
+    xy: npt.NDArray[np.float32]
+    start: npt.NDArray[np.int32]
+    owner: npt.NDArray[np.int32]
+
+
+@dataclass(frozen=True)
+class Plane:
+    """The plane that everything of one drawing lies in."""
+
+    crs: CRS
+    origin: tuple[float, float]
+    bounds: tuple[float, float, float, float]
+
+
+def plane_of(areas: ZoneSet | CellSet) -> Plane:
+    """The working projection centred on the areas in whole degrees, an origin, and the areas' bounds from there."""
+    if isinstance(areas, CellSet):
+        x, y = areas.centres.T
+        reach = areas.width
+        bounds = (x.min() - reach, y.min() - reach, x.max() + reach, y.max() + reach)
+        return Plane(areas.crs, (0.0, 0.0), tuple(float(b) for b in bounds))  # type: ignore[arg-type]
+    degrees = coordinate_system("EPSG:4326", wanted_by="drawing")
+    lon, lat = project(areas.coordinates[:, 0], areas.coordinates[:, 1], areas.crs, degrees)
+    crs = working_projection(round((lon.min() + lon.max()) / 2.0), round((lat.min() + lat.max()) / 2.0))
+    x, y = project(areas.coordinates[:, 0], areas.coordinates[:, 1], areas.crs, crs)
+    origin = (float(np.round(x.mean(), -3)), float(np.round(y.mean(), -3)))
+    bounds = (x.min() - origin[0], y.min() - origin[1], x.max() - origin[0], y.max() - origin[1])
+    return Plane(crs, origin, tuple(float(b) for b in bounds))  # type: ignore[arg-type]
+
+
+def zone_rings(zones: ZoneSet, plane: Plane) -> Rings:
+    """The zones' rings, simplified together."""
+    extent = max(plane.bounds[2] - plane.bounds[0], plane.bounds[3] - plane.bounds[1])
+    shapes = _into_plane(zones.geometry, zones.crs, plane)
+    if shapely.coverage_is_valid(shapes):
+        shapes = shapely.coverage_simplify(shapes, extent / _FINEST)
+    parts, owner = shapely.get_parts(shapes, return_index=True)
+    rings, part = shapely.get_rings(parts, return_index=True)
+    return _rings(rings, owner[part])
+
+
+def reference_lines(features: Features, plane: Plane) -> Rings:
+    """A reference source's lines and outlines."""
+    system = coordinate_system(features.crs or "EPSG:4326", wanted_by=f"source “{features.name}”")
+    parts, owner = shapely.get_parts(_into_plane(features.geometry, system, plane), return_index=True)
+    is_polygon = shapely.get_type_id(parts) == 3
+    rings, part = shapely.get_rings(parts[is_polygon], return_index=True)
+    lines = np.concatenate([parts[~is_polygon], rings])
+    of = np.concatenate([owner[~is_polygon], owner[is_polygon][part]])
+    order = np.argsort(of, kind="stable")
+    return _rings(lines[order], of[order])
+
+
+def _into_plane(geometry: npt.NDArray[np.object_], crs: CRS, plane: Plane) -> npt.NDArray[np.object_]:
+    def move(points: Floats) -> Floats:
+        return np.column_stack(project(points[:, 0], points[:, 1], crs, plane.crs)) - plane.origin
+
+    return np.asarray(shapely.transform(geometry, move))
+
+
+def _rings(lines: npt.NDArray[np.object_], owner: npt.NDArray[np.int64]) -> Rings:
+    xy, line = shapely.get_coordinates(lines, return_index=True)
+    start = np.concatenate([[0], np.cumsum(np.bincount(line, minlength=len(lines)))])
+    return Rings(xy.astype(np.float32), start.astype(np.int32), owner.astype(np.int32))

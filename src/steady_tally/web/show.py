@@ -1,0 +1,214 @@
+"""What the map and the rail draw: shapes, values, classes. Bulk arrays go as uncompressed Arrow streams."""
+
+from __future__ import annotations
+
+import gzip
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+from flask import Response, request
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, Field
+
+from steady_tally.core.classes.breaks import ZERO_CLASS
+from steady_tally.core.errors import NotFound
+from steady_tally.core.measure.states import STATES, State
+from steady_tally.core.place.grid import CellSet
+from steady_tally.core.plan import Count, Plan, Rate, RecordedWindow
+from steady_tally.core.run import Outcome
+from steady_tally.core.show.bands import bands
+from steady_tally.core.show.colours import sequential
+from steady_tally.core.show.drawing import Rings, plane_of, reference_lines, zone_rings
+from steady_tally.core.sources import texts
+from steady_tally.formats.outcome import ledger_document
+from steady_tally.jobs.outcomes import study_outcome
+from steady_tally.store.sources import load_sources
+from steady_tally.store.studies import open_plan
+from steady_tally.web.access import Right, needs
+from steady_tally.web.outcomes import LedgerView, outcome_of
+from steady_tally.web.problems import Problem
+from steady_tally.web.studies import StudyPath, answer, engine
+
+api = APIBlueprint(
+    "show", __name__, url_prefix="/api", abp_tags=[Tag(name="show")], abp_responses={"404": Problem, "422": Problem}
+)
+_ARROW = "application/vnd.apache.arrow.stream"
+_GZIP_FROM = 4_096
+
+
+class BandView(BaseModel):
+    text: str = Field(description="The class's range in words.")
+    areas: int
+    denominator: float
+    colour: str
+
+
+class StateCount(BaseModel):
+    state: str
+    areas: int
+
+
+class View(BaseModel):
+    """All of one outcome that is not bulk."""
+
+    plan: dict[str, Any]
+    ledger: LedgerView
+    kind: str = Field(description="zones or cells")
+    value_name: str = Field(description="What a value is, in words.")
+    denominator_noun: str
+    period_noun: str = Field(description="What a recorded window is called.")
+    bands: list[BandView]
+    zero: int = Field(description="Areas with exactly zero, where zero stands apart.")
+    states: list[StateCount] = Field(description="Areas without a number, by state.")
+    total_value: float | None = Field(description="The value of all areas taken together.")
+
+
+@api.get("/studies/<uuid:study_id>/view", summary="The outcome without its bulk", responses={"200": View})
+@needs(Right.READ)
+def view(path: StudyPath) -> Response:
+    plan = open_plan(engine(), path.study_id)
+    outcome = study_outcome(engine(), path.study_id, plan)
+    return answer(_view(plan, outcome))
+
+
+@api.get("/studies/<uuid:study_id>/values", summary="The areas' values, as an Arrow stream")
+@needs(Right.READ)
+def values(path: StudyPath) -> Response:
+    outcome = outcome_of(path.study_id)
+    areas, measured = outcome.placed.areas, outcome.measured.values
+    return _stream(
+        pa.table(
+            {
+                "identifier": pa.array(areas.identifiers, pa.string()),
+                "name": pa.array(areas.names, pa.string()),
+                "numerator": pa.array(measured.numerator.astype(np.int32)),
+                "denominator": pa.array(measured.denominator),
+                "area_km2": pa.array(areas.area_km2),
+                "value": pa.array(measured.value),
+                "state": pa.array(measured.state),
+                "class": pa.array(outcome.classed.area_class),
+            }
+        ),
+        {},
+    )
+
+
+@api.get("/studies/<uuid:study_id>/shapes", summary="The areas' shapes for drawing, as an Arrow stream")
+@needs(Right.READ)
+def shapes(path: StudyPath) -> Response:
+    areas = outcome_of(path.study_id).placed.areas
+    plane = plane_of(areas)
+    meta = {"bounds": ",".join(f"{b:.3f}" for b in plane.bounds)}
+    if isinstance(areas, CellSet):
+        table = pa.table({"column": areas.column.astype(np.int32), "row": areas.row.astype(np.int32)})
+        return _stream(table, {**meta, "kind": "cells", "width": repr(areas.width)})
+    return _stream(_ring_table(zone_rings(areas, plane)), {**meta, "kind": "zones"})
+
+
+class ReferencePath(StudyPath):
+    name: str = Field(max_length=200)
+
+
+@api.get("/studies/<uuid:study_id>/reference/<name>", summary="A reference source's lines, as an Arrow stream")
+@needs(Right.READ)
+def reference(path: ReferencePath) -> Response:
+    sources, _ = load_sources(engine(), path.study_id)
+    if path.name not in sources.features:
+        raise NotFound(f"the study has no lines “{path.name}”.", todo="Load the study again.")
+    features = sources.features[path.name]
+    lines = reference_lines(features, plane_of(outcome_of(path.study_id).placed.areas))
+    kinds = np.array(texts(features.columns.column(0)), dtype=object)[lines.owner]
+    return _stream(_ring_table(lines).append_column("kind", pa.array(kinds, pa.string())), {})
+
+
+class AreaPath(StudyPath):
+    area: int = Field(ge=0, description="Position among the areas.")
+
+
+class AreaEvents(BaseModel):
+    total: int
+    columns: list[str]
+    rows: list[list[str | int | float | None]]
+
+
+@api.get(
+    "/studies/<uuid:study_id>/areas/<int:area>/events", summary="The events of one area", responses={"200": AreaEvents}
+)
+@needs(Right.READ)
+def area_events(path: AreaPath) -> Response:
+    outcome = outcome_of(path.study_id)
+    located = outcome.placed.located
+    at = np.union1d(np.flatnonzero(located.first == path.area), located.other_event[located.other_zone == path.area])
+    table = outcome.gathered.table
+    record = outcome.placed.record[at]
+    page = table.columns.take(record[:500])
+    rows = [[int(n), *row.values()] for n, row in zip(table.record[record], page.to_pylist(), strict=False)]
+    return answer(AreaEvents(total=len(at), columns=["record", *page.column_names], rows=rows))
+
+
+def _view(plan: Plan, outcome: Outcome) -> View:
+    measured, classed = outcome.measured.values, outcome.classed
+    classes = max(len(classed.breaks) - 1, 0)
+    made = bands(
+        measured.value, measured.denominator, classed.area_class, classes, whole=isinstance(plan.measure, Count)
+    )
+    colours = sequential(plan.show.ramp, classes)
+    states = np.bincount(measured.state, minlength=1)
+    numbered = measured.state == State.NUMBER
+    under = measured.denominator[numbered].sum()
+    total = None
+    if not isinstance(plan.measure, Count) and under > 0.0:
+        total = float(measured.numerator[numbered].sum() / under / measured.periods * measured.per)
+    return View(
+        plan=plan.as_document(),
+        ledger=LedgerView(**ledger_document(outcome, {})),
+        kind="cells" if isinstance(outcome.placed.areas, CellSet) else "zones",
+        value_name=_value_name(plan),
+        denominator_noun=plan.measure.denominator.noun if isinstance(plan.measure, Rate) else "km²",
+        period_noun=period_noun(plan.gather.events.recorded),
+        bands=[
+            BandView(text=b.text, areas=b.areas, denominator=b.denominator, colour=c)
+            for b, c in zip(made, colours, strict=True)
+        ],
+        zero=int(np.count_nonzero(classed.area_class == ZERO_CLASS)),
+        states=[StateCount(state=STATES[State(s)], areas=int(n)) for s, n in enumerate(states) if n and s],
+        total_value=total,
+    )
+
+
+def _value_name(plan: Plan) -> str:
+    """ "events per 10,000 residents and summer", say."""
+    how = plan.measure
+    if isinstance(how, Count):
+        return "events"
+    per = "" if how.per == 1.0 else f"{how.per:,.10g} "
+    time = {"none": "", "window": f" and {period_noun(plan.gather.events.recorded)}", "year": " and year"}[how.time]
+    return f"events per {per}{how.denominator.noun if isinstance(how, Rate) else 'km²'}{time}"
+
+
+def period_noun(windows: list[RecordedWindow]) -> str:
+    """ "summer" where the windows are called summer 2021, summer 2022 and so on."""
+    first_words = {(w.name or "").split(" ")[0] for w in windows}
+    word = first_words.pop() if len(first_words) == 1 else ""
+    return word if word.isalpha() else "recorded window"
+
+
+def _ring_table(rings: Rings) -> pa.Table:
+    flat = pa.array(rings.xy.ravel())
+    return pa.table({"owner": rings.owner, "xy": pa.ListArray.from_arrays(pa.array(rings.start * 2), flat)})
+
+
+def _stream(table: pa.Table, meta: dict[str, str]) -> Response:
+    """One record batch. The JavaScript reader brings no decompressors: HTTP compresses."""
+    table = table.replace_schema_metadata(meta).combine_chunks()
+    sink = pa.BufferOutputStream()
+    with pa.ipc.new_stream(sink, table.schema) as writer:
+        writer.write_table(table)
+    body = sink.getvalue().to_pybytes()
+    response = Response(body, content_type=_ARROW)
+    if len(body) >= _GZIP_FROM and "gzip" in request.headers.get("Accept-Encoding", ""):
+        response.set_data(gzip.compress(body, compresslevel=1))
+        response.headers["Content-Encoding"] = "gzip"
+    response.headers["Vary"] = "Accept-Encoding"
+    return response

@@ -1,0 +1,62 @@
+"""Colours and the words of classes."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from steady_tally.core.classes.breaks import assign
+from steady_tally.core.classes.quantile import quantile_breaks
+from steady_tally.core.show.bands import bands
+from steady_tally.core.show.colours import RAMPS, oklab_lightness, sequential
+
+# Linear-light matrices for full dichromacy (Machado, Oliveira & Fernandes, IEEE TVCG 15, 2009, table 1, severity 1.0).
+DICHROMACY = {
+    "protanopia": [[0.152286, 1.052583, -0.204868], [0.114503, 0.786281, 0.099216], [-0.003882, -0.048116, 1.051998]],
+    "deuteranopia": [[0.367322, 0.860646, -0.227968], [0.280085, 0.672501, 0.047413], [-0.011820, 0.042940, 0.968881]],
+    "tritanopia": [[1.255528, -0.076749, -0.178779], [-0.078411, 0.930809, 0.147602], [0.004733, 0.691367, 0.303900]],
+}
+
+
+def rgb(colours: list[str]) -> np.ndarray:
+    return np.array([[int(c[i : i + 2], 16) for i in (1, 3, 5)] for c in colours]) / 255.0
+
+
+def seen_as(colours: np.ndarray, kind: str) -> np.ndarray:
+    linear = np.where(colours <= 0.04045, colours / 12.92, ((colours + 0.055) / 1.055) ** 2.4)
+    seen = np.clip(linear @ np.array(DICHROMACY[kind]).T, 0.0, 1.0)
+    return np.where(seen <= 0.0031308, 12.92 * seen, 1.055 * np.maximum(seen, 1e-9) ** (1 / 2.4) - 0.055)
+
+
+@pytest.mark.parametrize("name", RAMPS)
+@pytest.mark.parametrize("classes", range(2, 10))
+def test_ramps_darken_evenly_and_keep_their_order_in_every_eye(name, classes):
+    colours = rgb(sequential(name, classes))
+    step = -np.diff(oklab_lightness(colours))
+    assert step.min() > 0.0
+    assert step.max() - step.min() < 0.02, "even steps"
+    for kind in DICHROMACY:
+        fall = -np.diff(oklab_lightness(seen_as(colours, kind)))
+        assert fall.min() > 0.4 / classes, kind
+
+
+def test_ramps_differ_from_each_other():
+    assert len({tuple(sequential(name, 5)) for name in RAMPS}) == len(RAMPS)
+
+
+@given(st.lists(st.floats(0.001, 1e6), min_size=2, max_size=60), st.integers(1, 7))
+def test_written_ranges_never_share_an_end_and_hold_every_area(values, classes):
+    array = np.array(values)
+    breaks = quantile_breaks(array, classes)
+    made = bands(array, np.ones(len(array)), assign(array, breaks), len(breaks) - 1, whole=False)
+    assert sum(b.areas for b in made) == len(values)
+    written = [b.text.replace(",", "").split(" to ") for b in made]
+    ends = [(float(w[0]), float(w[-1])) for w in written]
+    if len(set(values)) > 1 and min(abs(a - b) for a in set(values) for b in set(values) if a != b) > 1e-9:
+        assert all(a[1] < b[0] for a, b in zip(ends, ends[1:], strict=False))
+
+
+def test_counts_are_written_whole():
+    values = np.array([1.0, 2.0, 1500.0])
+    made = bands(values, np.array([10.0, np.nan, 5.0]), np.array([0, 0, 1], np.int16), 2, whole=True)
+    assert [(b.text, b.areas, b.denominator) for b in made] == [("1 to 2", 2, 10.0), ("1,500", 1, 5.0)]
