@@ -11,6 +11,9 @@ cd "$project"
 (
     cd frontend
     "${npm_command[@]}" run --silent check
+    "$python" -m steady_tally.cli openapi >"$base/.cache/openapi.json"
+    "${npm_command[@]}" exec -- openapi-typescript "$base/.cache/openapi.json" --output "$base/.cache/schema.d.ts" >/dev/null 2>&1
+    cmp "$base/.cache/schema.d.ts" src/api/schema.d.ts || fail "frontend/src/api/schema.d.ts is not that of the present interface."
     "${npm_command[@]}" run --silent test
 )
 exec "$python" -m pytest "$@"

@@ -4,9 +4,9 @@ import sys
 
 import click
 
-from bench import classing, placing
+from bench import browser, classing, placing
 
-PARTS = {"placing": placing.rows, "classing": classing.rows}
+PARTS = {"placing": placing.rows, "classing": classing.rows, "browser": browser.rows}
 
 
 @click.command()

@@ -56,6 +56,12 @@ def test_written_ranges_never_share_an_end_and_hold_every_area(values, classes):
         assert all(a[1] < b[0] for a, b in zip(ends, ends[1:], strict=False))
 
 
+def test_what_is_not_zero_is_not_written_as_zero():
+    values = np.array([0.231, 40.8, 126.2, 739.0])
+    made = bands(values, np.ones(4), np.array([0, 0, 1, 1], np.int16), 2, whole=False)
+    assert [b.text for b in made] == ["0.2 to 40.8", "126.2 to 739.0"]
+
+
 def test_counts_are_written_whole():
     values = np.array([1.0, 2.0, 1500.0])
     made = bands(values, np.array([10.0, np.nan, 5.0]), np.array([0, 0, 1], np.int16), 2, whole=True)

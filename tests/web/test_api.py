@@ -5,6 +5,8 @@ import time
 import uuid
 from collections.abc import Iterator
 
+import numpy as np
+import pyarrow as pa
 import pytest
 from flask.testing import FlaskClient
 from sqlalchemy import Engine, text
@@ -214,3 +216,61 @@ def test_every_route_is_described(client):
         "/api/jobs/{job_id}",
     }
     assert "Problem" in described["components"]["schemas"]
+
+
+def arrow(client: FlaskClient, path: str) -> pa.Table:
+    answer = client.get(path)
+    assert answer.status_code == 200, answer.get_data(as_text=True)[:300]
+    return pa.ipc.open_stream(answer.get_data()).read_all()
+
+
+def test_what_the_map_draws_is_what_was_worked_out(client, study):
+    base = f"/api/studies/{study}"
+    view = client.get(f"{base}/view").get_json()
+    values = arrow(client, f"{base}/values")
+    areas = client.get(f"{base}/areas").get_json()["areas"]
+    assert values.column("identifier").to_pylist() == [a["identifier"] for a in areas]
+    for name in ("value", "denominator"):
+        drawn = [None if v != v else v for v in values.column(name).to_pylist()]
+        assert drawn == [a[name] for a in areas], "bit for bit"
+    assert [c + 1 if c >= 0 else (0 if c == -2 else None) for c in values.column("class").to_pylist()] == [
+        a["class"] for a in areas
+    ]
+    assert [b["areas"] for b in view["bands"]] == [sum(a["class"] == i + 1 for a in areas) for i in range(5)]
+    assert view["zero"] + sum(b["areas"] for b in view["bands"]) + sum(s["areas"] for s in view["states"]) == 118
+    assert (view["period_noun"], view["value_name"]) == ("summer", "events per 10,000 residents and summer")
+    shapes = arrow(client, f"{base}/shapes")
+    left, bottom, right, top = map(float, shapes.schema.metadata[b"bounds"].split(b","))
+    xy = np.concatenate([np.array(ring).reshape(-1, 2) for ring in shapes.column("xy").to_pylist()])
+    assert xy.min(axis=0) == pytest.approx([left, bottom], abs=5.0)
+    assert xy.max(axis=0) == pytest.approx([right, top], abs=5.0)
+    assert set(shapes.column("owner").to_pylist()) == set(range(118))
+    roads = arrow(client, f"{base}/reference/roads")
+    assert set(roads.column("kind").to_pylist()) == {"main road", "street"}
+    assert client.get(f"{base}/reference/nothing").status_code == 404
+
+
+def test_an_area_s_events_are_those_counted_in_it(client, study):
+    areas = client.get(f"/api/studies/{study}/areas").get_json()["areas"]
+    most = max(range(118), key=lambda i: areas[i]["numerator"])
+    events = client.get(f"/api/studies/{study}/areas/{most}/events").get_json()
+    assert events["total"] == areas[most]["numerator"] == len(events["rows"])
+    assert events["columns"][:2] == ["record", "call_id"]
+
+
+def test_hexagons_count_the_same_events_as_the_wards_that_they_cover(client, study):
+    before = client.get(f"/api/studies/{study}/ledger").get_json()
+    document = before["plan"]
+    document["place"]["areas"] = {"kind": "grid", "width_m": 1500, "cover": "wards"}
+    document["measure"] = {"kind": "density", "time": "window"}
+    head = client.get(f"/api/studies/{study}").get_json()["head_id"]
+    assert client.post(f"/api/studies/{study}/plans", json={"parent_id": head, "document": document}).status_code == 201
+    after = client.get(f"/api/studies/{study}/ledger").get_json()
+    assert after["stages"] == before["stages"]
+    cells = client.get(f"/api/studies/{study}/areas").get_json()["areas"]
+    assert sum(c["numerator"] for c in cells) == after["stages"][1]["records_out"]
+    shapes = arrow(client, f"/api/studies/{study}/shapes")
+    assert shapes.num_rows == len(cells)
+    assert [f"hexagon/laea 38 -40/0,0/1500m/{c}/{r}" for c, r in zip(*shapes.to_pydict().values(), strict=True)] == [
+        c["identifier"] for c in cells
+    ]

@@ -15,6 +15,7 @@ import { fitted, panned, scaleBar, type View, zoomed } from "./view";
 import type { FromWorker, Line, ToWorker } from "./worker";
 
 const STILL_AFTER_MS = 140;
+const LINED_FROM_PIXELS = 90;
 
 interface Props {
   study: Study;
@@ -31,7 +32,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   });
   const size = useSize(frameRef);
   const [view, setView] = useState<View | null>(null);
-  const look = useLook(outcome, areas, shapes, view, hovered, selected);
+  const look = useLook(outcome, areas, view, hovered, selected);
   const main = useLines(study, "roads", outcome).data;
   const coast = useLines(study, "coast", outcome).data;
   const lagoon = useLines(study, "lagoon", outcome).data;
@@ -145,7 +146,15 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
       >
         {bar && (
           <Box
-            sx={{ fontSize: 12, color: INK, textAlign: "center" }}
+            sx={{
+              fontSize: 12,
+              color: INK,
+              textAlign: "center",
+              bgcolor: PAPER,
+              border: `1px solid ${INK}`,
+              px: 1,
+              pb: 0.75,
+            }}
             aria-label={`Scale: ${bar.text}`}
             role="img"
           >
@@ -209,7 +218,6 @@ function summary(outcome: Outcome): string {
 function useLook(
   outcome: Outcome,
   areas: Areas,
-  shapes: Shapes,
   view: View | null,
   hovered: number | null,
   selected: number | null,
@@ -226,12 +234,11 @@ function useLook(
     }
     return { colour, hatched };
   }, [outcome, areas]);
-  // Hairlines would drown areas of a few pixels.
-  const box = shapes.bounds;
-  const across = Math.sqrt(
-    ((box.right - box.left) * (box.top - box.bottom)) / Math.max(areas.value.length, 1),
+  const scale = view?.scale ?? 0;
+  const lined = useMemo(
+    () => Uint8Array.from(areas.areaKm2, (km2) => (km2 * 1e6 * scale * scale > LINED_FROM_PIXELS ? 1 : 0)),
+    [areas, scale],
   );
-  const outlines = view !== null && across * view.scale > 7;
   return useMemo(
     () => ({
       ...colours,
@@ -240,9 +247,9 @@ function useLook(
       ink: packed(INK),
       hatch: packed(HATCH),
       marked: [...new Set([hovered, selected].filter((a): a is number => a !== null))],
-      outlines,
+      lined,
     }),
-    [colours, hovered, selected, outlines],
+    [colours, hovered, selected, lined],
   );
 }
 
@@ -315,6 +322,7 @@ function usePainter(frame: React.RefObject<HTMLDivElement | null>, onArea: (area
       }
       timings.push(data.ms);
       canvas.dataset.still = String(data.still && !next);
+      canvas.dataset.painted = "true";
       busy = false;
       shown = data.view;
       place();

@@ -12,8 +12,8 @@ export interface Look {
   hatch: number;
   /** Areas drawn with a strong outline: under the pointer, and selected. */
   marked: readonly number[];
-  /** Whether areas have hairlines at all: not where they are a few pixels small. */
-  outlines: boolean;
+  /** For each area 1 where it is large enough on screen for a hairline: lines would drown small ones. */
+  lined: Uint8Array;
 }
 
 const HATCH_PIXELS = 7;
@@ -27,14 +27,21 @@ export function paint(
   out: Uint32Array,
   fine: number,
 ): void {
-  const { colour, hatched, background, hairline, hatch, outlines } = look;
+  const { colour, hatched, background, hairline, hatch, lined } = look;
   const spacing = HATCH_PIXELS * fine;
   for (let y = 0; y < height; y++) {
     const row = y * width;
     for (let x = 0; x < width; x++) {
       const at = row + x;
       const id = ids[at];
-      if (outlines && ((x + 1 < width && ids[at + 1] !== id) || (y + 1 < height && ids[at + width] !== id))) {
+      const right = x + 1 < width ? ids[at + 1] : id;
+      const below = y + 1 < height ? ids[at + width] : id;
+      if (
+        (right !== id || below !== id) &&
+        (id === NOTHING || lined[id]) &&
+        (right === NOTHING || lined[right]) &&
+        (below === NOTHING || lined[below])
+      ) {
         out[at] = hairline;
       } else if (id === NOTHING) {
         out[at] = background;

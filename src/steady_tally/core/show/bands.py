@@ -55,10 +55,14 @@ def range_text(low: float, high: float, places: int) -> str:
 
 
 def decimal_places(ends: list[tuple[float, float]]) -> int:
-    """The fewest places with which no two classes share a written end and the greatest value has three figures."""
+    """The fewest places with which no two classes share a written end, the greatest value has three figures, and what
+    is not zero is not written as zero (down to a hundred-thousandth of the greatest)."""
     greatest = max((abs(v) for e in ends for v in e), default=0.0)
     places = 0
     while places < _MOST_PLACES and greatest * 10**places < 10 ** (_WANTED_FIGURES - 1) and greatest > 0.0:
+        places += 1
+    ends_above = [abs(v) for e in ends for v in e if abs(v) > greatest / 100_000.0]
+    while places < _MOST_PLACES and any(float(f"{v:.{places}f}") == 0.0 for v in ends_above):
         places += 1
     while places < _MOST_PLACES and any(
         f"{a[1]:.{places}f}" == f"{b[0]:.{places}f}" for a, b in zip(ends, ends[1:], strict=False)
