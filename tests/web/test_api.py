@@ -45,8 +45,17 @@ def client(engine: Engine) -> Iterator[FlaskClient]:
 
 
 def work() -> None:
-    """Do the waiting jobs, as the worker process does."""
-    make_queue().run_worker(wait=False, install_signal_handlers=False)
+    """Do the waiting jobs, as the worker process does: on a thread of its own, where no other event loop runs."""
+    worker = start_work()
+    worker.join()
+
+
+def start_work() -> threading.Thread:
+    worker = threading.Thread(
+        target=lambda: make_queue().run_worker(wait=False, install_signal_handlers=False), daemon=True
+    )
+    worker.start()
+    return worker
 
 
 @pytest.fixture
@@ -71,7 +80,7 @@ def test_the_demo_loads_through_the_queue_and_its_ledger_balances(client, study)
     areas = client.get(f"/api/studies/{study}/areas").get_json()["areas"]
     assert len(areas) == 118
     assert sum(a["numerator"] for a in areas) == place["records_out"]
-    assert {a["class"] for a in areas if a["state"] == "a number"} <= {1, 2, 3, 4, 5}
+    assert {a["class"] for a in areas if a["state"] == "a number"} <= {0, 1, 2, 3, 4, 5}
     total = gather["records_set_aside"] + place["records_set_aside"]
     first = client.get(f"/api/studies/{study}/set-aside?rows=5").get_json()
     assert (first["total"], len(first["rows"])) == (total, 5)
@@ -121,8 +130,7 @@ def test_a_job_that_is_cancelled_before_or_while_it_runs_leaves_nothing(client, 
     assert client.post(f"/api/jobs/{waiting['id']}/cancel").get_json()["state"] == "cancelled"
     assert client.post(f"/api/jobs/{waiting['id']}/cancel").status_code == 409
     running = client.post("/api/demo", json={"events": 500}).get_json()
-    worker = threading.Thread(target=work)
-    worker.start()
+    worker = start_work()
     while client.get(f"/api/jobs/{running['id']}").get_json()["state"] == "waiting":
         time.sleep(0.02)
     client.post(f"/api/jobs/{running['id']}/cancel")

@@ -1,0 +1,119 @@
+/** The worker and its canvas, as the page sees them. */
+import { useEffect, useMemo, useRef } from "react";
+import type { Shapes } from "../api/bulk";
+import type { Look } from "./paint";
+import type { View } from "./view";
+import type { FromWorker, Line, ToWorker } from "./worker";
+
+const STILL_AFTER_MS = 140;
+
+export interface Painter {
+  shapes(shapes: Shapes): void;
+  lines(lines: Line[]): void;
+  draw(view: View, size: { width: number; height: number }, look: Look): void;
+  point(x: number, y: number): void;
+}
+
+/** The worker and its canvas. One frame is asked for at a time; meanwhile the last bitmap is moved. */
+export function usePainter(
+  frame: React.RefObject<HTMLDivElement | null>,
+  onArea: (area: number) => void,
+): Painter {
+  const told = useRef(onArea);
+  told.current = onArea;
+  const api = useRef<Painter | null>(null);
+  const queue = useRef<((p: Painter) => void)[]>([]);
+  useEffect(() => {
+    const canvas = document.createElement("canvas");
+    Object.assign(canvas.style, {
+      position: "absolute",
+      left: "0",
+      top: "0",
+      width: "100%",
+      height: "100%",
+      transformOrigin: "0 0",
+    });
+    frame.current!.append(canvas);
+    const worker = new Worker(new URL("./worker.ts", import.meta.url), { type: "module" });
+    const send = (message: ToWorker, transfer: Transferable[] = []) => worker.postMessage(message, transfer);
+    const offscreen = canvas.transferControlToOffscreen();
+    send({ kind: "canvas", canvas: offscreen }, [offscreen]);
+    let wanted: { view: View; size: { width: number; height: number }; look: Look } | null = null;
+    let shown: View | null = null;
+    let busy = false;
+    // What was asked for while a frame was being painted.
+    let next: { still: boolean } | null = null;
+    let timer = 0;
+    let number = 0;
+    const timings: number[] = [];
+    (window as unknown as { steadyTallyFrames: number[] }).steadyTallyFrames = timings;
+    const place = () => {
+      if (!wanted || !shown) return;
+      const k = wanted.view.scale / shown.scale;
+      const dx = (shown.left - wanted.view.left) * wanted.view.scale;
+      const dy = (wanted.view.top - shown.top) * wanted.view.scale;
+      canvas.style.transform =
+        k === 1 && dx === 0 && dy === 0 ? "" : `translate(${dx}px, ${dy}px) scale(${k})`;
+    };
+    const ask = (still: boolean) => {
+      if (!wanted) return;
+      if (busy) {
+        next = { still };
+        return;
+      }
+      [busy, next] = [true, null];
+      send({
+        kind: "frame",
+        frame: ++number,
+        ...wanted.size,
+        view: wanted.view,
+        look: wanted.look,
+        ratio: window.devicePixelRatio || 1,
+        still,
+      });
+    };
+    worker.onmessage = ({ data }: MessageEvent<FromWorker>) => {
+      if (data.kind === "area") {
+        told.current(data.area);
+        return;
+      }
+      timings.push(data.ms);
+      canvas.dataset.still = String(data.still && !next);
+      canvas.dataset.painted = "true";
+      busy = false;
+      shown = data.view;
+      place();
+      if (next) ask(next.still);
+    };
+    api.current = {
+      shapes: (shapes) =>
+        send(shapes.kind === "zones" ? { kind: "zones", rings: shapes.rings } : { ...shapes, kind: "cells" }),
+      lines: (lines) => send({ kind: "lines", lines }),
+      draw: (view, size, look) => {
+        wanted = { view, size, look };
+        canvas.dataset.still = "false";
+        place();
+        ask(false);
+        window.clearTimeout(timer);
+        timer = window.setTimeout(() => ask(true), STILL_AFTER_MS);
+      },
+      point: (x, y) => send({ kind: "point", x, y }),
+    };
+    for (const act of queue.current.splice(0)) act(api.current);
+    return () => {
+      window.clearTimeout(timer);
+      worker.terminate();
+      canvas.remove();
+      api.current = null;
+    };
+  }, [frame]);
+  return useMemo(() => {
+    const now = (act: (p: Painter) => void) => (api.current ? act(api.current) : queue.current.push(act));
+    return {
+      shapes: (s) => void now((p) => p.shapes(s)),
+      lines: (l) => void now((p) => p.lines(l)),
+      draw: (v, s, l) => void now((p) => p.draw(v, s, l)),
+      point: (x, y) => void now((p) => p.point(x, y)),
+    };
+  }, []);
+}
