@@ -1,11 +1,15 @@
 """The demo study in the browser: what is on screen against what the server's files and separate arithmetic say."""
 
 import csv
+import os
 import re
+import signal
 from collections import Counter
 
 import pytest
 from playwright.sync_api import Page, expect
+
+from tests.serve.test_processes import live_processes
 
 from .conftest import PROJECT, Application, wait_for_still
 
@@ -197,3 +201,21 @@ def test_names_with_markup_are_text(opened, application, study):
     wait_for_still(opened)
     expect(opened.get_by_label("Break rail")).to_contain_text("<img src=x")
     assert opened.title() == "Steady Tally"
+
+
+def test_a_web_server_that_is_killed_under_the_open_page_comes_back_and_the_page_goes_on(opened, application):
+    for pid in live_processes(application.data, "steady_tally.cli web"):
+        os.kill(pid, signal.SIGKILL)
+    opened.keyboard.press("4")
+    opened.get_by_role("radio", name="natural breaks").click()
+    # The supervisor still holds the listening socket, so that requests wait; one that was cut off can be tried again.
+    figure_of_class = opened.locator('[data-figure="class"]')
+    again = opened.get_by_role("button", name="Try again")
+    for _ in range(40):
+        if figure_of_class.inner_text() == "5, natural breaks":
+            break
+        if again.count():
+            again.first.click()
+        opened.get_by_role("radio", name="natural breaks").click()
+        opened.wait_for_timeout(500)
+    expect(figure_of_class).to_have_text("5, natural breaks")

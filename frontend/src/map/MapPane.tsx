@@ -9,6 +9,7 @@ import { CARD_WIDTH, taken } from "../stages/place";
 import { useLines } from "../state/queries";
 import { useDoing } from "../state/store";
 import { HATCH, INK, NO_VALUE, PAPER, WATER, ZERO } from "../theme";
+import { unit } from "../unit";
 import { classOf, NO_CLASS, ZERO_CLASS } from "./classes";
 import { useGestures, useSize } from "./gestures";
 import { type Look, packed } from "./paint";
@@ -38,7 +39,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const coast = useLines(study, "coast", outcome).data;
   const lagoon = useLines(study, "lagoon", outcome).data;
 
-  const free = { top: 0, bottom: 0, ...taken(sheet, selected !== null, window.innerWidth) };
+  const free = { top: 0, bottom: 40 * unit, ...taken(sheet, selected !== null, window.innerWidth) };
   const all = size && fitted(shapes.bounds, size.width, size.height, free);
   const touched = useRef(false);
   const freeKey = JSON.stringify([free, size, shapes.bounds]);
@@ -148,7 +149,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
         {bar && (
           <Box
             sx={{
-              fontSize: 12,
+              fontSize: "0.75rem",
               color: INK,
               textAlign: "center",
               bgcolor: PAPER,

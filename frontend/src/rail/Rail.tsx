@@ -9,13 +9,14 @@ import { classOf } from "../map/classes";
 import { RAIL_WIDTH } from "../stages/place";
 import { useDoing } from "../state/store";
 import { HATCH, HEADING, INK, PAPER, QUIET, RULE, ZERO } from "../theme";
+import { unit } from "../unit";
 import { type Axis, axisOf, fittingAxis, spread, stackDots } from "./layout";
 
 const DOTS_WIDTH = 80;
 const DOT = 5;
-const ROW = 19;
+const ROW = 19 * unit;
 /** Swatch, range, areas, what they are divided by. */
-const COLUMNS = "14px 1fr 36px 70px";
+const COLUMNS = "14px 1fr 2.25rem 4.4rem";
 const AXES: Axis[] = ["linear", "log", "rank"];
 
 export function Rail({ view, areas }: { view: View; areas: Areas }) {
@@ -61,7 +62,7 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
   const marked = [hovered, selected].filter((a): a is number => a !== null && !Number.isNaN(areas.value[a]));
   const middles = view.bands.map((_, i) => y((place(breaks[i]) + place(breaks[i + 1])) / 2));
   // The texts stand at their bands' middles, moved apart where bands are thin: from the top down.
-  const texts = spread([...middles].reverse(), ROW, 10 + length).reverse();
+  const texts = spread([...middles].reverse(), ROW, height - ROW / 2).reverse();
   const breakTexts = spread(
     breaks
       .slice(1, -1)
@@ -123,7 +124,7 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
           display: "grid",
           gridTemplateColumns: `${DOTS_WIDTH + 14}px ${COLUMNS}`,
           px: 0,
-          fontSize: 11,
+          fontSize: "0.6875rem",
           color: QUIET,
           borderBottom: `3px double ${INK}`,
         }}
@@ -205,7 +206,7 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
               display: "grid",
               gridTemplateColumns: COLUMNS,
               alignItems: "center",
-              fontSize: 12.5,
+              fontSize: "0.7812rem",
               pointerEvents: "none",
               bgcolor: PAPER,
             }}
@@ -224,9 +225,9 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
             sx={{
               position: "absolute",
               right: RAIL_WIDTH - DOTS_WIDTH - 12,
-              top: breakTexts[i] - 8,
-              fontSize: 10.5,
-              lineHeight: "15px",
+              top: breakTexts[i] - 7.5 * unit,
+              fontSize: "0.6562rem",
+              lineHeight: 1.4,
               px: 0.4,
               bgcolor: PAPER,
               pointerEvents: "none",
@@ -236,7 +237,7 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
           </Box>
         ))}
       </Box>
-      <Box sx={{ borderTop: `3px double ${INK}`, fontSize: 12.5, py: 0.5 }}>
+      <Box sx={{ borderTop: `3px double ${INK}`, fontSize: "0.7812rem", py: 0.5 }}>
         {apart && <Apart colour={ZERO} label="zero" areas={view.zero} />}
         {view.states.map((s) => (
           <Apart key={s.state} label={s.state} areas={s.areas} />

@@ -10,9 +10,10 @@ import { STATE_WORDS } from "../map/MapPane";
 import { useAreaEvents, useSetAside } from "../state/queries";
 import { type RowsTab, useDoing } from "../state/store";
 import { INK, MADDER, PAPER, QUIET, RULE } from "../theme";
+import { unit } from "../unit";
 
-const HEIGHT = 252;
-const ROW = 27;
+const HEIGHT = Math.min(252 * unit, 0.42 * window.innerHeight);
+const ROW = 27 * unit;
 const TABS: RowsTab[] = ["areas", "events", "set aside"];
 
 export function RowsDrawer({ study, view, areas }: { study: Study; view: View; areas: Areas }) {
@@ -30,7 +31,7 @@ export function RowsDrawer({ study, view, areas }: { study: Study; view: View; a
       sx={{ borderTop: `3px double ${INK}`, bgcolor: PAPER, flexShrink: 0, zIndex: 4 }}
     >
       <Box
-        sx={{ display: "flex", gap: 2.5, px: 2, height: 32, alignItems: "center" }}
+        sx={{ display: "flex", gap: 2.5, px: 2, minHeight: "2rem", flexWrap: "wrap", alignItems: "center" }}
         role="group"
         aria-label="Which rows"
       >
@@ -224,7 +225,7 @@ function Grid(props: {
         tabIndex={0}
         onKeyDown={onKeyDown}
         onMouseLeave={() => props.onHover?.(null)}
-        sx={{ height: HEIGHT - 30, overflowY: "auto" }}
+        sx={{ height: HEIGHT - 30 * unit, overflowY: "auto" }}
       >
         <Box sx={{ height: virtual.getTotalSize(), position: "relative" }} role="presentation">
           {virtual.getVirtualItems().map((item) => {

@@ -1,9 +1,13 @@
 /** Where an open sheet hangs, and what it leaves free of the map. All in pixels from the map's left edge. */
 import { STAGES, type Stage } from "../state/store";
+import { unit } from "../unit";
 
-export const SHEET_WIDTH = 320;
-export const CARD_WIDTH = 280;
-export const RAIL_WIDTH = 340;
+const WINDOW = typeof window === "undefined" ? 1280 : window.innerWidth;
+const LEAST_MAP = 160;
+export const SHEET_WIDTH = Math.min(320 * unit, 0.5 * WINDOW);
+export const CARD_WIDTH = Math.min(280 * unit, 0.4 * WINDOW);
+/** Wider for larger text, but the map keeps more than half of the window. */
+export const RAIL_WIDTH = Math.min(340 * unit, 0.46 * WINDOW);
 
 /** A sheet hangs from its own column; Gather's hangs over the rail. It never covers the card. */
 export function sheetLeft(stage: Stage, card: boolean, windowWidth: number): number {
@@ -25,5 +29,7 @@ export function taken(
   const to = from + SHEET_WIDTH;
   if (to <= 0) return { left: 0, right };
   const width = windowWidth - RAIL_WIDTH;
-  return from > width - right - to ? { left: 0, right: width - from } : { left: to, right };
+  const margins = from > width - right - to ? { left: 0, right: width - from } : { left: to, right };
+  // A sliver is no map: rather let the sheet hang over it.
+  return width - margins.left - margins.right < LEAST_MAP ? { left: 0, right: 0 } : margins;
 }
