@@ -1,4 +1,4 @@
-"""On which side of an edge does a point lie? Exact for every finite input.
+"""On which side of an edge does a point lie? Exact unless products underflow or overflow.
 
 A floating-point filter answers nearly always; where it cannot, the determinant is summed without any rounding
 (Shewchuk, "Adaptive Precision Floating-Point Arithmetic and Fast Robust Geometric Predicates", Discrete &
