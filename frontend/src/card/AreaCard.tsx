@@ -105,7 +105,7 @@ export function sum(view: View, areas: Areas, area: number): string[] {
   if (how.kind === "count") return [events];
   const under = areas.denominator[area];
   if (!(under > 0)) return [events, `no ${view.denominator_noun} to divide by`];
-  const lines = [events, `/ ${how.kind === "rate" ? figure(under) : figure(under)} ${view.denominator_noun}`];
+  const lines = [events, `/ ${figure(under)} ${view.denominator_noun}`];
   if (how.time === "window") lines.push(`/ ${plural(view.ledger.periods, view.period_noun)}`);
   if (how.time === "year") lines.push(`/ ${figure(view.ledger.periods)} years`);
   if (how.per !== 1) lines.push(`× ${whole(how.per)}`);

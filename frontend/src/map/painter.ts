@@ -45,8 +45,6 @@ export function usePainter(
     let next: { still: boolean } | null = null;
     let timer = 0;
     let number = 0;
-    const timings: number[] = [];
-    (window as unknown as { steadyTallyFrames: number[] }).steadyTallyFrames = timings;
     const place = () => {
       if (!wanted || !shown) return;
       const k = wanted.view.scale / shown.scale;
@@ -77,7 +75,6 @@ export function usePainter(
         told.current(data.area);
         return;
       }
-      timings.push(data.ms);
       canvas.dataset.still = String(data.still && !next);
       canvas.dataset.painted = "true";
       busy = false;
