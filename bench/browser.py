@@ -1,8 +1,9 @@
 """The page in Chromium: frames while panning and zooming, recolouring, the first map, the size of what is sent.
 
-Frame times are those of the painting worker: what a frame costs, not what the display's rhythm makes of it. Zones and
-cells of the sizes aimed at (2,500 zones of 200,000 vertices; 100,000 cells) are put in place of the study's by the
-page's own messages, so that no demo of that size is needed.
+Repaint times are those of the painting worker: what a frame costs, not what the display's rhythm makes of it. Zones
+and cells of the sizes aimed at (2,500 zones of 200,000 vertices; 100,000 cells) are put in place of the study's by the
+page's own messages, so that no demo of that size is needed. Panning is timed on the page itself, as the intervals
+between the display's frames (16.7 ms at best) while the map is dragged: over the blocks, and over a fine grid.
 """
 
 from __future__ import annotations
@@ -19,10 +20,16 @@ from playwright.sync_api import Page, sync_playwright
 from bench.timing import Row
 from steady_tally.core.place.grid import cells_within
 from steady_tally.demo.lattice import wiggly_lattice
-from tests.browser.conftest import CHROMIUM, PROJECT, Application, wait_for_still
+from tests.browser.conftest import PROJECT, WINDOW, Application, launch, wait_for_still
 
-_SCRIPT = (Path(__file__).parent / "browser_frames.js").read_text(encoding="utf-8")
-WORKER = _SCRIPT.split("\n", 1)[1].rstrip().rstrip(";")
+
+def _function(name: str) -> str:
+    """A script's one function, without the comment above it."""
+    script = (Path(__file__).parent / name).read_text(encoding="utf-8")
+    return script.split("\n", 1)[1].rstrip().rstrip(";")
+
+
+WORKER, PAN = _function("browser_frames.js"), _function("browser_pan.js")
 
 
 def rows() -> list[Row]:
@@ -30,8 +37,8 @@ def rows() -> list[Row]:
         application = Application(Path(folder))
         try:
             application.study()
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            browser = launch(playwright)
+            page = browser.new_page(viewport=WINDOW)
             page.goto(application.url)
             wait_for_still(page)
             found = [_first_map(page, application), _size()]
@@ -41,10 +48,34 @@ def rows() -> list[Row]:
             ):
                 times = page.evaluate(WORKER, {"kind": kind, "payload": payload, "frames": 60})
                 found += [_frames(name, what, times[what]) for what in ("pan", "zoom", "recolour", "still")]
+            for name, areas in _STUDY_AREAS.items():
+                _open_areas(application, areas)
+                page.goto(application.url)
+                wait_for_still(page)
+                found.append(_pan(name, page.evaluate(PAN, 180)))
             browser.close()
             return found
         finally:
             application.stop()
+
+
+_STUDY_AREAS = {
+    "blocks": {"kind": "zones", "source": "blocks", "identifier": "code"},
+    "hexagons of 150 m": {"kind": "grid", "shape": "hexagon", "width_m": 150, "cover": "wards"},
+}
+
+
+def _open_areas(application: Application, areas: dict[str, Any]) -> None:
+    study = application.study()
+    path = f"api/studies/{study['id']}/plans"
+    document = application.ask(path)["versions"][-1]["document"]
+    document["place"]["areas"], document["measure"] = areas, {"kind": "density"}
+    application.ask(path, {"parent_id": study["head_id"], "document": document})
+
+
+def _pan(name: str, times: list[float]) -> Row:
+    late = quantiles(times, n=20)[-1]
+    return Row(f"between frames while panning, {name}", median(times), "ms (median)", f"{late:.0f} ms at the 95th")
 
 
 def _frames(name: str, what: str, times: list[float]) -> Row:

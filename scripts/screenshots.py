@@ -14,7 +14,7 @@ from playwright.sync_api import Page, sync_playwright
 PROJECT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(PROJECT))
 
-from tests.browser.conftest import CHROMIUM, Application, wait_for_still  # noqa: E402
+from tests.browser.conftest import WINDOW, Application, launch, wait_for_still  # noqa: E402
 
 SHOTS = PROJECT / "docs" / "screenshots"
 
@@ -37,8 +37,8 @@ def main() -> None:
         application = Application(Path(folder))
         try:
             application.study()
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
+            browser = launch(playwright)
+            page = browser.new_page(viewport=WINDOW)
             page.goto(application.url)
             shoot(page, "wards")
             box = page.get_by_test_id("map").bounding_box()

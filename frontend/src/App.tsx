@@ -64,8 +64,8 @@ function Failure({ error, retry }: { error: Error; retry: () => void }) {
 function StudyPage({ study, failure, retry }: { study: Study; failure: Error | null; retry: () => void }) {
   const view = useView(study);
   const areas = useAreas(study);
-  const shapes = useShapes(study, view.data);
-  const { sheet, selected, set } = useDoing();
+  const { sheet, selected, pinned, level, set } = useDoing();
+  const shapes = useShapes(study, view.data, level);
   useKeys();
   const error = failure ?? view.error ?? areas.error ?? shapes.error;
   const again = () => {
@@ -90,11 +90,12 @@ function StudyPage({ study, failure, retry }: { study: Study; failure: Error | n
       {view.data && <AccountLine view={view.data} />}
       <Box component="main" sx={{ flex: 1, minHeight: 0, display: "flex" }}>
         {consistent && <Rail view={view.data} areas={areas.data} />}
+        {view.data && sheet && pinned && <Sheet study={study} view={view.data} stage={sheet} />}
         <Box sx={{ flex: 1, minWidth: 0, position: "relative" }}>
           {consistent && <MapPane study={study} view={view.data} areas={areas.data} shapes={shapes.data} />}
-          {view.data && sheet && <Sheet study={study} view={view.data} stage={sheet} />}
+          {view.data && sheet && !pinned && <Sheet study={study} view={view.data} stage={sheet} />}
           {consistent && selected !== null && selected < areas.data.name.length && (
-            <AreaCard view={view.data} areas={areas.data} area={selected} />
+            <AreaCard study={study} view={view.data} areas={areas.data} area={selected} />
           )}
         </Box>
       </Box>

@@ -12,22 +12,24 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, ViewportSize, sync_playwright
 
 PROJECT = Path(__file__).resolve().parents[2]
 # As root Chromium needs no sandbox; the others keep it from calling home.
-CHROMIUM = [
+_CHROMIUM = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
+
+WINDOW: ViewportSize = {"width": 1280, "height": 800}
 
 
 class Application:
     """The running application, asked as any program would ask it."""
 
-    def __init__(self, data: Path) -> None:
+    def __init__(self, data: Path, *options: str) -> None:
         self.data = data
-        command = [str(PROJECT / "start.sh"), "--data", str(data)]
+        command = [str(PROJECT / "start.sh"), "--data", str(data), *options]
         self._process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, start_new_session=True)
         assert self._process.stdout
         line = self._process.stdout.readline()
@@ -58,6 +60,11 @@ class Application:
         self._process.stdout.close()
 
 
+def launch(playwright: Playwright) -> Browser:
+    """The system's Chromium without a window."""
+    return playwright.chromium.launch(executable_path="/usr/bin/chromium", args=_CHROMIUM)
+
+
 @pytest.fixture(scope="session")
 def application(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Application]:
     running = Application(tmp_path_factory.mktemp("application"))
@@ -68,7 +75,7 @@ def application(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Applicatio
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     with sync_playwright() as playwright:
-        opened = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=CHROMIUM)
+        opened = launch(playwright)
         yield opened
         opened.close()
 
@@ -76,7 +83,7 @@ def browser() -> Iterator[Browser]:
 @pytest.fixture
 def page(browser: Browser) -> Iterator[Page]:
     """A page of 1280 x 800 that must not report an error of its own."""
-    opened = browser.new_page(viewport={"width": 1280, "height": 800})
+    opened = browser.new_page(viewport=WINDOW)
     faults: list[str] = []
     opened.on("pageerror", lambda error: faults.append(str(error)))
     yield opened

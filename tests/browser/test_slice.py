@@ -6,8 +6,10 @@ import re
 import signal
 from collections import Counter
 
+import pyarrow as pa
 import pytest
 from playwright.sync_api import Page, expect
+from scipy.stats import poisson
 
 from tests.serve.test_processes import live_processes
 
@@ -74,9 +76,9 @@ def test_classes_in_the_browser_equal_the_servers_for_every_area(opened, applica
 
 def test_an_area_is_found_by_pointing_and_its_card_writes_the_sum_out(opened, application, study):
     box = opened.get_by_test_id("map").bounding_box()
-    opened.mouse.move(box["x"] + box["width"] * 0.42, box["y"] + box["height"] * 0.35)
-    name = opened.get_by_test_id("hovered").locator("strong").inner_text()
+    # At once, without resting on it first.
     opened.mouse.click(box["x"] + box["width"] * 0.42, box["y"] + box["height"] * 0.35)
+    name = opened.get_by_test_id("hovered").locator("strong").inner_text()
     card = opened.get_by_label("Area card")
     expect(card.get_by_role("heading")).to_have_text(name)
     area = next(a for a in areas_of(application, study) if a["name"] == name)
@@ -86,10 +88,13 @@ def test_an_area_is_found_by_pointing_and_its_card_writes_the_sum_out(opened, ap
     assert lines[1] == f"/ {round(area['denominator']):,} residents"
     assert lines[2:4] == ["/ 5 summers", "× 10,000"]
     assert float(lines[4].removeprefix("= ").replace(",", "")) == pytest.approx(value, rel=0.01)
+    interval = card.get_by_text("95 % interval").locator("..").inner_text()
+    low, high = (float(n.replace(",", "")) for n in re.findall(r"[\d,.]+", interval)[1:])
+    for end, wanted in ((low, 0.025), (high, 0.975)):
+        mean = end * area["denominator"] * 5 / 10_000
+        assert poisson.sf(area["numerator"] - (end == low), mean) == pytest.approx(wanted, abs=0.005)
     card.get_by_role("button", name=re.compile("Show its")).click()
-    expect(opened.get_by_role("table", name="Events")).to_have_attribute(
-        "aria-rowcount", str(min(area["numerator"], 500) + 1)
-    )
+    expect(opened.get_by_role("table", name="Events")).to_have_attribute("aria-rowcount", str(area["numerator"] + 1))
 
 
 def test_measure_method_number_and_areas_change_map_and_rail(opened, application, study):
@@ -192,7 +197,20 @@ def test_a_stopped_server_is_said_and_can_be_tried_again(opened, application):
 
 
 def test_names_with_markup_are_text(opened, application, study):
-    """A title is the user's own text: it is shown, never run."""
+    """Titles and areas' names are somebody's own text: they are shown, never run."""
+    name = "<img src=x onerror=\"document.title='run'\"><b>Thorn</b>"
+
+    def renamed(route):
+        answer = route.fetch()
+        table = pa.ipc.open_stream(answer.body()).read_all()
+        at = table.column_names.index("name")
+        table = table.set_column(at, "name", pa.array([name] * len(table)))
+        sink = pa.BufferOutputStream()
+        with pa.ipc.new_stream(sink, table.schema) as writer:
+            writer.write_table(table.combine_chunks())
+        route.fulfill(body=sink.getvalue().to_pybytes(), content_type="application/vnd.apache.arrow.stream")
+
+    opened.route("**/values", renamed)
     versions = application.ask(f"api/studies/{study['id']}/plans")
     document = versions["versions"][-1]["document"]
     document["show"]["title"] = "<img src=x onerror=\"document.title='run'\">Heat"
@@ -200,6 +218,11 @@ def test_names_with_markup_are_text(opened, application, study):
     opened.reload()
     wait_for_still(opened)
     expect(opened.get_by_label("Break rail")).to_contain_text("<img src=x")
+    opened.keyboard.press("r")
+    opened.get_by_role("table", name="Areas").get_by_role("row").nth(1).click()
+    expect(opened.get_by_label("Area card").get_by_role("heading")).to_have_text(name)
+    expect(opened.get_by_test_id("hovered")).to_contain_text(name)
+    expect(opened.get_by_role("table", name="Areas").get_by_role("row").nth(1)).to_contain_text(name)
     assert opened.title() == "Steady Tally"
 
 
@@ -219,3 +242,60 @@ def test_a_web_server_that_is_killed_under_the_open_page_comes_back_and_the_page
         opened.get_by_role("radio", name="natural breaks").click()
         opened.wait_for_timeout(500)
     expect(figure_of_class).to_have_text("5, natural breaks")
+
+
+def test_the_whole_application_stopped_and_started_under_the_open_page(page, tmp_path):
+    first = Application(tmp_path)
+    first.study()
+    page.goto(first.url)
+    wait_for_still(page)
+    port = first.url.rstrip("/").rsplit(":", 1)[1]
+    first.stop()
+    page.keyboard.press("4")
+    page.get_by_role("radio", name="natural breaks").click()
+    expect(page.get_by_role("alert").first).to_contain_text("start it again with ./start.sh")
+    second = Application(tmp_path, "--port", port)
+    try:
+        page.get_by_role("button", name="Try again").first.click()
+        expect(page.get_by_role("alert").filter(has_text="Try again")).to_have_count(0)
+        page.get_by_role("radio", name="natural breaks").click()
+        expect(page.locator('[data-figure="class"]')).to_have_text("5, natural breaks")
+    finally:
+        second.stop()
+
+
+def test_a_selected_areas_events_are_numbered_on_the_map_and_in_the_rows(opened, application, study):
+    opened.keyboard.press("r")
+    table = opened.get_by_role("table", name="Areas")
+    table.get_by_role("rowgroup").focus()
+    opened.keyboard.press("ArrowDown")
+    opened.keyboard.press("Enter")
+    card = opened.get_by_label("Area card")
+    name = card.get_by_role("heading").inner_text()
+    areas = areas_of(application, study)
+    at = next(i for i, a in enumerate(areas) if a["name"] == name)
+    with (application.data / "demo" / "call-outs.csv").open() as file:
+        records = list(csv.DictReader(file))
+    events = application.ask(f"api/studies/{study['id']}/areas/{at}/events")
+    own = [records[row[0] - 1] for row in events["rows"]]
+    assert len(own) == events["total"] == areas[at]["numerator"]
+    piles = Counter((r["lon"], r["lat"]) for r in own)
+    assert Counter(row[1] for row in events["rows"]) == Counter(
+        {i + 1: n for i, n in enumerate(sorted(piles.values(), reverse=True))}
+    )
+    expect(card).to_contain_text(f"At {len(piles)} places")
+    kind, count = Counter(r["kind"] for r in own).most_common(1)[0]
+    expect(card).to_contain_text(re.compile(rf"{kind}\s*{count:,}"))
+    expect(card.get_by_role("img")).to_have_attribute("aria-label", re.compile("summer 2021: [0-9]+; summer 2022"))
+    opened.keyboard.press("r")
+    opened.keyboard.press("r")
+    expect(opened.locator("canvas[data-places]")).to_have_attribute("data-places", str(len(piles)))
+
+
+def test_a_pinned_sheet_stands_beside_the_map(opened):
+    opened.keyboard.press("3")
+    opened.get_by_role("button", name="beside the map").click()
+    sheet = opened.get_by_label("measure sheet").bounding_box()
+    assert sheet["x"] + sheet["width"] <= opened.get_by_test_id("map").bounding_box()["x"] + 1
+    opened.get_by_role("button", name="let it hang").click()
+    assert opened.get_by_label("measure sheet").bounding_box()["x"] > opened.get_by_test_id("map").bounding_box()["x"]

@@ -7,7 +7,7 @@ import shapely
 
 from steady_tally.core.place.grid import CellSet, working_projection
 from steady_tally.core.place.zones import zone_set
-from steady_tally.core.show.drawing import plane_of, reference_lines, zone_rings
+from steady_tally.core.show.drawing import LEVELS, plane_of, reference_lines, zone_rings
 from steady_tally.core.sources import Features
 from steady_tally.demo.lattice import wiggly_lattice
 
@@ -27,13 +27,18 @@ def polygons(rings) -> np.ndarray:
 def test_neighbours_keep_their_shared_borders_and_nothing_opens_between_them():
     zones = lattice_zones(pieces=1500)
     plane = plane_of(zones)
-    rings = zone_rings(zones, plane)
-    drawn = polygons(rings)
-    assert len(rings.xy) < 0.9 * len(zones.coordinates), "simplified"
-    assert rings.owner.tolist() == list(range(30))
-    assert shapely.coverage_is_valid(drawn)
-    assert shapely.union_all(drawn).interiors.__len__() == 0
-    assert shapely.area(drawn) / 1e6 == pytest.approx(zones.area_km2, rel=2e-3), "the plane keeps areas"
+    vertices = []
+    for level in range(LEVELS):
+        rings = zone_rings(zones, plane, level)
+        drawn = polygons(rings)
+        vertices.append(len(rings.xy))
+        assert rings.owner.tolist() == list(range(30))
+        assert shapely.coverage_is_valid(drawn)
+        assert shapely.union_all(drawn).interiors.__len__() == 0
+        assert shapely.area(drawn) / 1e6 == pytest.approx(zones.area_km2, rel=2e-3), "the plane keeps areas"
+    assert vertices == sorted(vertices), "each level is finer"
+    assert vertices[0] < 0.5 * vertices[-1]
+    assert vertices[-1] == len(zones.coordinates), "the last is the whole"
 
 
 def test_the_plane_is_centred_in_whole_degrees_and_its_bounds_hold_everything():

@@ -263,7 +263,7 @@ def test_an_area_s_events_are_those_counted_in_it(client, study):
     most = max(range(118), key=lambda i: areas[i]["numerator"])
     events = client.get(f"/api/studies/{study}/areas/{most}/events").get_json()
     assert events["total"] == areas[most]["numerator"] == len(events["rows"])
-    assert events["columns"][:2] == ["record", "call_id"]
+    assert events["columns"][:3] == ["record", "place", "call_id"]
 
 
 def test_hexagons_count_the_same_events_as_the_wards_that_they_cover(client, study):

@@ -13,12 +13,18 @@ export interface Areas {
   value: Float64Array;
   state: Uint8Array;
   areaClass: Int16Array;
+  /** The ends of each value's 95 % interval. */
+  low: Float64Array;
+  high: Float64Array;
+  /** How likely each area is to stay in its class, 0 to 1. */
+  steadiness: Float64Array;
 }
 
-export type Shapes = { bounds: Box } & (
-  | { kind: "zones"; rings: Rings }
-  | { kind: "cells"; column: Int32Array; row: Int32Array; width: number }
-);
+export type Shapes = {
+  bounds: Box;
+  /** How far in metres a line may lie from the true one, for each level of detail. */
+  tolerances: number[];
+} & ({ kind: "zones"; rings: Rings } | { kind: "cells"; column: Int32Array; row: Int32Array; width: number });
 
 export interface Lines {
   rings: Rings;
@@ -36,24 +42,29 @@ export async function fetchAreas(study: string): Promise<Areas> {
     value: numbers(table, "value"),
     state: numbers(table, "state"),
     areaClass: numbers(table, "class"),
+    low: numbers(table, "low"),
+    high: numbers(table, "high"),
+    steadiness: numbers(table, "steadiness"),
   };
 }
 
-export async function fetchShapes(study: string): Promise<Shapes> {
-  const table = await getArrow(`/api/studies/${study}/shapes`);
+export async function fetchShapes(study: string, level: number): Promise<Shapes> {
+  const table = await getArrow(`/api/studies/${study}/shapes?level=${level}`);
   const meta = table.schema.metadata;
   const [left, bottom, right, top] = meta.get("bounds")!.split(",").map(Number);
   const bounds = { left, bottom, right, top };
+  const tolerances = meta.get("tolerances")!.split(",").map(Number);
   if (meta.get("kind") === "cells") {
     return {
       kind: "cells",
       bounds,
+      tolerances,
       column: numbers(table, "column"),
       row: numbers(table, "row"),
       width: Number(meta.get("width")),
     };
   }
-  return { kind: "zones", bounds, rings: rings(table) };
+  return { kind: "zones", bounds, tolerances, rings: rings(table) };
 }
 
 export async function fetchLines(study: string, name: string): Promise<Lines> {

@@ -192,6 +192,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/areas/{area}/profile": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where and when the events of one area were, and of which kinds */
+        get: operations["show_profile_studies__uuid_study_id__areas__int_area__profile_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/areas/{area}/events": {
         parameters: {
             query?: never;
@@ -982,6 +999,51 @@ export interface components {
             /** Areas */
             areas: number;
         };
+        /**
+         * AreaProfile
+         * @description What the events of one area are like.
+         */
+        AreaProfile: {
+            /** Total */
+            total: number;
+            /**
+             * Places
+             * @description East, north and events; the most events first.
+             */
+            places: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Time
+             * @description Events by recorded window, or by month or year.
+             */
+            time: components["schemas"]["SaidCount"][];
+            /** Time Unknown */
+            time_unknown: number;
+            /** Categories */
+            categories: components["schemas"]["CategoryView"][];
+        };
+        /** CategoryView */
+        CategoryView: {
+            /** Column */
+            column: string;
+            /** Values */
+            values: components["schemas"]["SaidCount"][];
+            /**
+             * Others
+             * @description Events with any further value.
+             */
+            others: number;
+        };
+        /** SaidCount */
+        SaidCount: {
+            /** Says */
+            says: string;
+            /** Events */
+            events: number;
+        };
         /** AreaEvents */
         AreaEvents: {
             /** Total */
@@ -1489,7 +1551,10 @@ export interface operations {
     };
     show_shapes_studies__uuid_study_id__shapes_get: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How finely: 0 for the whole map on a screen. */
+                level?: number;
+            };
             header?: never;
             path: {
                 study_id: string;
@@ -1550,9 +1615,54 @@ export interface operations {
             };
         };
     };
-    show_area_events_studies__uuid_study_id__areas__int_area__events_get: {
+    show_profile_studies__uuid_study_id__areas__int_area__profile_get: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                /** @description Position among the areas. */
+                area: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AreaProfile"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_area_events_studies__uuid_study_id__areas__int_area__events_get: {
+        parameters: {
+            query?: {
+                start?: number;
+                rows?: number;
+            };
             header?: never;
             path: {
                 study_id: string;

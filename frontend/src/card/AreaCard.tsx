@@ -4,16 +4,25 @@ import Button from "@mui/material/Button";
 import IconButton from "@mui/material/IconButton";
 import Typography from "@mui/material/Typography";
 import type { Areas } from "../api/bulk";
-import type { View } from "../api/client";
+import type { Schemas, Study, View } from "../api/client";
 import { figure, plural, whole } from "../format";
 import { classOf, NO_CLASS, ZERO_CLASS } from "../map/classes";
 import { STATE_WORDS } from "../map/MapPane";
 import { CARD_WIDTH } from "../stages/place";
+import { useAreaProfile } from "../state/queries";
 import { useDoing } from "../state/store";
 import { INK, PAPER, QUIET, RULE } from "../theme";
 
-export function AreaCard({ view, areas, area }: { view: View; areas: Areas; area: number }) {
+interface Props {
+  study: Study;
+  view: View;
+  areas: Areas;
+  area: number;
+}
+
+export function AreaCard({ study, view, areas, area }: Props) {
   const set = useDoing((d) => d.set);
+  const profile = useAreaProfile(study, area).data;
   const value = areas.value[area];
   const known = !Number.isNaN(value);
   const zeroApart = view.plan.class.zero === "apart";
@@ -66,6 +75,9 @@ export function AreaCard({ view, areas, area }: { view: View; areas: Areas; area
           <div key={line}>{line}</div>
         ))}
       </Box>
+      <Button variant="outlined" size="small" sx={{ my: 1.5 }} onClick={() => set({ rows: "events" })}>
+        Show its {plural(areas.numerator[area], "event")}
+      </Button>
       <Entry label="class">
         {band ? (
           <>
@@ -77,19 +89,116 @@ export function AreaCard({ view, areas, area }: { view: View; areas: Areas; area
           "none"
         ) : null}
       </Entry>
+      {known && (
+        <Entry label="95 % interval">
+          {figure(areas.low[area])} to {figure(areas.high[area])}
+        </Entry>
+      )}
+      {band && (
+        <Entry
+          label="steadiness"
+          says="how likely the area is to stay in its class, were chance to fall out otherwise"
+        >
+          {Math.round(100 * areas.steadiness[area])} %
+        </Entry>
+      )}
       {known && <Entry label="rank">{`${whole(rank)} of ${whole(numbered.length)}`}</Entry>}
-      <Entry label="events">{whole(areas.numerator[area])}</Entry>
       <Entry label="km²">{figure(areas.areaKm2[area])}</Entry>
-      <Button variant="outlined" size="small" sx={{ mt: 2 }} onClick={() => set({ rows: "events" })}>
-        Show its {plural(areas.numerator[area], "event")}
-      </Button>
+      {profile && <TimeLine profile={profile} />}
+      {profile?.categories.map((category) => (
+        <Commonest key={category.column} category={category} total={profile.total} />
+      ))}
+      {profile && profile.places.length > 0 && (
+        <Box sx={{ color: QUIET, fontSize: "0.8125rem", mt: 1.5 }}>
+          At {plural(profile.places.length, "place")}, numbered on the map by how many events they had; place
+          1 had {whole(profile.places[0][2])}.
+        </Box>
+      )}
     </Box>
   );
 }
 
-function Entry({ label, children }: { label: string; children: React.ReactNode }) {
+/** A bar for each part of the study's time, the same parts for every area. */
+function TimeLine({ profile }: { profile: Schemas["AreaProfile"] }) {
+  if (!profile.time.length) return null;
+  const most = Math.max(...profile.time.map((t) => t.events), 1);
+  const first = profile.time[0].says;
+  const last = profile.time[profile.time.length - 1].says;
   return (
     <Box
+      role="img"
+      aria-label={`Events over time. ${profile.time.map((t) => `${t.says}: ${t.events}`).join("; ")}`}
+      sx={{ mt: 2 }}
+    >
+      <Box
+        sx={{
+          display: "flex",
+          alignItems: "flex-end",
+          gap: "2px",
+          height: 44,
+          borderBottom: `1px solid ${INK}`,
+        }}
+      >
+        {profile.time.map((t) => (
+          <Box
+            key={t.says}
+            title={`${t.says}: ${plural(t.events, "event")}`}
+            sx={{ flex: 1, bgcolor: INK, opacity: 0.72 }}
+            style={{ height: `${(100 * t.events) / most}%` }}
+          />
+        ))}
+      </Box>
+      <Box sx={{ display: "flex", justifyContent: "space-between", color: QUIET, fontSize: "0.75rem" }}>
+        <span>{first}</span>
+        <span>{last}</span>
+      </Box>
+      {profile.time_unknown > 0 && (
+        <Box sx={{ color: QUIET, fontSize: "0.75rem" }}>
+          {plural(profile.time_unknown, "event")} without a readable time
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+function Commonest({ category, total }: { category: Schemas["CategoryView"]; total: number }) {
+  return (
+    <Box sx={{ mt: 1.5 }}>
+      <Box sx={{ color: QUIET, fontSize: "0.8125rem", borderBottom: `1px solid ${RULE}` }}>
+        {category.column}
+      </Box>
+      {category.values.map((v) => (
+        <Line key={v.says} label={v.says} count={v.events} total={total} />
+      ))}
+      {category.others > 0 && <Line label="others" count={category.others} total={total} quiet />}
+    </Box>
+  );
+}
+
+function Line(props: { label: string; count: number; total: number; quiet?: boolean }) {
+  return (
+    <Box
+      sx={{
+        display: "grid",
+        gridTemplateColumns: "1fr 4em 3.2em",
+        fontSize: "0.8125rem",
+        textAlign: "right",
+        color: props.quiet ? QUIET : undefined,
+      }}
+    >
+      <Box sx={{ textAlign: "left", overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>
+        {props.label}
+      </Box>
+      <span>{whole(props.count)}</span>
+      <span>{Math.round((100 * props.count) / props.total)} %</span>
+    </Box>
+  );
+}
+
+function Entry({ label, says, children }: { label: string; says?: string; children: React.ReactNode }) {
+  return (
+    <Box
+      title={says}
       sx={{ display: "flex", justifyContent: "space-between", py: 0.5, borderBottom: `1px solid ${RULE}` }}
     >
       <Box sx={{ color: QUIET }}>{label}</Box>

@@ -6,15 +6,16 @@ import type { Areas, Shapes } from "../api/bulk";
 import type { View as Outcome, Study } from "../api/client";
 import { figure, plural } from "../format";
 import { CARD_WIDTH, taken } from "../stages/place";
-import { useLines } from "../state/queries";
+import { useAreaProfile, useLines } from "../state/queries";
 import { useDoing } from "../state/store";
 import { HATCH, INK, NO_VALUE, PAPER, WATER, ZERO } from "../theme";
 import { unit } from "../unit";
 import { classOf, NO_CLASS, ZERO_CLASS } from "./classes";
 import { useGestures, useSize } from "./gestures";
+import { PlacesOverlay } from "./PlacesOverlay";
 import { type Look, packed } from "./paint";
 import { usePainter } from "./painter";
-import { fitted, panned, scaleBar, type View, zoomed } from "./view";
+import { fitted, levelFor, panned, scaleBar, type View, zoomed } from "./view";
 import type { Line } from "./worker";
 
 const LINED_FROM_PIXELS = 90;
@@ -27,10 +28,12 @@ interface Props {
 }
 
 export function MapPane({ study, view: outcome, areas, shapes }: Props) {
-  const { hovered, selected, sheet, set } = useDoing();
+  const { hovered, selected, sheet, pinned, set } = useDoing();
   const frameRef = useRef<HTMLDivElement>(null);
-  const painter = usePainter(frameRef, (area) => {
-    if (area !== useDoing.getState().hovered) set({ hovered: area < 0 ? null : area });
+  const pointer = useRef<{ x: number; y: number } | null>(null);
+  const painter = usePainter(frameRef, (area, chosen) => {
+    if (chosen) set({ hovered: area, selected: area });
+    else if (area !== useDoing.getState().hovered) set({ hovered: area });
   });
   const size = useSize(frameRef);
   const [view, setView] = useState<View | null>(null);
@@ -39,7 +42,11 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const coast = useLines(study, "coast", outcome).data;
   const lagoon = useLines(study, "lagoon", outcome).data;
 
-  const free = { top: 0, bottom: 40 * unit, ...taken(sheet, selected !== null, window.innerWidth) };
+  const free = {
+    top: 0,
+    bottom: 40 * unit,
+    ...taken(pinned ? null : sheet, selected !== null, window.innerWidth),
+  };
   const all = size && fitted(shapes.bounds, size.width, size.height, free);
   const touched = useRef(false);
   const freeKey = JSON.stringify([free, size, shapes.bounds]);
@@ -47,12 +54,15 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   useEffect(() => {
     if (all && !touched.current) setView(all);
   }, [freeKey]);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: new shapes begin with all of them in sight
+  useEffect(() => painter.shapes(shapes), [shapes, painter]);
+  const drawn = JSON.stringify([outcome.plan.place, shapes.bounds]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: other areas begin with all of them in sight
   useEffect(() => {
     touched.current = false;
     if (all) setView(all);
-    painter.shapes(shapes);
-  }, [shapes]);
+  }, [drawn]);
+  const level = view ? levelFor(view.scale, window.devicePixelRatio || 1, shapes.tolerances) : 0;
+  useEffect(() => set({ level }), [level, set]);
 
   useEffect(() => {
     const lines: Line[] = [];
@@ -71,9 +81,19 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
     painter.lines(lines);
   }, [main, coast, lagoon, painter]);
 
+  // biome-ignore lint/correctness/useExhaustiveDependencies: new shapes want a new frame
   useEffect(() => {
     if (view && size) painter.draw(view, size, look);
-  }, [view, size, look, painter]);
+  }, [view, size, look, shapes, painter]);
+
+  // What moves under a pointer at rest is another area.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: only a move of the map asks again
+  useEffect(() => {
+    const timer = window.setTimeout(() => {
+      if (pointer.current) painter.point(pointer.current.x, pointer.current.y);
+    }, 250);
+    return () => window.clearTimeout(timer);
+  }, [view]);
 
   const least = all ? all.scale * 0.5 : 0;
   const most = all ? all.scale * 400 : 1;
@@ -89,9 +109,15 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   useGestures(frameRef, {
     pan: (dx, dy) => move((v) => panned(v, dx, dy)),
     zoom,
-    point: (x, y) => painter.point(x, y),
-    leave: () => set({ hovered: null }),
-    click: () => set({ selected: useDoing.getState().hovered }),
+    point: (x, y) => {
+      pointer.current = { x, y };
+      painter.point(x, y);
+    },
+    leave: () => {
+      pointer.current = null;
+      set({ hovered: null });
+    },
+    click: (x, y) => painter.point(x, y, true),
   });
   const onKeyDown = (event: React.KeyboardEvent) => {
     const step = 60;
@@ -106,6 +132,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
     else return;
     event.preventDefault();
   };
+  const places = useAreaProfile(study, selected).data?.places;
   const bar = view && scaleBar(view.scale, 130);
   return (
     <Box sx={{ position: "absolute", inset: 0, bgcolor: WATER, overflow: "hidden" }}>
@@ -119,13 +146,15 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
         data-testid="map"
         style={{ position: "absolute", inset: 0, cursor: "crosshair", touchAction: "none" }}
       />
+      {places && view && size && <PlacesOverlay places={places} view={view} size={size} />}
       {hovered !== null && hovered < areas.name.length && (
         <Box
           data-testid="hovered"
           sx={{
             position: "absolute",
             left: 12,
-            bottom: 12,
+            top: 12,
+            maxWidth: "50%",
             px: 1.25,
             py: 0.5,
             bgcolor: PAPER,

@@ -21,7 +21,7 @@ export interface Gestures {
   zoom: (factor: number, x: number, y: number) => void;
   point: (x: number, y: number) => void;
   leave: () => void;
-  click: () => void;
+  click: (x: number, y: number) => void;
 }
 
 export function useGestures(frame: React.RefObject<HTMLDivElement | null>, gestures: Gestures): void {
@@ -48,8 +48,9 @@ export function useGestures(frame: React.RefObject<HTMLDivElement | null>, gestu
       last = { x: event.clientX, y: event.clientY, moved: last.moved + Math.abs(dx) + Math.abs(dy) };
       if (last.moved > 3) now.current.pan(dx, dy);
     };
-    const up = () => {
-      if (last && last.moved <= 3) now.current.click();
+    const up = (event: PointerEvent) => {
+      const { x, y } = at(event);
+      if (last && last.moved <= 3) now.current.click(x, y);
       last = null;
     };
     const wheel = (event: WheelEvent) => {

@@ -11,13 +11,14 @@ export interface Painter {
   shapes(shapes: Shapes): void;
   lines(lines: Line[]): void;
   draw(view: View, size: { width: number; height: number }, look: Look): void;
-  point(x: number, y: number): void;
+  /** Ask which area is there: the one under the pointer, or the one chosen by a click. */
+  point(x: number, y: number, chosen?: boolean): void;
 }
 
 /** The worker and its canvas. One frame is asked for at a time; meanwhile the last bitmap is moved. */
 export function usePainter(
   frame: React.RefObject<HTMLDivElement | null>,
-  onArea: (area: number) => void,
+  onArea: (area: number | null, chosen: boolean) => void,
 ): Painter {
   const told = useRef(onArea);
   told.current = onArea;
@@ -72,7 +73,7 @@ export function usePainter(
     };
     worker.onmessage = ({ data }: MessageEvent<FromWorker>) => {
       if (data.kind === "area") {
-        told.current(data.area);
+        told.current(data.area < 0 ? null : data.area, data.chosen);
         return;
       }
       canvas.dataset.still = String(data.still && !next);
@@ -94,7 +95,7 @@ export function usePainter(
         window.clearTimeout(timer);
         timer = window.setTimeout(() => ask(true), STILL_AFTER_MS);
       },
-      point: (x, y) => send({ kind: "point", x, y }),
+      point: (x, y, chosen = false) => send({ kind: "point", x, y, chosen }),
     };
     for (const act of queue.current.splice(0)) act(api.current);
     return () => {
@@ -110,7 +111,7 @@ export function usePainter(
       shapes: (s) => void now((p) => p.shapes(s)),
       lines: (l) => void now((p) => p.lines(l)),
       draw: (v, s, l) => void now((p) => p.draw(v, s, l)),
-      point: (x, y) => void now((p) => p.point(x, y)),
+      point: (x, y, chosen) => void now((p) => p.point(x, y, chosen)),
     };
   }, []);
 }

@@ -58,3 +58,9 @@ export function scaleBar(scale: number, most: number): { metres: number; pixels:
     metres >= 1000 ? `${(metres / 1000).toLocaleString("en")} km` : `${metres.toLocaleString("en")} m`;
   return { metres, pixels: metres * scale, text };
 }
+
+/** The coarsest level whose lines lie within a third of a screen's pixel of the true ones; else the finest. */
+export function levelFor(scale: number, ratio: number, tolerances: readonly number[]): number {
+  const found = tolerances.findIndex((t) => t * scale * ratio <= 1 / 3);
+  return found < 0 ? tolerances.length - 1 : found;
+}

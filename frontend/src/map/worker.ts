@@ -28,11 +28,11 @@ export type ToWorker =
       look: Look;
       still: boolean;
     }
-  | { kind: "point"; x: number; y: number };
+  | { kind: "point"; x: number; y: number; chosen: boolean };
 
 export type FromWorker =
   | { kind: "painted"; frame: number; view: View; ms: number; still: boolean }
-  | { kind: "area"; area: number; x: number; y: number };
+  | { kind: "area"; area: number; chosen: boolean };
 
 let canvas: OffscreenCanvas | null = null;
 let zones: Rings | null = null;
@@ -54,7 +54,7 @@ self.onmessage = ({ data }: MessageEvent<ToWorker>) => {
     const at = shape.fine * shape.ratio;
     const [x, y] = [Math.floor(data.x * at), Math.floor(data.y * at)];
     const inside = x >= 0 && y >= 0 && x < shape.width && y < shape.height;
-    tell({ kind: "area", area: inside ? ids[y * shape.width + x] : -1, x: data.x, y: data.y });
+    tell({ kind: "area", area: inside ? ids[y * shape.width + x] : -1, chosen: data.chosen });
   }
 };
 

@@ -126,7 +126,7 @@ function EventRows({ study, area }: { study: Study; area: number | null }) {
   if (events.error) return <Say text={events.error.message} bad />;
   if (!events.data) return <Say text="Looking them up…" />;
   const columns = events.data.columns.map(
-    (title): Column => ({ title, share: title === "record" ? 1 : 2, number: title === "record" }),
+    (title, i): Column => ({ title, share: i < 2 ? 1 : 2, number: i < 2 }),
   );
   return <Grid label="Events" columns={columns} rows={events.data.rows} />;
 }

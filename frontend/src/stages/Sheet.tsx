@@ -22,7 +22,7 @@ interface Props {
 
 export function Sheet({ study, view, stage }: Props & { stage: Stage }) {
   const save = useSavePlan(study, view);
-  const selected = useDoing((d) => d.selected);
+  const { selected, pinned, set } = useDoing();
   const body = {
     gather: <GatherSheet view={view} />,
     place: <PlaceSheet study={study} view={view} save={save.mutate} />,
@@ -34,20 +34,34 @@ export function Sheet({ study, view, stage }: Props & { stage: Stage }) {
     <Box
       component="section"
       aria-label={`${stage} sheet`}
-      style={{ left: sheetLeft(stage, selected !== null, window.innerWidth) }}
+      style={pinned ? undefined : { left: sheetLeft(stage, selected !== null, window.innerWidth) }}
       sx={{
-        position: "absolute",
-        top: 0,
         width: SHEET_WIDTH,
-        maxHeight: "100%",
         overflowY: "auto",
         bgcolor: PAPER,
-        border: `1px solid ${INK}`,
-        borderTop: 0,
         p: 2,
         zIndex: 3,
+        ...(pinned
+          ? { flexShrink: 0, borderRight: `1px solid ${INK}` }
+          : { position: "absolute", top: 0, maxHeight: "100%", border: `1px solid ${INK}`, borderTop: 0 }),
       }}
     >
+      <Box sx={{ float: "right", display: "flex", gap: 1, fontSize: "0.8125rem" }}>
+        <ButtonBase
+          aria-pressed={pinned}
+          onClick={() => set({ pinned: !pinned })}
+          sx={{ font: "inherit", textDecoration: "underline", textUnderlineOffset: 3 }}
+        >
+          {pinned ? "let it hang" : "beside the map"}
+        </ButtonBase>
+        <ButtonBase
+          aria-label="Close the sheet"
+          onClick={() => set({ sheet: null })}
+          sx={{ font: "inherit", px: 0.5 }}
+        >
+          ×
+        </ButtonBase>
+      </Box>
       {body}
       {save.isPending && <Quiet>Working it out…</Quiet>}
       {save.error && (

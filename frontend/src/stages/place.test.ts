@@ -9,7 +9,8 @@ describe("a sheet", () => {
         for (const card of [false, true]) {
           const from = sheetLeft(stage, card, width);
           const edge = width - RAIL_WIDTH - (card ? CARD_WIDTH : 0);
-          if (stage !== "gather" && width > 1024) expect(from + SHEET_WIDTH).toBeLessThanOrEqual(edge);
+          expect(from).toBeGreaterThanOrEqual(0);
+          if (width > 1024) expect(from + SHEET_WIDTH).toBeLessThanOrEqual(edge);
           const { left, right } = taken(stage, card, width);
           const free = width - RAIL_WIDTH - left - right;
           expect(free).toBeGreaterThanOrEqual(160);

@@ -9,10 +9,9 @@ export const CARD_WIDTH = Math.min(280 * unit, 0.4 * WINDOW);
 /** Wider for larger text, but the map keeps more than half of the window. */
 export const RAIL_WIDTH = Math.min(340 * unit, 0.46 * WINDOW);
 
-/** A sheet hangs from its own column; Gather's hangs over the rail. It never covers the card. */
+/** A sheet hangs from its own column, as far as rail and card leave it room: neither is ever covered. */
 export function sheetLeft(stage: Stage, card: boolean, windowWidth: number): number {
   const column = STAGES.indexOf(stage);
-  if (column === 0) return -RAIL_WIDTH;
   const most = windowWidth - RAIL_WIDTH - SHEET_WIDTH - (card ? CARD_WIDTH : 0);
   return Math.max(0, Math.min((column * windowWidth) / STAGES.length - RAIL_WIDTH, most));
 }
@@ -27,7 +26,6 @@ export function taken(
   if (!sheet) return { left: 0, right };
   const from = sheetLeft(sheet, card, windowWidth);
   const to = from + SHEET_WIDTH;
-  if (to <= 0) return { left: 0, right };
   const width = windowWidth - RAIL_WIDTH;
   const margins = from > width - right - to ? { left: 0, right: width - from } : { left: to, right };
   // A sliver is no map: rather let the sheet hang over it.

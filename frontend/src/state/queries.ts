@@ -53,11 +53,11 @@ export function useAreas(study: Study) {
   });
 }
 
-/** Shapes change with Place alone. */
-export function useShapes(study: Study, view: View | undefined) {
+/** Shapes change with Place alone; a finer level takes the coarser one's place once it is there. */
+export function useShapes(study: Study, view: View | undefined, level: number) {
   return useQuery({
-    queryKey: ["shapes", study.id, view?.plan.place],
-    queryFn: () => fetchShapes(study.id),
+    queryKey: ["shapes", study.id, view?.plan.place, view?.plan.place.areas.kind === "grid" ? 0 : level],
+    queryFn: () => fetchShapes(study.id, level),
     enabled: view !== undefined,
     ...KEPT,
   });
@@ -104,6 +104,15 @@ export function useAreaEvents(study: Study, area: number | null) {
     queryKey: ["area events", study.id, study.head_id, area],
     queryFn: () => getJson<Schemas["AreaEvents"]>(`/api/studies/${study.id}/areas/${area}/events`),
     enabled: area !== null,
+  });
+}
+
+export function useAreaProfile(study: Study, area: number | null) {
+  return useQuery({
+    queryKey: ["area profile", study.id, study.head_id, area],
+    queryFn: () => getJson<Schemas["AreaProfile"]>(`/api/studies/${study.id}/areas/${area}/profile`),
+    enabled: area !== null,
+    staleTime: Number.POSITIVE_INFINITY,
   });
 }
 

@@ -16,6 +16,10 @@ interface Doing {
   /** The rail's axis; null leaves it to the values. */
   axis: Axis | null;
   help: boolean;
+  /** An open sheet stands beside the map instead of hanging over it. */
+  pinned: boolean;
+  /** How finely the shapes are wanted: 0 is enough for all of the map on a screen. */
+  level: number;
   set: (change: Partial<Omit<Doing, "set">>) => void;
 }
 
@@ -27,5 +31,7 @@ export const useDoing = create<Doing>((set) => ({
   reason: null,
   axis: null,
   help: false,
+  pinned: false,
+  level: 0,
   set,
 }));

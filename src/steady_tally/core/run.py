@@ -18,6 +18,7 @@ from pyproj import CRS
 from steady_tally.core.classes.breaks import ZERO_CLASS, assign, goodness_of_variance_fit
 from steady_tally.core.classes.natural_breaks import natural_breaks
 from steady_tally.core.classes.quantile import quantile_breaks
+from steady_tally.core.classes.steadiness import steadiness
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.conditions import rows_that_hold
 from steady_tally.core.gather.coordinates import check_coordinates, look_swapped, read_coordinates
@@ -117,11 +118,15 @@ class Measured:
 
 @dataclass(frozen=True)
 class Classed:
-    """Breaks (classes + 1,), the class of each area (NO_CLASS, ZERO_CLASS or 0 = lowest), and how well they fit."""
+    """Breaks (classes + 1,), the class of each area (NO_CLASS, ZERO_CLASS or 0 = lowest), and how well they fit.
+
+    `steadiness` (areas,) is how likely each is to stay in its class; NaN for one in none.
+    """
 
     breaks: Floats
     area_class: npt.NDArray[np.int16]
     fit: float
+    steadiness: Floats
 
 
 @dataclass(frozen=True)
@@ -273,7 +278,8 @@ def classify(plan: Class, measured: Measured) -> Classed:
     area_class = assign(values, breaks)
     if plan.zero == "apart":
         area_class[values == 0.0] = ZERO_CLASS
-    return Classed(breaks, area_class, goodness_of_variance_fit(numbers, breaks))
+    steady = steadiness(measured.values.numerator, measured.values.unit_value, breaks, area_class)
+    return Classed(breaks, area_class, goodness_of_variance_fit(numbers, breaks), steady)
 
 
 def _coordinates(events: Events, table: Table) -> tuple[Floats, Floats, CRS, Reasons]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+from dataclasses import asdict
 from typing import Any
 
 import numpy as np
@@ -19,7 +20,8 @@ from steady_tally.core.plan import Count, Plan, Rate, RecordedWindow
 from steady_tally.core.run import Outcome
 from steady_tally.core.show.bands import bands
 from steady_tally.core.show.colours import sequential
-from steady_tally.core.show.drawing import Rings, plane_of, reference_lines, zone_rings
+from steady_tally.core.show.drawing import LEVELS, Rings, plane_of, reference_lines, tolerance, zone_rings
+from steady_tally.core.show.profile import area_profile
 from steady_tally.core.sources import texts
 from steady_tally.formats.outcome import ledger_document
 from steady_tally.jobs.outcomes import study_outcome
@@ -88,22 +90,30 @@ def values(path: StudyPath) -> Response:
                 "value": pa.array(measured.value),
                 "state": pa.array(measured.state),
                 "class": pa.array(outcome.classed.area_class),
+                "low": pa.array(measured.low),
+                "high": pa.array(measured.high),
+                "steadiness": pa.array(outcome.classed.steadiness),
             }
         ),
         {},
     )
 
 
+class LevelQuery(BaseModel):
+    level: int = Field(LEVELS - 1, ge=0, lt=LEVELS, description="How finely: 0 for the whole map on a screen.")
+
+
 @api.get("/studies/<uuid:study_id>/shapes", summary="The areas' shapes for drawing, as an Arrow stream")
 @needs(Right.READ)
-def shapes(path: StudyPath) -> Response:
+def shapes(path: StudyPath, query: LevelQuery) -> Response:
     areas = outcome_of(path.study_id).placed.areas
     plane = plane_of(areas)
     meta = {"bounds": ",".join(f"{b:.3f}" for b in plane.bounds)}
+    meta["tolerances"] = ",".join(f"{tolerance(plane, level):.4g}" for level in range(LEVELS))
     if isinstance(areas, CellSet):
         table = pa.table({"column": areas.column.astype(np.int32), "row": areas.row.astype(np.int32)})
         return _stream(table, {**meta, "kind": "cells", "width": repr(areas.width)})
-    return _stream(_ring_table(zone_rings(areas, plane)), {**meta, "kind": "zones"})
+    return _stream(_ring_table(zone_rings(areas, plane, query.level)), {**meta, "kind": "zones"})
 
 
 class ReferencePath(StudyPath):
@@ -126,25 +136,74 @@ class AreaPath(StudyPath):
     area: int = Field(ge=0, description="Position among the areas.")
 
 
+class RowsQuery(BaseModel):
+    start: int = Field(0, ge=0)
+    rows: int = Field(5_000, ge=1, le=20_000)
+
+
 class AreaEvents(BaseModel):
     total: int
     columns: list[str]
     rows: list[list[str | int | float | None]]
 
 
+class SaidCount(BaseModel):
+    says: str
+    events: int
+
+
+class CategoryView(BaseModel):
+    column: str
+    values: list[SaidCount]
+    others: int = Field(description="Events with any further value.")
+
+
+class AreaProfile(BaseModel):
+    """What the events of one area are like."""
+
+    total: int
+    places: list[tuple[float, float, int]] = Field(description="East, north and events; the most events first.")
+    time: list[SaidCount] = Field(description="Events by recorded window, or by month or year.")
+    time_unknown: int
+    categories: list[CategoryView]
+
+
+@api.get(
+    "/studies/<uuid:study_id>/areas/<int:area>/profile",
+    summary="Where and when the events of one area were, and of which kinds",
+    responses={"200": AreaProfile},
+)
+@needs(Right.READ)
+def profile(path: AreaPath) -> Response:
+    found = area_profile(outcome_of(path.study_id), path.area)
+    return answer(
+        AreaProfile(
+            total=len(found.record),
+            places=[(x, y, n) for (x, y), n in zip(found.xy.tolist(), found.count.tolist(), strict=True)],
+            time=[SaidCount(**asdict(c)) for c in found.time],
+            time_unknown=found.time_unknown,
+            categories=[CategoryView(**asdict(c)) for c in found.categories],
+        )
+    )
+
+
 @api.get(
     "/studies/<uuid:study_id>/areas/<int:area>/events", summary="The events of one area", responses={"200": AreaEvents}
 )
 @needs(Right.READ)
-def area_events(path: AreaPath) -> Response:
+def area_events(path: AreaPath, query: RowsQuery) -> Response:
     outcome = outcome_of(path.study_id)
-    located = outcome.placed.located
-    at = np.union1d(np.flatnonzero(located.first == path.area), located.other_event[located.other_zone == path.area])
+    found = area_profile(outcome, path.area)
+    part = slice(query.start, query.start + query.rows)
     table = outcome.gathered.table
-    record = outcome.placed.record[at]
-    page = table.columns.take(record[:500])
-    rows = [[int(n), *row.values()] for n, row in zip(table.record[record], page.to_pylist(), strict=False)]
-    return answer(AreaEvents(total=len(at), columns=["record", *page.column_names], rows=rows))
+    page = table.columns.take(found.record[part])
+    rows = [
+        [int(record), int(place), *row.values()]
+        for record, place, row in zip(
+            table.record[found.record[part]], found.place[part], page.to_pylist(), strict=True
+        )
+    ]
+    return answer(AreaEvents(total=len(found.record), columns=["record", "place", *page.column_names], rows=rows))
 
 
 def _view(plan: Plan, outcome: Outcome) -> View:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from steady_tally.core.measure.intervals import count_interval
 from steady_tally.core.measure.states import State
 from steady_tally.core.plan import RecordedWindow, TimeUnit
 
@@ -27,6 +28,8 @@ class AreaValues:
     per : the multiplier.
     value : numerator / denominator / periods * per; NaN unless the state is NUMBER.
     state : (areas,) `State` codes.
+    low, high : the ends of the value's 95 % interval; NaN where there is no value.
+    unit_value : the value that one event makes.
     """
 
     numerator: npt.NDArray[np.int64]
@@ -35,13 +38,19 @@ class AreaValues:
     per: float
     value: Floats
     state: npt.NDArray[np.uint8]
+    low: Floats
+    high: Floats
+    unit_value: Floats
 
 
 def counts(numerator: npt.NDArray[np.int64], has_shape: npt.NDArray[np.bool_]) -> AreaValues:
     """The number of events itself. An area without a shape has none that can be worked out."""
     state = np.where(has_shape, State.NUMBER, State.NOT_COMPUTABLE).astype(np.uint8)
     value = np.where(has_shape, numerator.astype(np.float64), np.nan)
-    return AreaValues(numerator, np.full(len(numerator), np.nan), 1.0, 1.0, value, state)
+    low, high = (np.where(has_shape, end, np.nan) for end in count_interval(numerator))
+    return AreaValues(
+        numerator, np.full(len(numerator), np.nan), 1.0, 1.0, value, state, low, high, np.ones(len(value))
+    )
 
 
 def ratios(
@@ -65,10 +74,25 @@ def ratios(
     known = np.isfinite(denominator) & (denominator > 0.0)
     state = np.where(known, State.NUMBER, State.NO_DENOMINATOR).astype(np.uint8)
     state[~has_shape] = State.NOT_COMPUTABLE
-    value = np.full(len(numerator), np.nan)
     usable = state == State.NUMBER
-    value[usable] = numerator[usable] / denominator[usable] / periods * per
-    return AreaValues(numerator, denominator, periods, per, value, state)
+
+    def value_of(events: npt.NDArray[np.int64] | Floats) -> Floats:
+        value = np.full(len(numerator), np.nan)
+        value[usable] = events[usable] / denominator[usable] / periods * per
+        return value
+
+    low, high = count_interval(numerator)
+    return AreaValues(
+        numerator,
+        denominator,
+        periods,
+        per,
+        value_of(numerator),
+        state,
+        value_of(low),
+        value_of(high),
+        value_of(np.ones(len(numerator))),
+    )
 
 
 def periods_recorded(windows: Sequence[RecordedWindow], unit: TimeUnit) -> float:

@@ -1,7 +1,7 @@
 """Shapes made ready for drawing: in the plane of the working projection, relative to an origin, in metres.
 
-Zones and reference lines are simplified once for a whole coverage, so that neighbours keep their shared borders; cells
-are two integers each.
+Zones are simplified for a scale, the whole coverage together, so that neighbours keep their shared borders; cells are
+two integers each.
 """
 
 from __future__ import annotations
@@ -19,7 +19,8 @@ from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.sources import Features
 
 Floats = npt.NDArray[np.float64]
-_FINEST = 40_000  # the extent over the tolerance of simplification: far below a pixel on any screen
+LEVELS = 5
+_COARSEST = 8_000  # the extent over the tolerance at level 0; four times finer at each level
 
 
 @dataclass(frozen=True)
@@ -63,12 +64,18 @@ def plane_of(areas: ZoneSet | CellSet) -> Plane:
     return Plane(crs, origin, tuple(float(b) for b in bounds))  # type: ignore[arg-type]
 
 
-def zone_rings(zones: ZoneSet, plane: Plane) -> Rings:
-    """The zones' rings, simplified together."""
+def tolerance(plane: Plane, level: int) -> float:
+    """How far in metres a simplified line may lie from the true one at that level; none at the finest."""
     extent = max(plane.bounds[2] - plane.bounds[0], plane.bounds[3] - plane.bounds[1])
+    return extent / (_COARSEST * 4**level) if level < LEVELS - 1 else 0.0
+
+
+def zone_rings(zones: ZoneSet, plane: Plane, level: int = LEVELS - 1) -> Rings:
+    """The zones' rings, simplified together for a scale: 0 the coarsest, `LEVELS - 1` as they are."""
     shapes = _into_plane(zones.geometry, zones.crs, plane)
-    if shapely.coverage_is_valid(shapes):
-        shapes = shapely.coverage_simplify(shapes, extent / _FINEST)
+    reach = tolerance(plane, level)
+    if reach > 0.0 and shapely.coverage_is_valid(shapes):
+        shapes = shapely.coverage_simplify(shapes, reach)
     parts, owner = shapely.get_parts(shapes, return_index=True)
     rings, part = shapely.get_rings(parts, return_index=True)
     return _rings(rings, owner[part])

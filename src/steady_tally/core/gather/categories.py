@@ -1,0 +1,27 @@
+"""Which columns name kinds of things? Few different values, each shared by many records."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from steady_tally.core.sources import Table
+
+MOST_VALUES = 40
+_LOOK = 20_000
+
+
+def category_columns(table: Table) -> tuple[str, ...]:
+    """The columns of text with 2 to 40 different values that repeat; found on at most 20,000 rows spread evenly."""
+    at = np.unique(np.linspace(0, max(table.row_count - 1, 0), min(_LOOK, table.row_count)).astype(np.int64))
+    found = []
+    for name in table.columns.column_names:
+        column = table.columns.column(name)
+        if not (pa.types.is_string(column.type) or pa.types.is_boolean(column.type)):
+            continue
+        values = column.take(at)
+        distinct = pc.count_distinct(values, mode="only_valid").as_py()
+        if 2 <= distinct <= min(MOST_VALUES, len(at) // 4):
+            found.append(name)
+    return tuple(found)

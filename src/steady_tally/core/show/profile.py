@@ -1,0 +1,124 @@
+"""What the events of one area are like: where they were, when, and of which kinds."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow.compute as pc
+
+from steady_tally.core.gather.categories import category_columns
+from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.place.projection import project
+from steady_tally.core.run import Outcome
+from steady_tally.core.show.drawing import plane_of
+
+_MOST_BARS = 36
+_MOST_CATEGORIES = 3
+_MOST_VALUES = 3
+
+
+@dataclass(frozen=True)
+class Count:
+    says: str
+    events: int
+
+
+@dataclass(frozen=True)
+class Category:
+    """The commonest values of one column; `others` counts the events with any further one."""
+
+    column: str
+    values: tuple[Count, ...]
+    others: int
+
+
+@dataclass(frozen=True)
+class Profile:
+    """The events of one area.
+
+    Attributes
+    ----------
+    record : (events,) their positions in the table of records.
+    place : (events,) the number of the place where each was, 1 = the place with most events.
+    xy : (places, 2) float32 metres in the plane of the drawing.
+    count : (places,) events at each.
+    time : events by recorded window, or by month or year where the plan names none; empty without times.
+    time_unknown : events without a readable time.
+    """
+
+    record: npt.NDArray[np.int64]
+    place: npt.NDArray[np.int64]
+    xy: npt.NDArray[np.float32]
+    count: npt.NDArray[np.int64]
+    time: tuple[Count, ...]
+    time_unknown: int
+    categories: tuple[Category, ...]
+
+
+def area_profile(outcome: Outcome, area: int) -> Profile:
+    """Describe the events of the area at that position."""
+    located = outcome.placed.located
+    at = np.union1d(np.flatnonzero(located.first == area), located.other_event[located.other_zone == area])
+    record = outcome.placed.record[at]
+    gathered = outcome.gathered
+    points, place, count = np.unique(
+        np.column_stack([gathered.x[record], gathered.y[record]]), axis=0, return_inverse=True, return_counts=True
+    )
+    order = np.argsort(-count, kind="stable")
+    number = np.empty(len(order), dtype=np.int64)
+    number[order] = np.arange(1, len(order) + 1)
+    plane = plane_of(outcome.placed.areas)
+    xy = np.column_stack(project(points[order, 0], points[order, 1], gathered.crs, plane.crs)) - plane.origin
+    time, unknown = _time_line(outcome, record)
+    return Profile(
+        record, number[place.ravel()], xy.astype(np.float32), count[order], time, unknown, _categories(outcome, record)
+    )
+
+
+def _time_line(outcome: Outcome, record: npt.NDArray[np.int64]) -> tuple[tuple[Count, ...], int]:
+    """Bars over the whole period of the study, so that two areas' lines can be laid beside each other."""
+    everything = outcome.gathered.time
+    if everything is None:
+        return (), 0
+    times = everything[record]
+    known = times[~np.isnat(times)]
+    unknown = len(times) - len(known)
+    windows = outcome.plan.gather.events.recorded
+    if windows:
+        days = known.astype("datetime64[D]")
+        counts = [
+            int(np.count_nonzero((days >= np.datetime64(w.first_day)) & (days <= np.datetime64(w.last_day))))
+            for w in windows
+        ]
+        return _counts([w.name or str(w.first_day) for w in windows], counts), unknown
+    placed = everything[outcome.placed.record[outcome.placed.located.first != OUTSIDE]]
+    placed = placed[~np.isnat(placed)]
+    if len(placed) == 0:
+        return (), unknown
+    for unit in ("M", "Y"):
+        first, last = (t.astype(f"datetime64[{unit}]") for t in (placed.min(), placed.max()))
+        bars = int((last - first).astype(np.int64)) + 1
+        if bars <= _MOST_BARS or unit == "Y":
+            break
+    step = (known.astype(f"datetime64[{unit}]") - first).astype(np.int64)
+    return _counts([str(first + i) for i in range(bars)], np.bincount(step, minlength=bars).tolist()), unknown
+
+
+def _counts(says: Sequence[str], events: Sequence[int]) -> tuple[Count, ...]:
+    return tuple(Count(s, n) for s, n in zip(says, events, strict=True))
+
+
+def _categories(outcome: Outcome, record: npt.NDArray[np.int64]) -> tuple[Category, ...]:
+    table = outcome.gathered.table
+    found = []
+    for name in category_columns(table)[:_MOST_CATEGORIES]:
+        counted = pc.value_counts(table.columns.column(name).take(record)).to_pylist()
+        filled = [(str(c["values"]), c["counts"]) for c in counted if c["values"] not in (None, "")]
+        filled.sort(key=lambda pair: (-pair[1], pair[0]))
+        values = tuple(Count(v, n) for v, n in filled[:_MOST_VALUES])
+        if values:
+            found.append(Category(name, values, sum(n for _, n in filled[_MOST_VALUES:])))
+    return tuple(found)
