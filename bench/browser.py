@@ -60,7 +60,7 @@ def rows() -> list[Row]:
 
 
 _STUDY_AREAS = {
-    "blocks": {"kind": "zones", "source": "blocks", "identifier": "code"},
+    "blocks": {"kind": "zones", "source": "blocks", "identifier": "block"},
     "hexagons of 150 m": {"kind": "grid", "shape": "hexagon", "width_m": 150, "cover": "wards"},
 }
 
