@@ -11,7 +11,7 @@ import openpyxl
 import pyogrio
 import pytest
 import shapely
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from steady_tally.core.errors import SourceError
@@ -21,6 +21,7 @@ from steady_tally.formats.read import read_table, read_zones
 CELLS = st.text(st.characters(blacklist_categories=["Cs"], blacklist_characters="\r\0"), max_size=8)
 
 
+@settings(deadline=None)
 @given(st.lists(st.tuples(CELLS, CELLS, CELLS), min_size=1, max_size=12), st.sampled_from(",;\t|"))
 def test_delimited_text_by_another_writer_reads_back_with_its_lines(rows, delimiter):
     file = io.StringIO()

@@ -28,10 +28,14 @@ class Reading(_Part):
     """How to read one file, where looking at it is not enough."""
 
     worksheet: str | None = None
-    header_row: int | None = Field(None, ge=1, description="The row of the column names, 1 = the file's first.")
+    header_row: int | None = Field(
+        None, ge=0, description="The row of the column names, 1 = the file's first; 0 where there is none."
+    )
     layer: str | None = Field(None, description="The table to read, in a file that holds several.")
     encoding: str | None = Field(None, max_length=40)
     delimiter: Annotated[str, Field(min_length=1, max_length=1)] | None = None
+    crs: str | None = Field(None, description="The coordinate system of a file that names none.")
+    inside: bool = Field(False, description="Take a point inside each line, polygon or group of points as the event.")
 
 
 class Condition(_Part):

@@ -25,6 +25,17 @@ class RaggedRow:
 
 
 @dataclass(frozen=True)
+class Piece:
+    """Some successive rows of a table: what a reader hands out at a time. See `Table` for the attributes."""
+
+    columns: pa.Table
+    record: npt.NDArray[np.int64]
+    line: npt.NDArray[np.int64]
+    ragged: tuple[RaggedRow, ...] = ()
+    points: npt.NDArray[np.float64] | None = None
+
+
+@dataclass(frozen=True)
 class Table:
     """The rows of a source.
 

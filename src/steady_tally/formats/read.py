@@ -3,34 +3,73 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
+
+import pyarrow as pa
 
 from steady_tally.core.errors import SourceError
 from steady_tally.core.plan import Reading
-from steady_tally.core.sources import Features, Table
-from steady_tally.formats.tables import DELIMITED, WORKBOOKS, read_delimited, read_workbook
+from steady_tally.core.sources import Features, Piece, Table
+from steady_tally.formats.delimited import DELIMITED, dialect_of, read_pieces
+from steady_tally.formats.tables import PARQUET, WORKBOOKS, parquet_schema, read_parquet, read_workbook, whole_table
 from steady_tally.formats.vectors import DRIVERS, points_table, read_features
 
 _DEFAULT = Reading()
+READABLE = DELIMITED | WORKBOOKS | PARQUET | set(DRIVERS)
+
+
+@dataclass(frozen=True)
+class Stream:
+    """A table on its way out of a file: its columns and system, and its rows a piece at a time."""
+
+    schema: pa.Schema
+    crs: str | None
+    pieces: Iterator[Piece]
+
+
+def open_table(
+    path: Path, name: str, reading: Reading = _DEFAULT, *, on_bytes: Callable[[int, int], None] | None = None
+) -> Stream:
+    """Begin to read events or a table from delimited text, a workbook, a Parquet file or a file of features.
+
+    Delimited text and Parquet are read a piece at a time; the others are read whole.
+    """
+    suffix = suffix_of(path)
+    if suffix in DELIMITED:
+        dialect = dialect_of(path, reading)
+        return Stream(
+            pa.schema([(n, pa.string()) for n in dialect.header]), None, read_pieces(path, dialect, on_bytes=on_bytes)
+        )
+    if suffix in PARQUET:
+        schema, geometry, crs = parquet_schema(path)
+        pieces = read_parquet(path)
+        first = next(pieces, None)
+        empty = schema if geometry is None else schema.remove(schema.get_field_index(geometry))
+        return Stream(first.columns.schema if first else empty, crs, _with_first(first, pieces))
+    if suffix in WORKBOOKS:
+        table = read_workbook(path, name, reading)
+    elif suffix in DRIVERS:
+        table = points_table(read_features(path, name, reading), inside=reading.inside)
+    else:
+        raise _unknown(path)
+    piece = Piece(table.columns, table.record, table.line, table.ragged, table.points)
+    return Stream(table.columns.schema, table.crs or reading.crs, iter([piece]))
 
 
 def read_table(path: Path, name: str, reading: Reading = _DEFAULT) -> Table:
-    """Read events or a table from delimited text, a workbook or a point file."""
-    suffix = _suffix(path)
-    if suffix in DELIMITED:
-        return read_delimited(path, name, reading)
-    if suffix in WORKBOOKS:
-        return read_workbook(path, name, reading)
-    if suffix in DRIVERS:
-        return points_table(read_features(path, name, reading))
-    raise _unknown(path, DELIMITED | WORKBOOKS | set(DRIVERS))
+    """Read events or a table whole."""
+    stream = open_table(path, name, reading)
+    return whole_table(name, stream.pieces, stream.schema, stream.crs)
 
 
 def read_zones(path: Path, name: str, reading: Reading = _DEFAULT) -> Features:
-    """Read areas from a vector file."""
-    if _suffix(path) in DRIVERS:
-        return read_features(path, name, reading)
-    raise _unknown(path, set(DRIVERS))
+    """Read areas or reference lines from a vector file."""
+    if suffix_of(path) in set(DRIVERS) | PARQUET:
+        found = read_features(path, name, reading)
+        return found if found.crs else Features(found.name, found.columns, found.geometry, reading.crs)
+    raise _unknown(path)
 
 
 def checksum(path: Path) -> str:
@@ -39,7 +78,8 @@ def checksum(path: Path) -> str:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
-def _suffix(path: Path) -> str:
+def suffix_of(path: Path) -> str:
+    """The file's ending, which names its reader; SourceError where there is no such file."""
     if not path.exists():
         raise SourceError("there is no such file.", where=f"file “{path}”", todo="Check the path.")
     if not path.is_file():
@@ -47,9 +87,15 @@ def _suffix(path: Path) -> str:
     return path.suffix.lower()
 
 
-def _unknown(path: Path, known: set[str]) -> SourceError:
+def _with_first(first: Piece | None, rest: Iterator[Piece]) -> Iterator[Piece]:
+    if first is not None:
+        yield first
+    yield from rest
+
+
+def _unknown(path: Path) -> SourceError:
     return SourceError(
         f"files of the kind “{path.suffix or 'without an ending'}” are not read here.",
         where=f"file “{path.name}”",
-        todo=f"Use one of {', '.join(sorted(known))}.",
+        todo=f"Use one of {', '.join(sorted(READABLE))}.",
     )

@@ -1,119 +1,174 @@
-"""Reading tables: delimited text and workbooks. Every value of a text file stays text, so that codes keep zeros."""
+"""Reading whole tables: workbooks, in a process of their own that cannot exhaust the machine, and Parquet."""
 
 from __future__ import annotations
 
-import codecs
-import csv
-import io
-from collections.abc import Callable
+import json
+import resource
+import subprocess
+import sys
+import zipfile
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.csv
+import pyarrow.parquet
 import python_calamine
+import shapely
 
 from steady_tally.core.errors import SourceError
 from steady_tally.core.plan import Reading
-from steady_tally.core.sources import RaggedRow, Table
+from steady_tally.core.sources import Piece, Table
+from steady_tally.formats.delimited import looks_like_header, names_of
+from steady_tally.formats.limits import LARGEST_ARCHIVE, WORKBOOK_MEMORY, WORKBOOK_SECONDS
 
-DELIMITED = {".csv", ".tsv", ".txt"}
-WORKBOOKS = {".xlsx", ".xls", ".ods"}
-_LOOK = 1 << 20
+WORKBOOKS = {".xlsx", ".xlsm", ".xls", ".ods"}
+PARQUET = {".parquet", ".geoparquet"}
+_LOOKED_AT_ROWS = 50
 
 
-def read_delimited(path: Path, name: str, reading: Reading) -> Table:
-    """Read delimited text: encoding and delimiter found by looking, rows of another length kept apart."""
-    raw = path.read_bytes()
-    where = f"file “{path.name}”"
-    encoding = reading.encoding or _encoding(raw)
-    try:
-        text = raw.decode(encoding)
-    except (UnicodeDecodeError, LookupError) as error:
-        raise SourceError(
-            f"it cannot be read as {encoding} ({error}).", where=where, todo="Name its encoding."
-        ) from None
-    text = text.removeprefix("\ufeff").replace("\r\n", "\n").replace("\r", "\n")
-    if not text.strip():
-        raise SourceError("it is empty.", where=where, todo="Choose a file with a header and rows.")
-    delimiter = reading.delimiter or _delimiter(text[:_LOOK])
-    header_row = reading.header_row or 1
-    lines = _starting_lines(text, delimiter)
-    if len(lines) < header_row:
-        raise SourceError(f"it has no row {header_row}.", where=where, todo="Name the row of the column names.")
-    header_line = int(lines[header_row - 1])
-    ragged_at: list[tuple[int, str]] = []
-
-    def keep_apart(row: pyarrow.csv.InvalidRow) -> str:
-        ragged_at.append((row.number, f"{row.actual_columns} fields instead of {row.expected_columns}"))
-        return "skip"
-
-    line = lines[header_row:]
-    rows = text.split("\n")
-    header = _header(next(csv.reader(rows[header_line - 1 :], delimiter=delimiter)))
-    body = "\n".join(rows[line[0] - 1 :]) if len(line) else ""
-    schema = pa.schema([(n, pa.string()) for n in header])
-    try:
-        columns = _split(body, header, delimiter, schema, keep_apart) if body else schema.empty_table()
-    except pa.ArrowInvalid as error:
-        raise SourceError(f"it cannot be split into rows ({error}).", where=where, todo="Check its quotes.") from None
-    ragged_record = np.array([number for number, _ in ragged_at], dtype=np.int64)
-    record = np.setdiff1d(np.arange(1, len(line) + 1), ragged_record)
-    if len(record) != columns.num_rows:
-        raise SourceError(
-            f"its rows cannot be numbered: {columns.num_rows} were read where {len(record)} stand.",
-            where=where,
-            todo="Check its quotes.",
-        )
-    ragged = tuple(
-        RaggedRow(int(r), int(line[r - 1]), says) for r, (_, says) in zip(ragged_record, ragged_at, strict=True)
+def whole_table(name: str, pieces: Iterable[Piece], empty: pa.Schema, crs: str | None = None) -> Table:
+    """All pieces as one table."""
+    found = list(pieces)
+    columns = pa.concat_tables([p.columns for p in found]) if found else empty.empty_table()
+    nothing = np.empty(0, np.int64)
+    return Table(
+        name,
+        columns,
+        np.concatenate([nothing, *(p.record for p in found)]),
+        np.concatenate([nothing, *(p.line for p in found)]),
+        tuple(r for p in found for r in p.ragged),
+        np.concatenate([p.points for p in found if p.points is not None])
+        if any(p.points is not None for p in found)
+        else None,
+        crs,
     )
-    return Table(name, columns, record, line[record - 1], ragged)
 
 
-def _split(
-    body: str, header: list[str], delimiter: str, schema: pa.Schema, invalid: Callable[[pyarrow.csv.InvalidRow], str]
-) -> pa.Table:
-    data = body.encode()
-    return pyarrow.csv.read_csv(
-        pa.BufferReader(data),
-        # One thread and one block: only then does the parser number the rows that it cannot split.
-        read_options=pyarrow.csv.ReadOptions(use_threads=False, column_names=header, block_size=len(data) + 1),
-        parse_options=pyarrow.csv.ParseOptions(
-            delimiter=delimiter, newlines_in_values='"' in body, invalid_row_handler=invalid
-        ),
-        convert_options=pyarrow.csv.ConvertOptions(column_types=schema, strings_can_be_null=False),
-    )
+def worksheets(path: Path) -> list[str]:
+    """The names of a workbook's worksheets."""
+    return list(_ask_child(path, "names")["names"])
 
 
 def read_workbook(path: Path, name: str, reading: Reading) -> Table:
     """Read one worksheet: the first unless named; the header found below title lines unless its row is given."""
     where = f"file “{path.name}”"
-    try:
-        workbook = python_calamine.load_workbook(str(path))
-        sheets = workbook.sheet_names
-        sheet = reading.worksheet or sheets[0]
-        if sheet not in sheets:
-            there = ", ".join(f"“{s}”" for s in sheets)
-            raise SourceError(f"it has no worksheet “{sheet}”.", where=where, todo=f"Choose one of {there}.")
-        rows = workbook.get_sheet_by_name(sheet).to_python(skip_empty_area=False)
-    except (python_calamine.CalamineError, IndexError) as error:
+    answer = _ask_child(path, "rows", reading.worksheet or "")
+    if answer.get("missing"):
+        there = ", ".join(f"“{s}”" for s in answer["names"])
         raise SourceError(
-            f"it is not a workbook that can be read ({error}).", where=where, todo="Save it anew."
-        ) from None
+            f"it has no worksheet “{reading.worksheet}”.", where=where, todo=f"Choose one of {there}."
+        )
+    rows = answer["rows"]
     at = reading.header_row - 1 if reading.header_row else _header_row(rows)
     if at is None or at >= len(rows):
         raise SourceError("no row of column names was found.", where=where, todo="Name the row of the column names.")
-    header = _header([str(c).strip() for c in rows[at]])
+    header = names_of([str(_plain(c) or "") for c in rows[at]])
     body = [(i, row) for i, row in enumerate(rows[at + 1 :], start=at + 2) if any(_filled(c) for c in row)]
     columns = pa.table({n: _cells([row[c] for _, row in body]) for c, n in enumerate(header)})
     numbers = np.array([i for i, _ in body], dtype=np.int64)
     return Table(name, columns, np.arange(1, len(body) + 1), numbers)
 
 
+def parquet_schema(path: Path) -> tuple[pa.Schema, str | None, str | None]:
+    """The columns of a Parquet file, and the geometry column and its system where it is a GeoParquet."""
+    try:
+        schema = pyarrow.parquet.read_schema(path)
+    except (pa.ArrowInvalid, OSError) as error:
+        raise SourceError(
+            f"it is not a Parquet file ({error}).", where=f"file “{path.name}”", todo="Check what it is."
+        ) from None
+    geo = (schema.metadata or {}).get(b"geo")
+    if not geo:
+        return schema, None, None
+    try:
+        meta = json.loads(geo)
+        column = str(meta["primary_column"])
+        crs = meta["columns"][column].get("crs", "OGC:CRS84")
+    except (ValueError, KeyError, TypeError, AttributeError):
+        return schema, None, None
+    return schema, column, None if crs is None else crs if isinstance(crs, str) else json.dumps(crs)
+
+
+def read_parquet(path: Path) -> Iterator[Piece]:
+    """The rows of a Parquet file, a batch at a time; a GeoParquet's points as points."""
+    schema, geometry, _ = parquet_schema(path)
+    record = 0
+    try:
+        for batch in pyarrow.parquet.ParquetFile(path).iter_batches(65_536):
+            table = pa.Table.from_batches([batch])
+            points = None
+            if geometry is not None:
+                points = _points(shapely.from_wkb(table.column(geometry).to_numpy(zero_copy_only=False)))
+                table = table.drop_columns([geometry])
+            table = table.replace_schema_metadata(None)
+            numbers = record + 1 + np.arange(table.num_rows)
+            yield Piece(_flat(table), numbers, np.zeros(table.num_rows, np.int64), (), points)
+            record += table.num_rows
+    except (pa.ArrowException, OSError, shapely.errors.GEOSException) as error:
+        raise SourceError(
+            f"it cannot be read ({error}).", where=f"file “{path.name}”", todo="Check the file."
+        ) from None
+
+
+def _points(shapes: np.ndarray) -> np.ndarray:
+    found = np.full((len(shapes), 2), np.nan)
+    is_point = shapely.get_type_id(shapes) == 0
+    found[is_point] = np.column_stack([shapely.get_x(shapes[is_point]), shapely.get_y(shapes[is_point])])
+    return found
+
+
+def _flat(table: pa.Table) -> pa.Table:
+    """Columns of plain values: a dictionary is its values, lists and structs are their text."""
+    flat = {}
+    for field, column in zip(table.schema, table.columns, strict=True):
+        kind = field.type
+        if pa.types.is_dictionary(kind):
+            column = column.cast(kind.value_type)
+        elif pa.types.is_nested(kind):
+            column = pa.chunked_array([pa.array([None if v is None else str(v) for v in column.to_pylist()])])
+        flat[field.name] = column
+    return pa.table(flat)
+
+
+def _ask_child(path: Path, *words: str) -> dict[str, Any]:
+    """Read a workbook in a process with bounded memory and time: a sheet may claim billions of cells."""
+    where = f"file “{path.name}”"
+    if zipfile.is_zipfile(path):
+        with zipfile.ZipFile(path) as archive:
+            if sum(m.file_size for m in archive.infolist()) > LARGEST_ARCHIVE:
+                raise SourceError("it unpacks to more than 1 GB.", where=where, todo="Save the sheet as CSV.")
+    command = [sys.executable, "-m", "steady_tally.formats.workbook_child", str(path.resolve()), *words]
+    done = subprocess.run(
+        command,
+        capture_output=True,
+        check=False,
+        preexec_fn=lambda: (
+            resource.setrlimit(resource.RLIMIT_AS, (WORKBOOK_MEMORY, WORKBOOK_MEMORY)),
+            resource.setrlimit(resource.RLIMIT_CPU, (WORKBOOK_SECONDS, WORKBOOK_SECONDS)),
+        ),
+    )
+    if done.returncode == 2:
+        raise SourceError(
+            f"it is not a workbook that can be read ({done.stdout.decode(errors='replace')}).",
+            where=where,
+            todo="Save it anew.",
+        )
+    if done.returncode != 0:
+        raise SourceError(
+            "its worksheet has more cells than can be read here.", where=where, todo="Save the sheet as CSV."
+        )
+    return dict(json.loads(done.stdout))
+
+
 def _filled(cell: Any) -> bool:
     return cell is not None and str(cell).strip() != ""
+
+
+def _plain(cell: Any) -> Any:
+    """A whole number that a workbook keeps as 12.0 is 12."""
+    return int(cell) if isinstance(cell, float) and cell.is_integer() else cell
 
 
 def _cells(cells: list[Any]) -> pa.Array:
@@ -121,66 +176,30 @@ def _cells(cells: list[Any]) -> pa.Array:
     filled = [c for c in cells if _filled(c)]
     if filled and all(isinstance(c, (int, float)) and not isinstance(c, bool) for c in filled):
         return pa.array([float(c) if _filled(c) else None for c in cells], pa.float64())
-
-    def text(cell: Any) -> str | None:
-        if not _filled(cell):
-            return None
-        return str(int(cell)) if isinstance(cell, float) and cell.is_integer() else str(cell)
-
-    return pa.array([text(c) for c in cells], pa.string())
+    return pa.array([str(_plain(c)) if _filled(c) else None for c in cells], pa.string())
 
 
 def _header_row(rows: list[list[Any]]) -> int | None:
-    """The first of the fullest rows among the first fifty: title lines above a table fill few cells."""
-    widths = [sum(_filled(c) for c in row) for row in rows[:50]]
-    return widths.index(max(widths)) if any(widths) else None
+    """The first row that is filled as the fullest are and may name columns: title lines fill few cells."""
+    texts = [[str(c) if _filled(c) else "" for c in row] for row in rows[:_LOOKED_AT_ROWS]]
+    widest = max((sum(map(bool, row)) for row in texts), default=0)
+    return next((i for i, row in enumerate(texts) if widest and looks_like_header(row, widest)), None)
 
 
-def _header(cells: list[str]) -> list[str]:
-    """Column names: blanks are called by their position, repeated ones are numbered."""
-    names: list[str] = []
-    for i, cell in enumerate(cells, start=1):
-        name = cell.strip() or f"column {i}"
-        nth = 2
-        base = name
-        while name in names:
-            name = f"{base} ({nth})"
-            nth += 1
-        names.append(name)
-    return names
+def as_json_cell(cell: Any) -> Any:
+    """What the child hands over for one cell: numbers, text, and dates as ISO text."""
+    if isinstance(cell, (bool, int, float, str)):
+        return cell
+    if cell is None:
+        return None
+    return cell.isoformat(sep=" ") if hasattr(cell, "hour") and hasattr(cell, "year") else str(cell)
 
 
-def _encoding(raw: bytes) -> str:
-    if raw.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
-        return "utf-16"
-    try:
-        raw.decode("utf-8")
-    except UnicodeDecodeError:
-        return "cp1252"
-    return "utf-8"
-
-
-def _delimiter(text: str) -> str:
-    """The delimiter that splits the first lines into the most columns of equal number."""
-    lines = [line for line in text.split("\n")[:20] if line.strip()]
-
-    def columns(delimiter: str) -> tuple[int, int]:
-        widths = [len(row) for row in csv.reader(lines, delimiter=delimiter)]
-        usual = max(widths, key=widths.count)
-        return (widths.count(usual) if usual > 1 else 0, usual)
-
-    return max(",;\t|", key=columns)
-
-
-def _starting_lines(text: str, delimiter: str) -> np.ndarray:
-    """The physical line on which each row that is not blank starts."""
-    if '"' not in text:
-        return np.array([i for i, line in enumerate(text.split("\n"), start=1) if line], dtype=np.int64)
-    starts = []
-    before = 0
-    reader = csv.reader(io.StringIO(text), delimiter=delimiter)
-    for row in reader:
-        if row:
-            starts.append(before + 1)
-        before = reader.line_num
-    return np.array(starts, dtype=np.int64)
+def sheet_of(path: str, wanted: str) -> dict[str, Any]:
+    """What the child does: open, choose the sheet, hand over its rows."""
+    workbook = python_calamine.load_workbook(path)
+    names = list(workbook.sheet_names)
+    if wanted and wanted not in names:
+        return {"names": names, "missing": True}
+    sheet = workbook.get_sheet_by_name(wanted or names[0])
+    return {"names": names, "rows": [[as_json_cell(c) for c in row] for row in sheet.iter_rows()]}

@@ -1,7 +1,14 @@
-"""Reading vector files through GDAL, by drivers named one by one."""
+"""Reading vector files through GDAL, by drivers named one by one: nothing virtual, nothing remote."""
 
 from __future__ import annotations
 
+import mmap
+import re
+import shutil
+import tempfile
+import zipfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -14,74 +21,228 @@ import shapely
 from steady_tally.core.errors import SourceError
 from steady_tally.core.plan import Reading
 from steady_tally.core.sources import Features, Table
+from steady_tally.formats.limits import LARGEST_ARCHIVE, MOST_MEMBERS
+from steady_tally.formats.tables import parquet_schema
 
-# By file ending: the driver, and how its files begin. A file that begins otherwise is never handed to GDAL, which
-# would guess another driver, perhaps one that follows references to other files.
-DRIVERS: dict[str, tuple[str, bytes]] = {
-    ".geojson": ("GeoJSON", b"{"),
-    ".json": ("GeoJSON", b"{"),
-    ".gpkg": ("GeoPackage", b"SQLite format 3\0"),
-    ".shp": ("Shapefile", b"\x00\x00\x27\x0a"),
+# By file ending: the driver, how its files begin, and what names it to GDAL. A file that begins otherwise is never
+# handed to GDAL, which would guess another driver, perhaps one that follows references to other files.
+DRIVERS: dict[str, tuple[str, bytes, str]] = {
+    ".geojson": ("GeoJSON", b"{", ""),
+    ".json": ("GeoJSON", b"{", ""),
+    ".geojsonl": ("newline-delimited GeoJSON", b"{", "GeoJSONSeq:"),
+    ".ndjson": ("newline-delimited GeoJSON", b"{", "GeoJSONSeq:"),
+    ".geojsons": ("newline-delimited GeoJSON", b"{", "GeoJSONSeq:"),
+    ".topojson": ("TopoJSON", b"{", "TopoJSON:"),
+    ".gpkg": ("GeoPackage", b"SQLite format 3\0", ""),
+    ".fgb": ("FlatGeobuf", b"fgb", ""),
+    ".kml": ("KML", b"<", ""),
+    ".shp": ("Shapefile", b"\x00\x00\x27\x0a", ""),
+    ".zip": ("zip archive with a Shapefile", b"PK", ""),
 }
+SHAPEFILE_MEMBERS = (".shp", ".shx", ".dbf", ".prj", ".cpg")
+_DEGREES = "EPSG:4326"
+# What the KML driver adds to every feature, whether the file says it or not.
+_KML_EXTRAS = {
+    "id", "timestamp", "begin", "end", "altitudeMode", "tessellate", "extrude", "visibility", "drawOrder", "icon",
+}  # fmt: skip
+
+# Should any driver ever try to fetch something, it finds nobody there.
+pyogrio.set_gdal_config_options({"GDAL_HTTP_PROXY": "127.0.0.1:9", "GDAL_HTTP_MAX_RETRY": "0"})
+
+
+def layers_of(path: Path) -> list[str]:
+    """The tables of a file that holds several, those with a geometry first; one entry for a file that holds one."""
+    with _readable(path) as (at, where):
+        try:
+            listed = pyogrio.list_layers(at)
+        except (pyogrio.errors.DataSourceError, UnicodeDecodeError) as error:
+            raise _unreadable(where, error) from None
+    return [str(n) for n, kind in sorted(listed, key=lambda pair: pair[1] is None)]
 
 
 def read_features(path: Path, name: str, reading: Reading) -> Features:
-    """Read a file's features with their attributes; text stays text."""
-    where = f"file “{path.name}”"
-    kind, beginning = DRIVERS[path.suffix.lower()]
-    with path.open("rb") as file:
-        head = file.read(64)
-    if not head.removeprefix(b"\xef\xbb\xbf").lstrip(b" \t\r\n").startswith(beginning.lstrip()):
-        raise SourceError(f"it is not a {kind} file.", where=where, todo="Check that it is what its name says.")
-    try:
-        layer = reading.layer or _only_layer(path, where)
-        meta, _, geometry, fields = pyogrio.raw.read(
-            str(path.resolve()), layer=layer, datetime_as_string=True, encoding=reading.encoding
-        )
-    except (pyogrio.errors.DataSourceError, pyogrio.errors.DataLayerError, UnicodeDecodeError) as error:
-        raise SourceError(
-            f"it cannot be read ({error}).", where=where, todo="Check that it is what its name says."
-        ) from None
+    """Read a file's features with their attributes; text stays text.
+
+    A file that says nothing of its coordinate system has `crs` None; `reading.crs` then stands for it.
+    """
+    if path.suffix.lower() in (".parquet", ".geoparquet"):
+        return _read_geoparquet(path, name, reading)
+    with _readable(path) as (at, where):
+        try:
+            layer = reading.layer or _only_layer(at, where)
+            meta, _, geometry, fields = pyogrio.raw.read(
+                at, layer=layer, datetime_as_string=True, encoding=reading.encoding
+            )
+        except (
+            pyogrio.errors.DataSourceError, pyogrio.errors.DataLayerError, pyogrio.errors.GeometryError,
+            UnicodeDecodeError,
+        ) as error:  # fmt: skip
+            raise _unreadable(where, error) from None
+    skipped = _KML_EXTRAS if path.suffix.lower() == ".kml" else set()
+    kept = {n: _column(f) for n, f in zip(meta["fields"], fields, strict=True) if n not in skipped}
     if geometry is None:
         raise SourceError("its features have no geometry.", where=where, todo="Choose a file of points or polygons.")
-    columns = pa.table({n: _column(f) for n, f in zip(meta["fields"], fields, strict=True)})
+    columns = pa.table(kept)
     if columns.num_columns == 0:
         columns = pa.table({"feature": pa.array(np.arange(1, len(geometry) + 1))})
-    return Features(name, columns, shapely.from_wkb(geometry, on_invalid="ignore"), meta["crs"])
+    crs = meta["crs"] or (_DEGREES if path.suffix.lower() == ".topojson" else None)
+    try:
+        shapes = shapely.from_wkb(geometry, on_invalid="ignore")
+    except shapely.errors.GEOSException as error:
+        raise _unreadable(where, error) from None
+    return Features(name, columns, shapes, crs)
 
 
-def points_table(features: Features) -> Table:
-    """Take point features as records: one record a feature."""
-    geometry = features.geometry
+def points_table(features: Features, *, inside: bool = False) -> Table:
+    """Take features as records, one a feature; height and measure of points become columns.
+
+    Parameters
+    ----------
+    inside : the user agrees that lines, polygons and groups of points are taken as a point inside each.
+    """
+    geometry = features.geometry.copy()
     kinds = shapely.get_type_id(geometry)
-    wrong = np.flatnonzero((kinds > 0) & ~shapely.is_empty(geometry))
-    if len(wrong):
-        kind = geometry[wrong[0]].geom_type.lower()
+    other = np.flatnonzero((kinds > 0) & ~shapely.is_empty(geometry))
+    if len(other) and not inside:
+        kind = geometry[other[0]].geom_type.lower()
         raise SourceError(
-            f"feature {wrong[0] + 1} is a {kind}, not a point ({len(wrong)} such in all).",
+            f"feature {other[0] + 1} is a {kind}, not a point ({len(other)} such in all).",
             where=f"file “{features.name}”",
-            todo="Choose a file of points for the events.",
+            todo="Agree to a point inside each, or choose a file of points for the events.",
         )
+    geometry[other] = shapely.point_on_surface(geometry[other])
     n = len(geometry)
-    is_point = kinds == 0
+    is_point = (shapely.get_type_id(geometry) == 0) & ~shapely.is_empty(geometry)
     points = np.full((n, 2), np.nan)
     points[is_point, 0] = shapely.get_x(geometry[is_point])
     points[is_point, 1] = shapely.get_y(geometry[is_point])
+    columns = features.columns
+    for extra, has, get in (("height", shapely.has_z, shapely.get_z), ("measure", shapely.has_m, shapely.get_m)):
+        carried = is_point & has(geometry)
+        if carried.any():
+            values = np.full(n, np.nan)
+            values[carried] = get(geometry[carried])
+            label = extra if extra not in columns.column_names else f"{extra} (of the point)"
+            columns = columns.append_column(label, pa.array(values, from_pandas=True))
     record = np.arange(1, n + 1)
-    return Table(features.name, features.columns, record, np.zeros(n, np.int64), (), points, features.crs)
+    return Table(features.name, columns, record, np.zeros(n, np.int64), (), points, features.crs)
 
 
-def _only_layer(path: Path, where: str) -> str:
-    layers = [str(n) for n, kind in pyogrio.list_layers(str(path.resolve())) if kind is not None]
+def missing_members(path: Path) -> list[str]:
+    """What a Shapefile lacks, in whole sentences: without them it is read, but by guesses that the user must know."""
+    if path.suffix.lower() not in (".shp", ".zip"):
+        return []
+    with _readable(path) as (at, _):
+        there = {p.suffix.lower() for p in Path(at).parent.iterdir() if p.stem == Path(at).stem}
+    said = []
+    if ".prj" not in there:
+        said.append("The Shapefile has no .prj file, so that it does not say which coordinate system it is in.")
+    if ".cpg" not in there:
+        said.append("The Shapefile has no .cpg file, so that the encoding of its text is a guess.")
+    return said
+
+
+@contextmanager
+def _readable(path: Path) -> Iterator[tuple[str, str]]:
+    """What to hand to GDAL for a file that is what its name says: members of an archive are unpacked and taken away."""
+    where = f"file “{path.name}”"
+    kind, beginning, prefix = DRIVERS[path.suffix.lower()]
+    with path.open("rb") as file:
+        head = file.read(64)
+    if not head.removeprefix(b"\xef\xbb\xbf").lstrip(b" \t\r\n\x1e").startswith(beginning.lstrip()):
+        raise SourceError(f"it is not a {kind} file.", where=where, todo="Check that it is what its name says.")
+    if beginning in (b"{", b"<"):
+        _refuse_references(path, where)
+    if path.suffix.lower() == ".zip":
+        with tempfile.TemporaryDirectory() as folder:
+            yield str(_unpack(path, Path(folder), where)), where
+    else:
+        yield prefix + str(path.resolve()), where
+
+
+def _refuse_references(path: Path, where: str) -> None:
+    """Some formats can name further files or addresses to be read. Such a file is refused."""
+    with path.open("rb") as file:
+        try:
+            text = mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ)
+        except ValueError:
+            return
+        with text:
+            if path.suffix.lower() == ".kml":
+                found = re.search(rb"<(!DOCTYPE|!ENTITY|NetworkLink|([a-z]+:)?include)", text)
+            else:
+                found = re.search(rb'"crs"\s*:\s*\{[^{}]{0,200}"(link|url)"', text)
+    if found:
+        raise SourceError("it refers to another file or address.", where=where, todo="Save it without the reference.")
+
+
+def _unpack(path: Path, folder: Path, where: str) -> Path:
+    """The one Shapefile of an archive, its members alone, whatever folders they lay in."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            members = [m for m in archive.infolist() if not m.is_dir()]
+            if len(members) > MOST_MEMBERS:
+                raise SourceError(
+                    f"it has {len(members):,} members.", where=where, todo="Pack the Shapefile's members alone."
+                )
+            shapes = [m for m in members if m.filename.lower().endswith(".shp") and "__MACOSX" not in m.filename]
+            if len(shapes) != 1:
+                raise SourceError(
+                    f"it holds {len(shapes)} Shapefiles.", where=where, todo="Pack one Shapefile with its members."
+                )
+            stem = shapes[0].filename[:-4]
+            wanted = [
+                m for m in members if m.filename[:-4] == stem and m.filename[-4:].lower() in SHAPEFILE_MEMBERS
+            ]
+            left = LARGEST_ARCHIVE
+            for member in wanted:
+                to = folder / ("shape" + member.filename[-4:].lower())
+                with archive.open(member) as packed, to.open("wb") as file:
+                    while block := packed.read(1 << 20):
+                        left -= len(block)
+                        if left < 0:
+                            raise SourceError("it unpacks to more than 1 GB.", where=where, todo="Use a GeoPackage.")
+                        file.write(block)
+    except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, RuntimeError, OSError) as error:
+        shutil.rmtree(folder, ignore_errors=True)
+        raise SourceError(f"it cannot be unpacked ({error}).", where=where, todo="Pack it anew.") from None
+    return folder / "shape.shp"
+
+
+def _read_geoparquet(path: Path, name: str, reading: Reading) -> Features:
+    where = f"file “{path.name}”"
+    schema, geometry, crs = parquet_schema(path)
+    if geometry is None:
+        raise SourceError("it has no geometry.", where=where, todo="Choose a file of points or polygons.")
+    table = pa.parquet.read_table(path)
+    try:
+        shapes = shapely.from_wkb(table.column(geometry).to_numpy(zero_copy_only=False))
+    except (shapely.errors.GEOSException, TypeError) as error:
+        raise _unreadable(where, error) from None
+    columns = table.drop_columns([geometry]).replace_schema_metadata(None)
+    if columns.num_columns == 0:
+        columns = pa.table({"feature": pa.array(np.arange(1, len(shapes) + 1))})
+    return Features(name, columns, shapes, crs)
+
+
+def _only_layer(at: str, where: str) -> str:
+    layers = [str(n) for n, kind in pyogrio.list_layers(at) if kind is not None]
     if len(layers) != 1:
         there = ", ".join(f"“{n}”" for n in layers) or "none"
         raise SourceError(
-            f"it holds {len(layers)} layers with geometry: {there}.", where=where, todo="Name one in gather.reading."
+            f"it holds {len(layers)} layers with geometry: {there}.", where=where, todo="Choose one of its tables."
         )
     return layers[0]
 
 
+def _unreadable(where: str, error: Exception) -> SourceError:
+    said = re.sub(r"\s*[;:]?\s*(/[^\s']+|'[^']*/[^']*')", "", str(error)).strip()
+    return SourceError(f"it cannot be read ({said}).", where=where, todo="Check that it is what its name says.")
+
+
 def _column(values: np.ndarray[Any, Any]) -> pa.Array:
+    if values.dtype.kind == "M":
+        return pa.array([None if v == "NaT" else v for v in values.astype(str)], pa.string())
     if values.dtype != object:
-        return pa.array(values)
+        return pa.array(values, from_pandas=values.dtype.kind == "f")
     return pa.array([None if v is None else str(v) for v in values], pa.string())

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable, Sequence
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from datetime import timedelta
 
 import pyarrow as pa
@@ -18,31 +20,87 @@ _ZSTD = pa.ipc.IpcWriteOptions(compression=pa.Codec("zstd", compression_level=1)
 
 
 def write_columns(engine: Engine, columns: pa.Table, *, on_rows: Callable[[int, int], None] | None = None) -> uuid.UUID:
-    """Store columns as a new set that is still loading; `make_ready` then shows it. Each chunk is committed alone.
+    """Store columns as a new set that is still loading; `make_ready` then shows it.
 
     Parameters
     ----------
     on_rows : called after each chunk with the rows written and those in all; may raise to stop, which leaves nothing.
     """
+
+    def told(rows: int) -> None:
+        if on_rows:
+            on_rows(rows, columns.num_rows)
+
+    return write_stream(engine, [columns], on_rows=told)[0]
+
+
+def write_stream(
+    engine: Engine, tables: Iterable[pa.Table], *, on_rows: Callable[[int], None] | None = None
+) -> tuple[uuid.UUID, int]:
+    """Store tables of one schema one after the other as a new set that is still loading, and say how many rows it has.
+
+    Each chunk is committed alone; the next ones are being packed meanwhile. Only a few chunks are ever in memory.
+
+    Parameters
+    ----------
+    on_rows : called after each chunk with the rows written; may raise to stop, which leaves nothing.
+    """
     set_id = uuid.uuid4()
     with engine.begin() as connection:
         connection.execute(
-            text("INSERT INTO column_set VALUES (:id, NULL, :state, :rows, now())"),
-            {"id": set_id, "state": LoadState.LOADING, "rows": columns.num_rows},
+            text("INSERT INTO column_set VALUES (:id, NULL, :state, 0, now())"),
+            {"id": set_id, "state": LoadState.LOADING},
         )
+    rows = 0
+    packing: deque[tuple[int, list[Future[bytes]]]] = deque()
+
+    def write_oldest(chunk: int) -> int:
+        count, columns = packing.popleft()
+        with engine.begin() as connection:
+            # The transaction that shows the set is durable, and so then is all that came before it.
+            connection.execute(text("SET LOCAL synchronous_commit = off"))
+            _copy_chunk(connection, set_id, chunk, [c.result() for c in columns])
+            connection.execute(
+                text("UPDATE column_set SET touched_at = now(), row_count = :rows WHERE id = :id"),
+                {"id": set_id, "rows": rows + count},
+            )
+        if on_rows:
+            on_rows(rows + count)
+        return count
+
     try:
-        for chunk, start in enumerate(range(0, columns.num_rows, CHUNK_ROWS)):
-            part = columns.slice(start, CHUNK_ROWS)
-            with engine.begin() as connection:
-                _copy_chunk(connection, set_id, chunk, part)
-                connection.execute(text("UPDATE column_set SET touched_at = now() WHERE id = :id"), {"id": set_id})
-            if on_rows:
-                on_rows(start + part.num_rows, columns.num_rows)
+        chunk = 0
+        with ThreadPoolExecutor(max_workers=2) as pool:
+            for part in _of_chunk_size(tables):
+                packing.append((part.num_rows, [pool.submit(_encode, c) for c in part.columns]))
+                if len(packing) > 2:
+                    rows += write_oldest(chunk)
+                    chunk += 1
+            while packing:
+                rows += write_oldest(chunk)
+                chunk += 1
     except BaseException:
         with engine.begin() as connection:
             connection.execute(text("DELETE FROM column_set WHERE id = :id"), {"id": set_id})
         raise
-    return set_id
+    return set_id, rows
+
+
+def _of_chunk_size(tables: Iterable[pa.Table]) -> Iterator[pa.Table]:
+    waiting: list[pa.Table] = []
+    count = 0
+    for table in tables:
+        start = 0
+        while count + table.num_rows - start >= CHUNK_ROWS:
+            part = table.slice(start, CHUNK_ROWS - count)
+            yield pa.concat_tables([*waiting, part])
+            start += part.num_rows
+            waiting, count = [], 0
+        if start < table.num_rows:
+            waiting.append(table.slice(start))
+            count += table.num_rows - start
+    if waiting:
+        yield pa.concat_tables(waiting)
 
 
 def make_ready(connection: Connection, set_id: uuid.UUID, *, key: str | None = None) -> None:
@@ -99,7 +157,7 @@ def sweep(engine: Engine) -> int:
         ).rowcount
 
 
-def _copy_chunk(connection: Connection, set_id: uuid.UUID, chunk: int, part: pa.Table) -> None:
+def _copy_chunk(connection: Connection, set_id: uuid.UUID, chunk: int, columns: Sequence[bytes]) -> None:
     driver = connection.connection.driver_connection
     assert driver is not None
     with (
@@ -107,8 +165,8 @@ def _copy_chunk(connection: Connection, set_id: uuid.UUID, chunk: int, part: pa.
         cursor.copy("COPY column_chunk (set_id, position, chunk, data) FROM STDIN (FORMAT BINARY)") as copy,
     ):
         copy.set_types(["uuid", "int4", "int4", "bytea"])
-        for position, column in enumerate(part.columns):
-            copy.write_row((set_id, position, chunk, _encode(column)))
+        for position, column in enumerate(columns):
+            copy.write_row((set_id, position, chunk, column))
 
 
 def _encode(column: pa.ChunkedArray) -> bytes:

@@ -1,0 +1,20 @@
+"""The process that reads a workbook: `python -m steady_tally.formats.workbook_child FILE names|rows [SHEET]`."""
+
+import json
+import sys
+
+import python_calamine
+
+from steady_tally.formats.tables import sheet_of
+
+if __name__ == "__main__":
+    file, what, *sheet = sys.argv[1:]
+    try:
+        if what == "names":
+            answer = {"names": list(python_calamine.load_workbook(file).sheet_names)}
+        else:
+            answer = sheet_of(file, sheet[0])
+    except (python_calamine.CalamineError, IndexError, OSError) as error:
+        sys.stdout.write(str(error)[:200])
+        raise SystemExit(2) from None
+    json.dump(answer, sys.stdout)
