@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from steady_tally.core.gather.coordinates import check_coordinates, read_coordinates
+from steady_tally.core.gather.coordinates import check_coordinates, reasons_of
 from steady_tally.core.gather.numbers import numbers
 from steady_tally.core.gather.reasons import REASONS, Reason
 from steady_tally.core.gather.times import read_times, within_windows
@@ -18,8 +18,8 @@ def column(*cells: object) -> pa.ChunkedArray:
     return pa.chunked_array([pa.array(cells)])
 
 
-def reasons_of(pairs: list[tuple[str, str]], *, in_degrees: bool = True) -> list[Reason]:
-    x, y, reasons = read_coordinates(column(*(p[0] for p in pairs)), column(*(p[1] for p in pairs)), decimal=".")
+def reasons_given(pairs: list[tuple[str, str]], *, in_degrees: bool = True) -> list[Reason]:
+    x, y, reasons = reasons_of(*(numbers(column(*(p[axis] for p in pairs))) for axis in (0, 1)))
     check_coordinates(x, y, reasons, in_degrees=in_degrees)
     return [Reason(r) for r in reasons]
 
@@ -62,21 +62,21 @@ def test_a_missing_cell_is_blank_and_not_unreadable():
 def test_each_bad_coordinate_has_its_own_reason():
     good = [(f"-40.{i:03d}", f"38.{i % 97:03d}") for i in range(200)]
     bad = [("", "38.0"), ("-40.0", "n/k"), ("-40.0", "138.0"), ("0", "0.000"), ("38.05", "-40.1"), ("12.0", "51.0")]
-    assert reasons_of(good + bad)[200:] == [
+    assert reasons_given(good + bad)[200:] == [
         Reason.NO_COORDINATES,
         Reason.UNREADABLE_COORDINATES,
         Reason.OUT_OF_RANGE,
         Reason.ZERO_COORDINATES,
         Reason.SWAPPED_AXES,
-        Reason.NONE,  # far away, but not for Gather to judge
+        Reason.FAR_AWAY,
     ]
 
 
 def test_metres_have_no_range_and_their_swapped_axes_are_found():
     rng = np.random.default_rng(7)
     pairs = [(f"{412_000 + dx:.1f}", f"{4_206_000 + dy:.1f}") for dx, dy in rng.normal(0, 5_000, (300, 2))]
-    assert reasons_of([*pairs, ("4206100", "412100")], in_degrees=False)[-1] == Reason.SWAPPED_AXES
-    assert set(reasons_of(pairs, in_degrees=False)) == {Reason.NONE}
+    assert reasons_given([*pairs, ("4206100", "412100")], in_degrees=False)[-1] == Reason.SWAPPED_AXES
+    assert set(reasons_given(pairs, in_degrees=False)) == {Reason.NONE}
 
 
 def test_every_reason_has_its_sentence():
@@ -91,14 +91,14 @@ def test_a_time_is_read_in_every_order_that_it_is_written_in(moment):
         "month-first": f"{moment.month}.{moment.day}.{moment:%Y %H:%M:%S}",
     }
     for order, text in written.items():
-        assert read_times(column(text), order)[0] == np.datetime64(moment, "s")
+        assert read_times(column(text), order).start[0] == np.datetime64(moment, "s")
 
 
 @pytest.mark.parametrize(
-    "text", ["", "31/06/2023", "29/02/2023", "00/01/2023", "12/13/2023", "1/1/23", "01/01/2023 24:00", "today"]
+    "text", ["", "31/06/2023", "29/02/2023", "00/01/2023", "12/13/2023", "today"]
 )
 def test_what_is_no_date_is_no_time(text):
-    assert np.isnat(read_times(column(text), "day-first")[0])
+    assert np.isnat(read_times(column(text), "day-first").start[0])
 
 
 def test_windows_include_their_first_and_last_day_and_no_unknown_time():

@@ -180,7 +180,7 @@ def test_swapped_axes_are_put_right_where_the_plan_says_so():
     assert run(plan({"kind": "count"}), swapped).measured.values.numerator.tolist() == [50]
     outcome = run(plan({"kind": "count"}, swapped_axes="swap"), swapped)
     assert outcome.measured.values.numerator.tolist() == [51]
-    assert outcome.gathered.swapped_back == 1
+    assert outcome.gathered.checked.swapped_back == 1
 
 
 @settings(max_examples=60, deadline=None)

@@ -9,10 +9,21 @@ import hashlib
 import json
 from datetime import date
 from typing import Annotated, Any, Literal, Self
+from zoneinfo import available_timezones
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import (
+    BaseModel,
+    ConfigDict,
+    Discriminator,
+    Field,
+    Tag,
+    ValidationError,
+    field_validator,
+    model_validator,
+)
 
 from steady_tally.core.errors import PlanError
+from steady_tally.core.gather.times import DateOrder
 
 FORMAT = "steady-tally-plan"
 VERSION = 1
@@ -38,11 +49,104 @@ class Reading(_Part):
     inside: bool = Field(False, description="Take a point inside each line, polygon or group of points as the event.")
 
 
-class Condition(_Part):
-    """Keep the rows whose text in `column` is one of `values`."""
+class _Condition(_Part):
+    """What every condition may carry: a name of the user's, and whether it holds now."""
 
+    name: str | None = Field(None, max_length=120)
+    on: bool = True
+
+
+class HasValue(_Condition):
+    """Keep the rows whose text in `column` is one of `values`, or, with `keep` false, is none of them."""
+
+    kind: Literal["values"] = "values"
     column: str
-    values: Annotated[list[str], Field(min_length=1)]
+    values: Annotated[list[str], Field(min_length=1, max_length=10_000)]
+    keep: bool = True
+
+
+class InRange(_Condition):
+    """Keep the rows whose number in `column` is at least `low` and at most `high`."""
+
+    kind: Literal["range"] = "range"
+    column: str
+    low: float | None = Field(None, allow_inf_nan=False)
+    high: float | None = Field(None, allow_inf_nan=False)
+    decimal: Literal[".", ","] = "."
+
+
+class Contains(_Condition):
+    """Keep the rows whose text in `column` contains `text`, whatever the case."""
+
+    kind: Literal["contains"] = "contains"
+    column: str
+    text: Annotated[str, Field(min_length=1, max_length=400)]
+
+
+class BetweenDays(_Condition):
+    """Keep the events from the first to the last day, both included."""
+
+    kind: Literal["days"] = "days"
+    first_day: date
+    last_day: date
+
+
+class WeekHours(_Condition):
+    """Keep the events in some hours of the week: seven days from Monday, each a text of 24 figures, 1 = keep.
+
+    An event without a time of day is in none of them.
+    """
+
+    kind: Literal["hours"] = "hours"
+    week: Annotated[list[Annotated[str, Field(pattern="^[01]{24}$")]], Field(min_length=7, max_length=7)]
+
+
+class InsideOutline(_Condition):
+    """Keep the events inside an outline, its corners in longitude and latitude."""
+
+    kind: Literal["inside"] = "inside"
+    outline: Annotated[list[tuple[float, float]], Field(min_length=3, max_length=10_000)]
+
+
+class AtPlaces(_Condition):
+    """Leave out, or with `keep` keep alone, the events at known places."""
+
+    kind: Literal["places"] = "places"
+    places: Annotated[list[str], Field(min_length=1)]
+    keep: bool = False
+
+
+class AnyOf(_Condition):
+    """Keep the rows for which at least one of the conditions holds."""
+
+    kind: Literal["any"] = "any"
+    of: Annotated[list[Condition], Field(min_length=1)]
+
+
+class AllOf(_Condition):
+    """Keep the rows for which all of the conditions hold."""
+
+    kind: Literal["all"] = "all"
+    of: Annotated[list[Condition], Field(min_length=1)]
+
+
+def _kind_of(document: Any) -> str:
+    kind = document.get("kind", "values") if isinstance(document, dict) else getattr(document, "kind", "values")
+    return str(kind)
+
+
+Condition = Annotated[
+    Annotated[HasValue, Tag("values")]
+    | Annotated[InRange, Tag("range")]
+    | Annotated[Contains, Tag("contains")]
+    | Annotated[BetweenDays, Tag("days")]
+    | Annotated[WeekHours, Tag("hours")]
+    | Annotated[InsideOutline, Tag("inside")]
+    | Annotated[AtPlaces, Tag("places")]
+    | Annotated[AnyOf, Tag("any")]
+    | Annotated[AllOf, Tag("all")],
+    Discriminator(_kind_of),
+]
 
 
 class CoordinateColumns(_Part):
@@ -52,6 +156,24 @@ class CoordinateColumns(_Part):
     x: str
     y: str
     decimal: Literal[".", ","] = "."
+    crs: str = "EPSG:4326"
+
+
+class CoordinatePair(_Part):
+    """Both coordinates stand in one column, as "38.2, -40.1" or with degrees, minutes and seconds."""
+
+    kind: Literal["pair"] = "pair"
+    column: str
+    order: Literal["lat-lon", "lon-lat"] = "lat-lon"
+    decimal: Literal[".", ","] = "."
+    crs: str = "EPSG:4326"
+
+
+class CoordinateText(_Part):
+    """The place stands in one column as a point of well-known text (ISO 19125-1): POINT (-40.1 38.2)."""
+
+    kind: Literal["point text"] = "point text"
+    column: str
     crs: str = "EPSG:4326"
 
 
@@ -66,8 +188,66 @@ class EventTime(_Part):
     """When an event was."""
 
     column: str
-    order: Literal["year-first", "day-first", "month-first"] = "year-first"
+    order: DateOrder = "year-first"
+    clock: str | None = Field(None, description="A second column with the time of day.")
+    until: str | None = Field(None, description="A column with the end of the span in which the event was.")
+    take: Literal["from", "middle", "until"] = Field("from", description="Which time of the span stands for it.")
+    zone: str | None = Field(None, description="The study's time zone, for stamps with an offset from UTC.")
+    midnight: Literal["as_written", "unknown"] = Field(
+        "as_written", description="Is 00:00 a time of day, or what is written where none is known?"
+    )
     unreadable: Literal["keep", "set_aside"] = "keep"
+
+    @field_validator("zone")
+    @classmethod
+    def _is_zone(cls, zone: str | None) -> str | None:
+        if zone is not None and zone not in available_timezones():
+            raise ValueError(f"there is no time zone “{zone}”")
+        return zone
+
+
+class KnownPlace(_Part):
+    """A place that stands for something else than where the event was: a default address, a hospital, a prison.
+
+    x and y are degrees of longitude and latitude; `reach_m` is how near an event must be to count as there.
+    """
+
+    name: Annotated[str, Field(min_length=1, max_length=120)]
+    x: float = Field(ge=-180, le=360)
+    y: float = Field(ge=-90, le=90)
+    reach_m: float = Field(5.0, gt=0, le=10_000)
+
+
+class Correction(_Part):
+    """The place of one record by the user's word, in longitude and latitude. The source itself never changes.
+
+    The record is named by its identifier where the plan names a column of identifiers, else by its number.
+    """
+
+    record: str
+    x: float = Field(ge=-180, le=360, allow_inf_nan=False)
+    y: float = Field(ge=-90, le=90, allow_inf_nan=False)
+
+
+class LookUp(_Part):
+    """Where records without coordinates find them: in a table of streets, postcodes or codes.
+
+    `keys` are pairs of columns, of the records and of the table; of several, all must match. The first key is matched
+    as names are (tidied, affixes, lost zeros), the others as they stand but for case and blanks.
+    """
+
+    source: str
+    keys: Annotated[list[LookUpKey], Field(min_length=1, max_length=4)]
+    x: str
+    y: str
+    decimal: Literal[".", ","] = "."
+    crs: str = "EPSG:4326"
+    accepted: dict[str, str] = Field(default_factory=dict)
+
+
+class LookUpKey(_Part):
+    record: str
+    table: str
 
 
 class RecordedWindow(_Part):
@@ -89,13 +269,24 @@ class RecordedWindow(_Part):
 
 
 class Events(_Part):
-    """The event records: where, when, which."""
+    """The event records: where, when, which.
+
+    `where` are the conditions that an event must hold, all of them.
+    """
 
     source: str = "events"
-    coordinates: Annotated[CoordinateColumns | PointGeometry, Field(discriminator="kind")]
+    coordinates: Annotated[
+        CoordinateColumns | CoordinatePair | CoordinateText | PointGeometry, Field(discriminator="kind")
+    ]
     identifier: str | None = None
     repeated_identifier: Literal["keep", "set_aside"] = "set_aside"
     swapped_axes: Literal["set_aside", "swap"] = "set_aside"
+    far_away: Literal["keep", "set_aside"] = "set_aside"
+    look_up: LookUp | None = None
+    corrections: Annotated[list[Correction], Field(max_length=100_000)] = Field(default_factory=list)
+    places: list[KnownPlace] = Field(default_factory=list)
+    labels: dict[str, str] = Field(default_factory=dict, description="Readable names of columns.")
+    columns: list[str] | None = Field(None, description="The columns to keep; all where none are named.")
     time: EventTime | None = None
     recorded: list[RecordedWindow] = Field(default_factory=list)
     where: list[Condition] = Field(default_factory=list)

@@ -11,19 +11,14 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-import pyarrow as pa
-import pyarrow.compute as pc
-from pyproj import CRS
 
 from steady_tally.core.classes.breaks import ZERO_CLASS, assign, goodness_of_variance_fit
 from steady_tally.core.classes.natural_breaks import natural_breaks
 from steady_tally.core.classes.quantile import quantile_breaks
 from steady_tally.core.classes.steadiness import steadiness
-from steady_tally.core.errors import PlanError
-from steady_tally.core.gather.conditions import rows_that_hold
-from steady_tally.core.gather.coordinates import check_coordinates, look_swapped, read_coordinates
+from steady_tally.core.gather.conditions import condition_says
 from steady_tally.core.gather.reasons import Reason
-from steady_tally.core.gather.times import Times, read_times, within_windows
+from steady_tally.core.gather.records import Checked, Gathered, check, choose
 from steady_tally.core.ledger import Ledger, StageBalance, balance
 from steady_tally.core.measure.denominators import Denominators, denominators
 from steady_tally.core.measure.rates import AreaValues, counts, periods_recorded, ratios
@@ -33,23 +28,11 @@ from steady_tally.core.place.grid import CellSet, cells_of, cells_within, workin
 from steady_tally.core.place.locate import Located, locate
 from steady_tally.core.place.projection import coordinate_system, project
 from steady_tally.core.place.zones import ZoneSet, zone_set
-from steady_tally.core.plan import (
-    Class,
-    CoordinateColumns,
-    Count,
-    Events,
-    Gather,
-    Grid,
-    Place,
-    Plan,
-    Rate,
-    Zones,
-    fingerprint,
-)
-from steady_tally.core.sources import Sources, Table
+from steady_tally.core.plan import Class, Count, Grid, Place, Plan, Rate, Zones, fingerprint
+from steady_tally.core.sources import Sources
 
 _EVENTS = "plan: gather.events"
-_RESULTS_VERSION = 1  # raised when the same plan and sources come to give another result
+_RESULTS_VERSION = 2  # raised when the same plan and sources come to give another result
 
 Floats = npt.NDArray[np.float64]
 Reasons = npt.NDArray[np.uint8]
@@ -57,28 +40,24 @@ Progress = Callable[[int, int], None]  # so many of so many are done
 
 
 @dataclass(frozen=True)
-class Gathered:
-    """The events' records, where and when they were, and why some do not go on.
+class Placement:
+    """For each usable record its area, whatever the filter: what is kept when only the filter changes.
 
     Attributes
     ----------
-    table : the records as read.
-    x, y : (records,) coordinates in `crs`; NaN where there are none.
-    time : (records,) local time or not-a-time; None where the plan names no time column.
-    reasons : (records,) `Reason` codes.
-    swapped_back : how many records had their axes exchanged because the plan says so.
-    time_unknown : how many of the records that go on have no readable time.
+    areas : zones or cells.
+    record : (events,) positions in the table of the records that can be used.
+    located : the areas of each of them.
+    cover, in_cover : the zones that were looked in, and what was found: the same as above unless there is a grid.
+    projected : (events,) False where the place cannot be expressed in the zones' coordinate system.
     """
 
-    table: Table
-    x: Floats
-    y: Floats
-    crs: CRS
-    time: Times | None
-    reasons: Reasons
-    swapped_back: int
-    time_unknown: int
-    balance: StageBalance
+    areas: ZoneSet | CellSet
+    record: npt.NDArray[np.int64]
+    located: Located
+    cover: ZoneSet
+    in_cover: Located
+    projected: npt.NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
@@ -90,7 +69,7 @@ class Placed:
     areas : zones or cells.
     record : (events,) positions in the table of the events that came in from Gather.
     located : the areas of each of them.
-    cover, in_cover : the zones that were looked in, and what was found: the same as above unless there is a grid.
+    cover : the zones that were looked in: the same as the areas unless there is a grid.
     reasons : (records,) those of Gather, and those of Place for the events that came in.
     """
 
@@ -98,7 +77,6 @@ class Placed:
     record: npt.NDArray[np.int64]
     located: Located
     cover: ZoneSet
-    in_cover: Located
     reasons: Reasons
     balance: StageBalance
 
@@ -151,8 +129,10 @@ class Outcome:
 
 def run(plan: Plan, sources: Sources, *, on_progress: Progress | None = None) -> Outcome:
     """Do the whole chain. The ledger is checked before anything is given out."""
-    gathered = gather(plan.gather, sources)
-    placed = place(plan.place, gathered, sources, on_progress=on_progress)
+    checked = check(plan.gather, sources)
+    placement = locate_records(plan.place, checked, sources, on_progress=on_progress)
+    gathered = choose(plan.gather, checked)
+    placed = place(placement, gathered)
     measured = measure(plan, placed, sources)
     outcome = Outcome(plan, gathered, placed, measured, classify(plan.classes, measured))
     outcome.ledger.check()
@@ -171,86 +151,60 @@ def stage_keys(plan: Plan, checksums: Mapping[str, str]) -> dict[str, str]:
         return checksums.get(name, "")
 
     document = plan.as_document()
-    keys = {"gather": fingerprint(_RESULTS_VERSION, document["gather"], of(plan.gather.events.source))}
-    keys["place"] = fingerprint(document["place"], keys["gather"], of(plan.place.source))
+    events = plan.gather.events
+    looked_up = of(events.look_up.source) if events.look_up else ""
+    choices = document["gather"]["events"]
+    filters = {name: choices.pop(name) for name in ("where", "recorded", "places", "labels")}
+    keys = {"check": fingerprint(_RESULTS_VERSION, document["gather"], of(events.source), looked_up)}
+    keys["located"] = fingerprint(document["place"], keys["check"], of(plan.place.source))
+    keys["gather"] = fingerprint(filters, keys["check"])
+    keys["place"] = fingerprint(keys["located"], keys["gather"])
     table = plan.measure.denominator.source if isinstance(plan.measure, Rate) else ""
     keys["measure"] = fingerprint(document["measure"], keys["place"], of(table))
     keys["class"] = fingerprint(document["class"], keys["measure"])
     return keys
 
 
-def gather(plan: Gather, sources: Sources) -> Gathered:
-    """Which records? Checks coordinates, identifiers and times, then filters."""
-    events = plan.events
-    table = sources.table(events.source, wanted_by=_EVENTS)
-    x, y, crs, reasons = _coordinates(events, table)
-    in_degrees = crs.is_geographic
-    exchanged = np.zeros(len(x), dtype=np.bool_)
-    if events.swapped_axes == "swap":
-        exchanged = look_swapped(x, y, reasons == Reason.NONE)
-        x, y = np.where(exchanged, y, x), np.where(exchanged, x, y)
-    check_coordinates(x, y, reasons, in_degrees=in_degrees)
-    if events.identifier and events.repeated_identifier == "set_aside":
-        identifiers = table.column(events.identifier, wanted_by=_EVENTS + ".identifier")
-        reasons[_repeated(identifiers, reasons == Reason.NONE)] = Reason.REPEATED_IDENTIFIER
-    time = None
-    if events.time:
-        time = read_times(table.column(events.time.column, wanted_by=_EVENTS + ".time"), events.time.order)
-        unknown = np.isnat(time)
-        if events.time.unreadable == "set_aside":
-            reasons[unknown & (reasons == Reason.NONE)] = Reason.UNREADABLE_TIME
-        if events.recorded:
-            inside = within_windows(time, [(w.first_day, w.last_day) for w in events.recorded])
-            reasons[~inside & ~unknown & (reasons == Reason.NONE)] = Reason.OUTSIDE_RECORDED_WINDOWS
-    if events.where:
-        kept = rows_that_hold(table, events.where, wanted_by=_EVENTS + ".where")
-        reasons[~kept & (reasons == Reason.NONE)] = Reason.FILTERED_OUT
-    goes_on = reasons == Reason.NONE
-    return Gathered(
-        table=table,
-        x=x,
-        y=y,
-        crs=crs,
-        time=time,
-        reasons=reasons,
-        swapped_back=int(np.count_nonzero(exchanged & goes_on)),
-        time_unknown=0 if time is None else int(np.count_nonzero(np.isnat(time) & goes_on)),
-        balance=balance("gather", reasons, more={Reason.RAGGED_ROW: len(table.ragged)}),
-    )
-
-
-def place(
+def locate_records(
     plan: Place,
-    gathered: Gathered,
+    checked: Checked,
     sources: Sources,
     *,
     known: Located | None = None,
     on_progress: Progress | None = None,
-) -> Placed:
-    """Where does each fall? Events are taken to the zones' own coordinate system, where their edges are straight.
+) -> Placement:
+    """Where does each usable record fall? Events are taken to the zones' own system, where their edges are straight.
 
-    `known` is what the same events and zones gave before, where it was kept.
+    `known` is what the same records and zones gave before, where it was kept.
     """
     source = sources.zones(plan.source, wanted_by="plan: place.areas")
     named = plan.areas if isinstance(plan.areas, Zones) else Zones(source=plan.source)
     zones = zone_set(source, identifier=named.identifier, name=named.name, crs=named.crs)
-    record = np.flatnonzero(gathered.reasons == Reason.NONE)
-    x, y = project(gathered.x[record], gathered.y[record], gathered.crs, zones.crs)
+    record = np.flatnonzero(checked.reasons == Reason.NONE)
+    x, y = project(checked.x[record], checked.y[record], checked.crs, zones.crs)
 
     def tell(done: int) -> None:
         if on_progress:
             on_progress(done, len(record))
 
     located = known or locate(zones.edges, x, y, index=zones.index, on_progress=tell)
-    reasons = gathered.reasons.copy()
-    outside = located.first == OUTSIDE
-    reasons[record[outside]] = Reason.OUTSIDE_EVERY_AREA
-    reasons[record[~(np.isfinite(x) & np.isfinite(y))]] = Reason.CANNOT_BE_PROJECTED
     areas: ZoneSet | CellSet = zones
     in_areas = located
     if isinstance(plan.areas, Grid):
         areas, in_areas = _in_cells(plan.areas, zones, x, y, located)
-    return Placed(areas, record, in_areas, zones, located, reasons, balance("place", reasons[record]))
+    return Placement(areas, record, in_areas, zones, located, np.isfinite(x) & np.isfinite(y))
+
+
+def place(placement: Placement, gathered: Gathered) -> Placed:
+    """The areas of the records that go on, and those that lie in none."""
+    goes_on = gathered.reasons[placement.record] == Reason.NONE
+    record = placement.record[goes_on]
+    located = placement.located.of(goes_on)
+    reasons = gathered.reasons.copy()
+    outside = placement.in_cover.first[goes_on] == OUTSIDE
+    reasons[record[outside]] = Reason.OUTSIDE_EVERY_AREA
+    reasons[record[~placement.projected[goes_on]]] = Reason.CANNOT_BE_PROJECTED
+    return Placed(placement.areas, record, located, placement.cover, reasons, balance("place", reasons[record]))
 
 
 def measure(plan: Plan, placed: Placed, sources: Sources) -> Measured:
@@ -282,30 +236,6 @@ def classify(plan: Class, measured: Measured) -> Classed:
     return Classed(breaks, area_class, goodness_of_variance_fit(numbers, breaks), steady)
 
 
-def _coordinates(events: Events, table: Table) -> tuple[Floats, Floats, CRS, Reasons]:
-    at = events.coordinates
-    where = _EVENTS + ".coordinates"
-    if isinstance(at, CoordinateColumns):
-        crs = coordinate_system(at.crs, wanted_by=where + ".crs")
-        columns = (table.column(at.x, wanted_by=where + ".x"), table.column(at.y, wanted_by=where + ".y"))
-        x, y, reasons = read_coordinates(*columns, decimal=at.decimal)
-        return x, y, crs, reasons
-    if table.points is None:
-        raise PlanError(
-            f"“{table.name}” is a table without geometry.",
-            where=where,
-            todo='Name its coordinate columns: {"kind": "columns", "x": "…", "y": "…"}.',
-        )
-    system = table.crs or at.crs
-    if system is None:
-        raise PlanError(
-            f"“{table.name}” names no coordinate system.", where=where, todo="Say which it is in coordinates.crs."
-        )
-    x, y = table.points[:, 0].copy(), table.points[:, 1].copy()
-    reasons = np.where(np.isfinite(x) & np.isfinite(y), Reason.NONE, Reason.NO_COORDINATES).astype(np.uint8)
-    return x, y, coordinate_system(system, wanted_by=where), reasons
-
-
 def _in_cells(plan: Grid, zones: ZoneSet, x: Floats, y: Floats, located: Located) -> tuple[CellSet, Located]:
     """The cells that hold an event or whose centre lies in a zone, and the cell of each event that lies in a zone."""
     degrees = coordinate_system("EPSG:4326", wanted_by=_EVENTS)
@@ -334,26 +264,19 @@ def _in_cells(plan: Grid, zones: ZoneSet, x: Floats, y: Floats, located: Located
     return cells, Located(first, np.empty(0, np.int64), np.empty(0, np.int32))
 
 
-def _repeated(identifiers: pa.ChunkedArray, usable: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
-    """Which usable records carry an identifier that an earlier usable record carries? Blanks are no identifiers."""
-    text = pc.utf8_trim_whitespace(pc.fill_null(identifiers.cast(pa.string()), ""))
-    codes = pc.dictionary_encode(text.combine_chunks() if isinstance(text, pa.ChunkedArray) else text)
-    if isinstance(codes, pa.ChunkedArray):
-        codes = codes.combine_chunks()
-    code = codes.indices.to_numpy(zero_copy_only=False)
-    at = np.flatnonzero(usable & pc.not_equal(text, "").to_numpy(zero_copy_only=False))
-    repeated = np.zeros(len(code), dtype=np.bool_)
-    repeated[at] = True
-    _, first = np.unique(code[at], return_index=True)
-    repeated[at[first]] = False
-    return repeated
-
-
 def _notes(outcome: Outcome) -> list[str]:
     notes = []
     gathered, placed, found = outcome.gathered, outcome.placed, outcome.measured.denominators
-    if gathered.swapped_back:
-        notes.append(f"{gathered.swapped_back:,} records had their two coordinates exchanged, as the plan says.")
+    checked = gathered.checked
+    if checked.swapped_back:
+        notes.append(f"{checked.swapped_back:,} records had their two coordinates exchanged, as the plan says.")
+    if checked.corrected:
+        notes.append(f"{checked.corrected:,} records have the place that the user gave them.")
+    if checked.looked_up:
+        notes.append(f"{checked.looked_up:,} records without coordinates have those of the look-up.")
+    for condition, records in zip(outcome.plan.gather.events.where, gathered.filtered_by, strict=True):
+        if condition.on:
+            notes.append(f"The filter “{condition_says(condition)}” leaves out {records:,} of the usable records.")
     if gathered.time_unknown:
         notes.append(f"{gathered.time_unknown:,} records without a readable time are counted, as the plan says.")
     zones = placed.cover

@@ -66,9 +66,7 @@ def dialect_of(path: Path, reading: Reading) -> Dialect:
     return Dialect(encoding, delimiter, header_row, tuple(header))
 
 
-def read_pieces(
-    path: Path, dialect: Dialect, *, on_bytes: Callable[[int, int], None] | None = None
-) -> Iterator[Piece]:
+def read_pieces(path: Path, dialect: Dialect, *, on_bytes: Callable[[int, int], None] | None = None) -> Iterator[Piece]:
     """The rows below the header, some megabytes at a time. The next block is being split while one is handed out.
 
     Parameters

@@ -57,9 +57,7 @@ def read_workbook(path: Path, name: str, reading: Reading) -> Table:
     answer = _ask_child(path, "rows", reading.worksheet or "")
     if answer.get("missing"):
         there = ", ".join(f"“{s}”" for s in answer["names"])
-        raise SourceError(
-            f"it has no worksheet “{reading.worksheet}”.", where=where, todo=f"Choose one of {there}."
-        )
+        raise SourceError(f"it has no worksheet “{reading.worksheet}”.", where=where, todo=f"Choose one of {there}.")
     rows = answer["rows"]
     at = reading.header_row - 1 if reading.header_row else _header_row(rows)
     if at is None or at >= len(rows):
@@ -144,10 +142,7 @@ def _ask_child(path: Path, *words: str) -> dict[str, Any]:
         command,
         capture_output=True,
         check=False,
-        preexec_fn=lambda: (
-            resource.setrlimit(resource.RLIMIT_AS, (WORKBOOK_MEMORY, WORKBOOK_MEMORY)),
-            resource.setrlimit(resource.RLIMIT_CPU, (WORKBOOK_SECONDS, WORKBOOK_SECONDS)),
-        ),
+        preexec_fn=_limit,
     )
     if done.returncode == 2:
         raise SourceError(
@@ -160,6 +155,11 @@ def _ask_child(path: Path, *words: str) -> dict[str, Any]:
             "its worksheet has more cells than can be read here.", where=where, todo="Save the sheet as CSV."
         )
     return dict(json.loads(done.stdout))
+
+
+def _limit() -> None:
+    resource.setrlimit(resource.RLIMIT_AS, (WORKBOOK_MEMORY, WORKBOOK_MEMORY))
+    resource.setrlimit(resource.RLIMIT_CPU, (WORKBOOK_SECONDS, WORKBOOK_SECONDS))
 
 
 def _filled(cell: Any) -> bool:

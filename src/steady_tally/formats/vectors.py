@@ -191,9 +191,7 @@ def _unpack(path: Path, folder: Path, where: str) -> Path:
                     f"it holds {len(shapes)} Shapefiles.", where=where, todo="Pack one Shapefile with its members."
                 )
             stem = shapes[0].filename[:-4]
-            wanted = [
-                m for m in members if m.filename[:-4] == stem and m.filename[-4:].lower() in SHAPEFILE_MEMBERS
-            ]
+            wanted = [m for m in members if m.filename[:-4] == stem and m.filename[-4:].lower() in SHAPEFILE_MEMBERS]
             left = LARGEST_ARCHIVE
             for member in wanted:
                 to = folder / ("shape" + member.filename[-4:].lower())

@@ -10,8 +10,19 @@ from typing import TypeVar
 
 from sqlalchemy import Engine
 
+from steady_tally.core.gather.records import Checked, Gathered, check, choose
 from steady_tally.core.plan import Plan
-from steady_tally.core.run import Gathered, Measured, Outcome, Placed, classify, gather, measure, place, stage_keys
+from steady_tally.core.run import (
+    Measured,
+    Outcome,
+    Placed,
+    Placement,
+    classify,
+    locate_records,
+    measure,
+    place,
+    stage_keys,
+)
 from steady_tally.store.placements import load_placement, save_placement
 from steady_tally.store.sources import load_sources
 
@@ -29,15 +40,17 @@ def study_outcome(
     sources, checksums = load_sources(engine, study_id)
     keys = stage_keys(plan, checksums)
 
-    def placed_anew() -> Placed:
-        known = load_placement(engine, keys["place"])
-        placed = place(plan.place, gathered, sources, known=known, on_progress=on_progress)
+    def placement_anew() -> Placement:
+        known = load_placement(engine, keys["located"])
+        found = locate_records(plan.place, checked, sources, known=known, on_progress=on_progress)
         if known is None:
-            save_placement(engine, keys["place"], placed.in_cover)
-        return placed
+            save_placement(engine, keys["located"], found.in_cover)
+        return found
 
-    gathered: Gathered = _kept_or(keys["gather"], lambda: gather(plan.gather, sources))
-    placed: Placed = _kept_or(keys["place"], placed_anew)
+    checked: Checked = _kept_or(keys["check"], lambda: check(plan.gather, sources))
+    placement: Placement = _kept_or(keys["located"], placement_anew)
+    gathered: Gathered = _kept_or(keys["gather"], lambda: choose(plan.gather, checked))
+    placed: Placed = _kept_or(keys["place"], lambda: place(placement, gathered))
     measured: Measured = _kept_or(keys["measure"], lambda: measure(plan, placed, sources))
     outcome = Outcome(plan, gathered, placed, measured, classify(plan.classes, measured))
     outcome.ledger.check()

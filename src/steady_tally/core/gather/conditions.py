@@ -1,24 +1,158 @@
-"""Which rows does a plan's condition keep?"""
+"""Which rows do a plan's conditions keep?"""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
 
-from steady_tally.core.plan import Condition
-from steady_tally.core.sources import Table, texts
+from steady_tally.core.errors import PlanError
+from steady_tally.core.gather.numbers import numbers
+from steady_tally.core.gather.times import ReadTimes, Resolution, within_windows
+from steady_tally.core.plan import (
+    AllOf,
+    AnyOf,
+    AtPlaces,
+    BetweenDays,
+    Condition,
+    Contains,
+    HasValue,
+    InRange,
+    InsideOutline,
+    WeekHours,
+)
+from steady_tally.core.sources import Table
+
+Flags = npt.NDArray[np.bool_]
+DAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 
 
-def rows_that_hold(table: Table, conditions: Sequence[Condition], *, wanted_by: str) -> npt.NDArray[np.bool_]:
-    """(n,) True where all conditions hold: the row's text in the column is one of the values."""
+@dataclass(frozen=True)
+class Whereabouts:
+    """What conditions on time and place look at; a table that is not of events has none.
+
+    Attributes
+    ----------
+    times : the events' times, or None where the plan names no time column.
+    inside : an outline's corners in longitude and latitude -> (n,) which events lie in it.
+    at_place : the name of a known place -> (n,) which events lie there.
+    """
+
+    times: ReadTimes | None
+    inside: Callable[[Sequence[tuple[float, float]]], Flags]
+    at_place: Callable[[str], Flags]
+
+
+def rows_that_hold(
+    table: Table, conditions: Sequence[Condition], *, wanted_by: str, whereabouts: Whereabouts | None = None
+) -> Flags:
+    """(n,) True where all conditions that are on hold."""
     keep = np.ones(table.row_count, dtype=np.bool_)
     for condition in conditions:
-        values = set(condition.values)
-        keep &= np.fromiter(
-            (v in values for v in texts(table.column(condition.column, wanted_by=wanted_by))),
-            dtype=np.bool_,
-            count=table.row_count,
-        )
+        if condition.on:
+            keep &= holds(table, condition, wanted_by=wanted_by, whereabouts=whereabouts)
     return keep
+
+
+def holds(table: Table, condition: Condition, *, wanted_by: str, whereabouts: Whereabouts | None) -> Flags:
+    """(n,) True where the condition holds, whether it is on or not."""
+    if isinstance(condition, AllOf):
+        return rows_that_hold(table, condition.of, wanted_by=wanted_by, whereabouts=whereabouts)
+    if isinstance(condition, AnyOf):
+        found = [holds(table, c, wanted_by=wanted_by, whereabouts=whereabouts) for c in condition.of if c.on]
+        return np.logical_or.reduce(found) if found else np.ones(table.row_count, dtype=np.bool_)
+    if isinstance(condition, HasValue):
+        text = trimmed_text(table.column(condition.column, wanted_by=wanted_by))
+        return _flags(pc.is_in(text, value_set=pa.array(condition.values, pa.string()))) == condition.keep
+    if isinstance(condition, Contains):
+        text = trimmed_text(table.column(condition.column, wanted_by=wanted_by))
+        return _flags(pc.match_substring(text, condition.text, ignore_case=True))
+    if isinstance(condition, InRange):
+        values = column_numbers(table, condition.column, condition.decimal, wanted_by=wanted_by)
+        low = -np.inf if condition.low is None else condition.low
+        high = np.inf if condition.high is None else condition.high
+        return (values >= low) & (values <= high)
+    if whereabouts is None:
+        raise PlanError(
+            "only events can be chosen by time or place.", where=wanted_by, todo="Choose the rows by their columns."
+        )
+    if isinstance(condition, InsideOutline):
+        return whereabouts.inside(condition.outline)
+    if isinstance(condition, AtPlaces):
+        there = np.logical_or.reduce([whereabouts.at_place(name) for name in condition.places])
+        return there if condition.keep else ~there
+    if whereabouts.times is None:
+        raise PlanError(
+            "the events cannot be chosen by time: no column of times is named.",
+            where=wanted_by,
+            todo="Name it in gather.events.time.",
+        )
+    if isinstance(condition, BetweenDays):
+        return within_windows(whereabouts.times, [(condition.first_day, condition.last_day)])
+    return _in_week_hours(whereabouts.times, condition)
+
+
+def condition_says(condition: Condition) -> str:
+    """The user's name of a condition, or what it keeps in words."""
+    if condition.name:
+        return condition.name
+    if isinstance(condition, (AllOf, AnyOf)):
+        joint = " and " if isinstance(condition, AllOf) else " or "
+        return joint.join(condition_says(c) for c in condition.of)
+    if isinstance(condition, (HasValue, AtPlaces)):
+        subject = f"{condition.column}: " if isinstance(condition, HasValue) else ""
+        values = condition.values if isinstance(condition, HasValue) else condition.places
+        some = ", ".join(values[:4]) + (f" and {len(values) - 4:,} more" if len(values) > 4 else "")
+        return f"{subject}{'' if condition.keep else 'not '}{some}"
+    if isinstance(condition, InRange):
+        low = "" if condition.low is None else f" from {condition.low:g}"
+        high = "" if condition.high is None else f" to {condition.high:g}"
+        return f"{condition.column}{low}{high}"
+    if isinstance(condition, Contains):
+        return f"{condition.column} contains “{condition.text}”"
+    if isinstance(condition, BetweenDays):
+        return f"{condition.first_day} to {condition.last_day}"
+    if isinstance(condition, WeekHours):
+        return f"{sum(day.count('1') for day in condition.week)} hours of the week"
+    return "inside an outline"
+
+
+def week_hour(times: ReadTimes) -> npt.NDArray[np.int64]:
+    """(n,) 24 x weekday + hour, Monday's first hour being 0; -1 where no time of day is known."""
+    known = ~np.isnat(times.start) & (times.resolution == Resolution.TIME)
+    days = times.start.astype("datetime64[D]")
+    hour = (times.start - days).astype("timedelta64[h]").astype(np.int64)
+    weekday = (days.astype(np.int64) + 3) % 7  # 1 January 1970 was a Thursday
+    return np.where(known, 24 * weekday + hour, -1)
+
+
+def trimmed_text(column: pa.ChunkedArray) -> pa.ChunkedArray:
+    """A column as text without blanks around it, empty where there is nothing; a whole number without places."""
+    if pa.types.is_floating(column.type):
+        whole = pc.equal(pc.floor(column), column)
+        column = pc.if_else(
+            whole, pc.floor(column).cast(pa.int64(), safe=False).cast(pa.string()), column.cast(pa.string())
+        )
+    return pc.utf8_trim_whitespace(pc.fill_null(column.cast(pa.string()), ""))
+
+
+def column_numbers(table: Table, column: str, decimal: str, *, wanted_by: str) -> npt.NDArray[np.float64]:
+    """A column's numbers, NaN where there are none; read once and kept with the table."""
+    key = ("numbers", column, decimal)
+    if key not in table.kept:
+        table.kept[key] = numbers(table.column(column, wanted_by=wanted_by), decimal=decimal)[0]
+    found: npt.NDArray[np.float64] = table.kept[key]
+    return found
+
+
+def _in_week_hours(times: ReadTimes, condition: WeekHours) -> Flags:
+    wanted = np.array([figure == "1" for day in condition.week for figure in day] + [False])
+    return np.asarray(wanted[week_hour(times)])
+
+
+def _flags(found: pa.ChunkedArray) -> Flags:
+    return np.asarray(pc.fill_null(found, False).to_numpy())

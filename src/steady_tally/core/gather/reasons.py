@@ -13,10 +13,11 @@ class Reason(IntEnum):
     OUT_OF_RANGE = 4
     ZERO_COORDINATES = 5
     SWAPPED_AXES = 6
-    REPEATED_IDENTIFIER = 7
-    UNREADABLE_TIME = 8
-    OUTSIDE_RECORDED_WINDOWS = 9
-    FILTERED_OUT = 10
+    FAR_AWAY = 7
+    REPEATED_IDENTIFIER = 8
+    UNREADABLE_TIME = 9
+    OUTSIDE_RECORDED_WINDOWS = 10
+    FILTERED_OUT = 11
     CANNOT_BE_PROJECTED = 20
     OUTSIDE_EVERY_AREA = 21
 
@@ -28,6 +29,7 @@ REASONS: dict[Reason, str] = {
     Reason.OUT_OF_RANGE: "the coordinates are outside the valid range of degrees",
     Reason.ZERO_COORDINATES: "the coordinates are exactly 0, 0",
     Reason.SWAPPED_AXES: "the two coordinates look swapped",
+    Reason.FAR_AWAY: "the place is far from all others",
     Reason.REPEATED_IDENTIFIER: "the identifier was already used by an earlier record",
     Reason.UNREADABLE_TIME: "the time is blank or cannot be read",
     Reason.OUTSIDE_RECORDED_WINDOWS: "the time is outside the recorded windows",

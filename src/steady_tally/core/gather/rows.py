@@ -50,9 +50,7 @@ def rows_of(data: npt.NDArray[np.uint8], *, delimiter: str, line: int = 1, last:
     room = int(np.count_nonzero(data == _LF) + np.count_nonzero(data == _CR)) + 1
     start, end, fields, at_line = (np.empty(room, np.int64) for _ in range(4))
     count, consumed, next_line, state = _scan(data, ord(delimiter), line, last, start, end, fields, at_line)
-    return Rows(
-        start[:count], end[:count], fields[:count], at_line[:count], consumed, next_line, state == _QUOTED
-    )
+    return Rows(start[:count], end[:count], fields[:count], at_line[:count], consumed, next_line, state == _QUOTED)
 
 
 @njit(cache=True, nogil=True)
@@ -67,7 +65,7 @@ def _scan(data, delimiter, line, last, start, end, fields, at_line):  # type: ig
         if c == delimiter and state != _QUOTED:
             in_row += 1
             state = _FIELD_START
-        elif c == _LF or c == _CR:
+        elif c in (_LF, _CR):
             if c == _CR and i + 1 == n and not last:
                 break  # the next block says whether LF follows
             after = i + 1
@@ -91,7 +89,7 @@ def _scan(data, delimiter, line, last, start, end, fields, at_line):  # type: ig
                 state = _QUOTE_SEEN
             elif state == _QUOTE_SEEN:
                 state = _QUOTED
-        elif state == _FIELD_START or state == _QUOTE_SEEN:
+        elif state in (_FIELD_START, _QUOTE_SEEN):
             state = _PLAIN
         i += 1
     if last and n > begin:

@@ -1,68 +1,318 @@
-"""Reading dates and times out of columns of text, in the order of day and month that the plan states."""
+"""Reading dates and times out of columns, in the one way of writing that the plan states.
+
+A value that names a longer span (a year, a quarter, an ISO week) is read as that span, not as its first day.
+"""
 
 from __future__ import annotations
 
-from datetime import date
-from typing import Literal
+import unicodedata
+from dataclasses import dataclass
+from datetime import UTC, date, datetime
+from enum import IntEnum
+from typing import Literal, get_args
+from zoneinfo import ZoneInfo
 
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-DateOrder = Literal["year-first", "day-first", "month-first"]
+DateOrder = Literal[
+    "year-first", "day-first", "month-first", "compact", "day-name", "month-name", "serial", "seconds", "period"
+]
+DATE_ORDERS: tuple[DateOrder, ...] = get_args(DateOrder)
 Times = npt.NDArray[np.datetime64]
+Ints = npt.NDArray[np.int64]
 
+_SEP = r"[-/. ]"
+_NAME = r"(?P<name>[^\W\d]{3,12})\.?"
 _FIELDS: dict[str, str] = {
-    "year-first": r"^(?P<year>\d{4})[-/.](?P<month>\d{1,2})[-/.](?P<day>\d{1,2})",
-    "day-first": r"^(?P<day>\d{1,2})[-/.](?P<month>\d{1,2})[-/.](?P<year>\d{4})",
-    "month-first": r"^(?P<month>\d{1,2})[-/.](?P<day>\d{1,2})[-/.](?P<year>\d{4})",
+    "year-first": r"(?P<year>\d{4})[-/.](?P<month>\d{1,2})[-/.](?P<day>\d{1,2})",
+    "day-first": rf"(?P<day>\d{{1,2}}){_SEP}(?P<month>\d{{1,2}}){_SEP}(?P<year>\d{{4}}|\d{{2}})",
+    "month-first": rf"(?P<month>\d{{1,2}}){_SEP}(?P<day>\d{{1,2}}){_SEP}(?P<year>\d{{4}}|\d{{2}})",
+    "compact": r"(?P<year>\d{4})(?P<month>\d{2})(?P<day>\d{2})",
+    "day-name": rf"(?P<day>\d{{1,2}})\.?[-/ ]*(?:de )?{_NAME}[-/ ,]*(?:de )?(?P<year>\d{{4}}|\d{{2}})",
+    "month-name": rf"{_NAME}[- ]*(?P<day>\d{{1,2}})(?:st|nd|rd|th)?,?[- ]*(?P<year>\d{{4}})",
 }
-_CLOCK = r"(?:[T ]+(?P<hour>\d{1,2}):(?P<minute>\d{2})(?::(?P<second>\d{2})(?:\.\d+)?)?)?$"
+_CLOCK = (
+    r"(?:(?:[T ,]| at )\s*(?P<hour>\d{1,2})[:.hH]?(?P<minute>\d{2})?(?:[:.](?P<second>\d{2})(?:[.,]\d+)?)?"
+    r"\s*(?P<half>[AaPp]\.?[Mm]\.?)?\s*(?P<zone>Z|z|UTC|[+-]\d{2}:?\d{2}|[+-]\d{2})?)?"
+)
 _HIGHEST = {"month": 12, "day": 31, "hour": 23, "minute": 59, "second": 59}
+_TWO_FIGURES_FROM = 1970  # a year of two figures is one of the hundred that begin here
+# The first three letters of the months in English, German, French, Spanish, Portuguese, Italian and Dutch.
+_MONTHS: dict[str, int] = {
+    name: month
+    for month, names in enumerate(
+        (
+            "jan ene gen", "feb fev fév", "mar mär mrt maa", "apr avr abr", "may mai mei mag", "jun jui giu",
+            "jul lug", "aug aou ago aoû", "sep set", "oct okt out ott", "nov", "dec dez déc dic",
+        ),
+        start=1,
+    )
+    for name in names.split()
+}  # fmt: skip
+_FOUR_LETTERS = {"juin": 6, "juil": 7}
 
 
-def read_times(column: pa.ChunkedArray, order: DateOrder) -> Times:
-    """Read a column as local times, to the second.
+class Resolution(IntEnum):
+    """How long a span a value names."""
 
-    Text is read as a date in the given order, with or without a time of day; a column of dates or times is taken as
-    it is.
+    TIME = 0
+    DAY = 1
+    WEEK = 2
+    MONTH = 3
+    QUARTER = 4
+    YEAR = 5
 
-    Returns
-    -------
-    (n,) datetime64[s], not-a-time where there is nothing or nothing that is a date.
+
+@dataclass(frozen=True)
+class ReadTimes:
+    """Local times, to the second.
+
+    Attributes
+    ----------
+    start : (n,) datetime64[s], not-a-time where there is nothing or nothing that can be read.
+    resolution : (n,) `Resolution` codes; TIME where a time of day was given.
     """
-    if pa.types.is_temporal(column.type):
-        return column.cast(pa.timestamp("s"), safe=False).to_numpy().astype("datetime64[s]")
-    text = pc.utf8_trim_whitespace(pc.fill_null(column.cast(pa.string()), ""))
-    if isinstance(text, pa.ChunkedArray):
-        text = text.combine_chunks()
-    found = pc.extract_regex(text, _FIELDS[order] + _CLOCK)
-    missing = found.is_null().to_numpy(zero_copy_only=False)
 
-    def field(name: str) -> npt.NDArray[np.int64]:
-        digits = pc.fill_null(pc.struct_field(found, name), "0")
+    start: Times
+    resolution: npt.NDArray[np.uint8]
+
+    @property
+    def last_day(self) -> Times:
+        """(n,) datetime64[D], the last day of each span."""
+        days = self.start.astype("datetime64[D]")
+        ends = days.copy()
+        months = {Resolution.MONTH: 1, Resolution.QUARTER: 3, Resolution.YEAR: 12}
+        for resolution, count in months.items():
+            at = self.resolution == resolution
+            # A year may begin in any month (2001/02): it ends a day before the same month begins again.
+            ends[at] = (days[at].astype("datetime64[M]") + count).astype("datetime64[D]") - 1
+        week = self.resolution == Resolution.WEEK
+        ends[week] = days[week] + 6
+        return ends
+
+
+def read_times(
+    column: pa.ChunkedArray, order: DateOrder, *, clock: pa.ChunkedArray | None = None, zone: str | None = None
+) -> ReadTimes:
+    """Read a column of one way of writing.
+
+    Parameters
+    ----------
+    clock : a second column with the time of day.
+    zone : the study's time zone (IANA name): stamps that carry an offset from UTC are turned into its local time,
+        summer time included. Without it the offset is left aside and the clock's own time stands.
+    """
+    if pa.types.is_temporal(column.type) and not pa.types.is_time(column.type):
+        start, resolution = _typed(column, zone)
+    elif order in ("serial", "seconds"):
+        start, resolution = _counted(column, order, zone)
+    else:
+        # Many rows share their text: each distinct one is read once.
+        text = _trimmed(column)
+        coded = text.dictionary_encode()
+        reader = _read_periods if order == "period" else lambda t: _read_dates(t, order, zone)
+        start, resolution = (part[coded.indices.to_numpy(zero_copy_only=False)] for part in reader(coded.dictionary))
+    if clock is not None:
+        seconds = _clock_seconds(_trimmed(clock))
+        known = seconds >= 0
+        start = start.astype("datetime64[D]").astype("datetime64[s]") + np.where(known, seconds, 0)
+        resolution = np.where(known, Resolution.TIME, np.maximum(resolution, Resolution.DAY)).astype(np.uint8)
+    return ReadTimes(start, resolution)
+
+
+def within_windows(times: ReadTimes, windows: list[tuple[date, date]]) -> npt.NDArray[np.bool_]:
+    """Which spans lie whole in one of the windows, first and last day included? A time that is not known does not."""
+    first, last = times.start.astype("datetime64[D]"), times.last_day
+    inside = np.zeros(len(first), dtype=np.bool_)
+    for begin, end in windows:
+        inside |= (first >= np.datetime64(begin)) & (last <= np.datetime64(end))
+    return inside
+
+
+def _trimmed(column: pa.ChunkedArray) -> pa.Array:
+    if pa.types.is_floating(column.type):
+        whole = column.cast(pa.int64(), safe=False)
+        column = whole.cast(pa.string()) if pc.all(pc.equal(whole.cast(pa.float64()), column)).as_py() else column
+    text = pc.utf8_trim_whitespace(pc.fill_null(column.cast(pa.string()), ""))
+    return text.combine_chunks() if isinstance(text, pa.ChunkedArray) else text
+
+
+def _typed(column: pa.ChunkedArray, zone: str | None) -> tuple[Times, npt.NDArray[np.uint8]]:
+    """A column of dates or times is taken as it is."""
+    start = column.cast(pa.timestamp("s"), safe=False).to_numpy().astype("datetime64[s]")
+    if zone and pa.types.is_timestamp(column.type) and column.type.tz is not None:
+        start = _to_local(start, zone)
+    day = Resolution.DAY if pa.types.is_date(column.type) else Resolution.TIME
+    return start, np.full(len(start), day, dtype=np.uint8)
+
+
+def _counted(column: pa.ChunkedArray, order: str, zone: str | None) -> tuple[Times, npt.NDArray[np.uint8]]:
+    """Days of a spreadsheet since 30 December 1899, or seconds or thousandths since 1970 in UTC."""
+    values = pc.fill_null(column.cast(pa.string()), "")
+    is_number = pc.match_substring_regex(values, r"^\s*\d+(\.\d*)?\s*$")
+    number = pc.if_else(is_number, pc.utf8_trim_whitespace(values), None).cast(pa.float64())
+    found = pc.fill_null(number, np.nan).to_numpy(zero_copy_only=False)
+    resolution = np.full(len(found), Resolution.TIME, dtype=np.uint8)
+    if order == "serial":
+        # 29 February 1900 exists for spreadsheets: days before it are counted one lower.
+        sound = (found >= 1.0) & (found < 2_958_466.0)
+        days = np.where(sound, found, 60.0) + (np.where(sound, found, 60.0) < 60.0)
+        start = np.datetime64("1899-12-30T00:00:00") + np.round(days * 86_400.0).astype("timedelta64[s]")
+        resolution[found == np.floor(found)] = Resolution.DAY
+    else:
+        sound = np.isfinite(found) & (found >= 0.0) & (found < 1e14)
+        seconds = np.where(found > 1e11, found / 1000.0, found)
+        start = np.datetime64("1970-01-01T00:00:00") + np.where(sound, seconds, 0.0).astype("timedelta64[s]")
+        if zone:
+            start = _to_local(start, zone)
+    start = start.copy()
+    start[~sound] = np.datetime64("NaT")
+    return start, resolution
+
+
+def _read_dates(text: pa.Array, order: str, zone: str | None) -> tuple[Times, npt.NDArray[np.uint8]]:
+    found = pc.extract_regex(text, "^" + _FIELDS[order] + _CLOCK + "$")
+    bad = found.is_null().to_numpy(zero_copy_only=False)
+
+    def field(name: str) -> Ints:
+        digits = pc.fill_null(pc.struct_field(found, name), "")
         return pc.if_else(pc.equal(digits, ""), "0", digits).cast(pa.int64()).to_numpy(zero_copy_only=False)
 
-    year, month, day = field("year"), field("month"), field("day")
+    def word(name: str) -> list[str]:
+        return [v or "" for v in pc.struct_field(found, name).to_pylist()]
+
+    year, day = field("year"), field("day")
+    month = np.array([_month(n) for n in word("name")]) if "name" in _FIELDS[order] else field("month")
     hour, minute, second = field("hour"), field("minute"), field("second")
-    bad = missing | (month < 1) | (day < 1)
+    has_clock = np.array([bool(v) for v in word("hour")])
+    half = np.array([v[:1].lower() for v in word("half")])
+    bad |= (half != "") & ((hour < 1) | (hour > 12))
+    hour = np.where(half == "p", hour % 12 + 12, np.where(half == "a", hour % 12, hour))
+    short = year < 100
+    if order in ("day-first", "month-first", "day-name"):
+        century = _TWO_FIGURES_FROM // 100 * 100
+        year = np.where(short, century + year + np.where(century + year < _TWO_FIGURES_FROM, 100, 0), year)
+    midnight_24 = (hour == 24) & (minute == 0) & (second == 0)
+    hour = np.where(midnight_24, 0, hour)
+    bad |= (month < 1) | (day < 1) | (year < 1000)
     for name, value in {"month": month, "day": day, "hour": hour, "minute": minute, "second": second}.items():
         bad |= value > _HIGHEST[name]
+    times = _dates(year, month, day, bad) + (hour * 3600 + minute * 60 + second + 86_400 * midnight_24)
+    offset = np.array([_offset(v) for v in word("zone")], dtype=np.float64)
+    if zone and np.isfinite(offset).any():
+        stamped = np.isfinite(offset) & ~np.isnat(times)
+        times[stamped] = _to_local(times[stamped] - offset[stamped].astype("timedelta64[s]"), zone)
+    return times, np.where(has_clock, Resolution.TIME, Resolution.DAY).astype(np.uint8)
+
+
+def _dates(year: Ints, month: Ints, day: Ints, bad: npt.NDArray[np.bool_]) -> Times:
+    """Midnight of each day; not-a-time where there is no such day (31 June and its like)."""
     months = (np.where(bad, 1970, year) - 1970).astype("datetime64[Y]").astype("datetime64[M]") + np.where(
         bad, 0, month - 1
     )
     dates = months.astype("datetime64[D]") + np.where(bad, 0, day - 1)
-    bad |= dates.astype("datetime64[M]") != months  # 31 June and its like
-    times = dates.astype("datetime64[s]") + (hour * 3600 + minute * 60 + second)
-    times[bad] = np.datetime64("NaT")
+    missing = bad | (dates.astype("datetime64[M]") != months)
+    times = dates.astype("datetime64[s]")
+    times[missing] = np.datetime64("NaT")
     return times
 
 
-def within_windows(times: Times, windows: list[tuple[date, date]]) -> npt.NDArray[np.bool_]:
-    """Which times fall in one of the windows, first and last day included? A time that is not known does not."""
-    days = times.astype("datetime64[D]")
-    inside = np.zeros(len(times), dtype=np.bool_)
-    for first, last in windows:
-        inside |= (days >= np.datetime64(first)) & (days <= np.datetime64(last))
-    return inside
+_PERIODS = (
+    (Resolution.MONTH, r"^(?P<year>\d{4})[-/. ]?[Mm]?(?P<part>\d{2})$"),
+    (Resolution.MONTH, r"^(?P<part>\d{1,2})[-/.](?P<year>\d{4})$"),
+    (Resolution.QUARTER, r"^(?P<year>\d{4})[-/. ]*[QqTt](?P<part>[1-4])$"),
+    (Resolution.QUARTER, r"^[QqTt](?P<part>[1-4])[-/. ]*(?P<year>\d{4})$"),
+    (Resolution.WEEK, r"^(?P<year>\d{4})[-/. ]?[Ww](?P<part>\d{1,2})$"),
+    (Resolution.YEAR, r"^(?P<year>\d{4})(?P<part>)$"),
+    (Resolution.YEAR, r"^(?P<year>\d{4})\s*[-/–]\s*(?P<part>\d{2}|\d{4})$"),
+)
+_FINANCIAL_YEAR_MONTH = 4
+
+
+def _read_periods(text: pa.Array) -> tuple[Times, npt.NDArray[np.uint8]]:
+    """Years, months, quarters, ISO weeks (ISO 8601), and years such as 2001/02, which begin in April."""
+    start = np.full(len(text), np.datetime64("NaT"), dtype="datetime64[s]")
+    resolution = np.full(len(text), Resolution.YEAR, dtype=np.uint8)
+    for kind, pattern in _PERIODS:
+        found = pc.extract_regex(text, pattern)
+        at = np.flatnonzero(~found.is_null().to_numpy(zero_copy_only=False) & np.isnat(start))
+        for i in at:
+            values = found[i].as_py()
+            begin = _period_start(kind, int(values["year"]), values["part"])
+            if begin is not None:
+                start[i] = np.datetime64(begin)
+                resolution[i] = kind
+    return start, resolution
+
+
+def _period_start(kind: Resolution, year: int, part: str) -> date | None:
+    if not 1000 <= year <= 9998:
+        return None
+    if kind == Resolution.YEAR:
+        if not part:
+            return date(year, 1, 1)
+        following = str(year + 1)
+        return date(year, _FINANCIAL_YEAR_MONTH, 1) if following.endswith(part) else None
+    number = int(part)
+    try:
+        if kind == Resolution.WEEK:
+            return date.fromisocalendar(year, number, 1)
+        return date(year, number if kind == Resolution.MONTH else 3 * number - 2, 1)
+    except ValueError:
+        return None
+
+
+def _clock_seconds(text: pa.Array) -> Ints:
+    """Seconds since midnight, -1 where there is no time of day: 14:05, 14.05, 1405, 2:05 pm."""
+    pattern = (
+        r"^(?P<hour>\d{1,2})[:.hH]?(?P<minute>\d{2})(?:[:.](?P<second>\d{2})(?:\.\d+)?)?\s*(?P<half>[AaPp]\.?[Mm]\.?)?$"
+    )
+    coded = text.dictionary_encode()
+    seconds = []
+    for found in pc.extract_regex(coded.dictionary, pattern).to_pylist():
+        value = -1
+        if found is not None:
+            hour, minute, second = (int(found[n] or 0) for n in ("hour", "minute", "second"))
+            half = (found["half"] or "")[:1].lower()
+            if half and 1 <= hour <= 12:
+                hour = hour % 12 + (12 if half == "p" else 0)
+            if hour <= 23 and minute <= 59 and second <= 59:
+                value = hour * 3600 + minute * 60 + second
+        seconds.append(value)
+    return np.array(seconds, dtype=np.int64)[coded.indices.to_numpy(zero_copy_only=False)]
+
+
+def _month(name: str) -> int:
+    name = name.casefold()
+    if not name:
+        return 0
+    plain = "".join(c for c in unicodedata.normalize("NFKD", name) if not unicodedata.combining(c))
+    return _FOUR_LETTERS.get(plain[:4]) or _MONTHS.get(name[:3]) or _MONTHS.get(plain[:3], 0)
+
+
+def _offset(text: str) -> float:
+    """Seconds east of UTC; NaN where none is written."""
+    if not text:
+        return np.nan
+    if text[0] in "Zz" or text == "UTC":
+        return 0.0
+    digits = text[1:].replace(":", "").ljust(4, "0")
+    seconds = int(digits[:2]) * 3600 + int(digits[2:]) * 60
+    return float(-seconds if text[0] == "-" else seconds)
+
+
+def _to_local(utc: Times, zone: str) -> Times:
+    """UTC to a zone's local time, looked up once for each hour that occurs."""
+    place = ZoneInfo(zone)
+    known = ~np.isnat(utc)
+    quarters, at = np.unique(utc[known].astype("datetime64[m]").astype(np.int64) // 15, return_inverse=True)
+    shifts = [
+        datetime.fromtimestamp(int(q) * 900, UTC).astimezone(place).replace(tzinfo=UTC).timestamp() - int(q) * 900
+        for q in quarters
+    ]
+    local = utc.copy()
+    local[known] += np.array(shifts, dtype=np.int64)[at].astype("timedelta64[s]")
+    return local

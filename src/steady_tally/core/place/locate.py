@@ -52,6 +52,12 @@ class Located:
     other_event: npt.NDArray[np.int64]
     other_zone: Ints
 
+    def of(self, kept: npt.NDArray[np.bool_]) -> Located:
+        """The same for some of the events alone, numbered anew."""
+        number = np.cumsum(kept) - 1
+        other = kept[self.other_event]
+        return Located(self.first[kept], number[self.other_event[other]], self.other_zone[other])
+
     @property
     def placements(self) -> int:
         """How many pairs of an event and a zone that contains it there are."""

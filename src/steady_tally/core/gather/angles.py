@@ -1,0 +1,93 @@
+"""Reading degrees, minutes and seconds, and places written in one cell."""
+
+from __future__ import annotations
+
+import re
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from steady_tally.core.gather.numbers import numbers
+
+Floats = npt.NDArray[np.float64]
+Flags = npt.NDArray[np.bool_]
+
+# A sign or a letter in front, up to three figures, a letter behind. ISO 6709, annex D, and what people type.
+_ANGLE = (
+    r"^(?P<before>[NSEWOnsewo]?)\s*(?P<sign>[+\-−]?)\s*(?P<degrees>\d{1,3}(?:[.,]\d+)?)\s*[°ºd:\s]?\s*"
+    r"(?:(?P<minutes>\d{1,2}(?:[.,]\d+)?)\s*['′’m:\s]?\s*)?"
+    r"(?:(?P<seconds>\d{1,2}(?:[.,]\d+)?)\s*(?:[\"″”s]|'')?\s*)?(?P<after>[NSEWOnsewo]?)$"
+)
+_WKT = (
+    r"(?i)^\s*(?:SRID=\d+;)?\s*POINT\s*(?:Z|M|ZM)?\s*\(\s*(?P<x>[^\s,()]+)\s+(?P<y>[^\s,()]+)(?:\s+[^\s,()]+)*\s*\)\s*$"
+)
+_PAIR = r"^[\s(\[]*(?P<first>.+?)\s*(?:[;|/]|,\s|,(?=[^,]*$)|\s(?=[^\s]+$))\s*(?P<second>.+?)[\s)\]]*$"
+
+
+def angles(column: pa.ChunkedArray, *, decimal: str = ".") -> tuple[Floats, Flags, Flags]:
+    """Read a column as degrees: plain numbers, or degrees with minutes and seconds and a compass letter.
+
+    South and west are negative. O is west, as in French, Spanish and Portuguese; a file in which it means east (Ost)
+    is read by its plain numbers only.
+
+    Returns
+    -------
+    values, blank, unreadable : as `numbers` gives them.
+    """
+    values, blank, unreadable = numbers(column, decimal=decimal)
+    at = np.flatnonzero(unreadable)
+    if len(at) == 0:
+        return values, blank, unreadable
+    values, unreadable = values.copy(), unreadable.copy()
+    text = pc.utf8_trim_whitespace(column.take(at).cast(pa.string()))
+    text = text.combine_chunks() if isinstance(text, pa.ChunkedArray) else text
+    found = pc.extract_regex(text, _ANGLE)
+    read = ~found.is_null().to_numpy(zero_copy_only=False)
+
+    def part(name: str) -> list[str]:
+        return [v or "" for v in pc.struct_field(found, name).to_pylist()]
+
+    before, after, sign = part("before"), part("after"), part("sign")
+    figures = [[_figure(v) for v in part(name)] for name in ("degrees", "minutes", "seconds")]
+    degrees, minutes, seconds = (np.array(f) for f in figures)
+    letters = [(b + a).upper() for b, a in zip(before, after, strict=True)]
+    west = np.array(
+        [bool(s in "-−" and s) or letter in ("S", "W", "O") for s, letter in zip(sign, letters, strict=True)]
+    )
+    marked = np.array([len(letter) == 1 for letter in letters]) | (np.array(part("minutes")) != "")
+    sound = read & marked & np.array([len(letter) <= 1 for letter in letters]) & (minutes < 60.0) & (seconds < 60.0)
+    angle = degrees + minutes / 60.0 + seconds / 3600.0
+    values[at[sound]] = np.where(west, -angle, angle)[sound]
+    unreadable[at[sound]] = False
+    return values, blank, unreadable
+
+
+def split_pair(column: pa.ChunkedArray) -> tuple[pa.ChunkedArray, pa.ChunkedArray]:
+    """Two columns out of one that holds "38.2, -40.1" or its like; null where a cell cannot be divided in two."""
+    return _two(column, _PAIR, "first", "second")
+
+
+def split_point(column: pa.ChunkedArray) -> tuple[pa.ChunkedArray, pa.ChunkedArray]:
+    """The two coordinates out of a column of well-known text (ISO 19125-1) points."""
+    return _two(column, _WKT, "x", "y")
+
+
+def _two(column: pa.ChunkedArray, pattern: str, first: str, second: str) -> tuple[pa.ChunkedArray, pa.ChunkedArray]:
+    # Few different places stand in many rows: each is divided once.
+    coded = pc.fill_null(column.cast(pa.string()), "").combine_chunks().dictionary_encode()
+    coded = coded.combine_chunks() if isinstance(coded, pa.ChunkedArray) else coded
+    compiled = re.compile(pattern)
+    pairs = [compiled.match(text) for text in coded.dictionary.to_pylist()]
+    words = coded.dictionary.to_pylist()
+    parts = []
+    for name in (first, second):
+        # What cannot be divided stays whole, so that it is reported as unreadable; what is blank stays blank.
+        values = pa.array([m.group(name) if m else w for m, w in zip(pairs, words, strict=True)], pa.string())
+        parts.append(pa.chunked_array([values.take(coded.indices)]))
+    return parts[0], parts[1]
+
+
+def _figure(text: str) -> float:
+    return float(text.replace(",", ".")) if text else 0.0

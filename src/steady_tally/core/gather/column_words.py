@@ -1,0 +1,35 @@
+"""What columns are called, in English, German, French, Spanish, Portuguese, Italian and Dutch."""
+
+from __future__ import annotations
+
+
+def _words(text: str) -> frozenset[str]:
+    return frozenset(text.split())
+
+
+EAST = _words("""
+    lon long lng longitude longitud longitudine laengengrad langengrad laenge lange lengtegraad lengte x xcoord coordx
+    easting eastings east este est leste rechtswert ostwert oost ost
+""")
+NORTH = _words("""
+    lat latitude latitud latitudine breitengrad breite breedtegraad breedte y ycoord coordy northing northings north
+    norte nord hochwert nordwert noord
+""")
+DEGREES = _words("lon long lng longitude longitud longitudine lengtegraad laengengrad langengrad")
+TIME = _words("""
+    date time datetime timestamp when day called occurred reported onset start from began datum zeit uhrzeit tag beginn
+    heure jour fecha hora inicio data ora tijd dag
+""")
+UNTIL = _words("to until end ended till bis ende fin fine tot einde")
+CLOCK = _words("time clock hour uhrzeit zeit heure hora ora tijd")
+PERIOD = _words("""
+    year month quarter week period jahr monat quartal woche annee mois trimestre semaine ano mes jaar
+""")
+IDENTIFIER = _words("""
+    id no nr number key ref reference report case code identifier uid uuid nummer kennung numero
+""")
+COUNT = _words("count counts cases events n total number anzahl faelle nombre casos aantal")
+PEOPLE = _words("""
+    residents population pop people inhabitants einwohner habitants poblacion inwoners households
+""")
+ADDRESS = _words("street road address postcode zip postal strasse rue calle via straat plz place town")

@@ -1,0 +1,368 @@
+"""What is in a table that nobody has described yet? Guesses from names and values, each with its evidence.
+
+Nothing is decided here: the user sees every guess beside real rows and may change it.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+
+from steady_tally.core.gather.angles import angles, split_pair, split_point
+from steady_tally.core.gather.column_words import (
+    ADDRESS,
+    CLOCK,
+    COUNT,
+    DEGREES,
+    EAST,
+    IDENTIFIER,
+    NORTH,
+    PEOPLE,
+    PERIOD,
+    TIME,
+    UNTIL,
+)
+from steady_tally.core.gather.conditions import trimmed_text
+from steady_tally.core.gather.numbers import numbers
+from steady_tally.core.gather.times import DateOrder, read_times
+from steady_tally.core.matching import tidy
+from steady_tally.core.sources import Table
+
+_READABLE_FROM = 0.6
+_MOST_CATEGORIES = 40
+_PROBED = 300
+
+
+@dataclass(frozen=True)
+class ColumnLook:
+    """One column: what it seems to be ("number", "category", "time", "text", "blank"), and how many values differ."""
+
+    name: str
+    kind: str
+    filled: float
+    distinct: int
+    decimal: str = "."
+
+
+@dataclass(frozen=True)
+class TimeGuess:
+    """How times are written in a column. `order` is None where day and month cannot be told apart."""
+
+    column: str
+    order: DateOrder | None
+    readable: float
+    evidence: str
+    clock: str | None = None
+    until: str | None = None
+
+
+@dataclass(frozen=True)
+class Guess:
+    """All guesses for one table.
+
+    Attributes
+    ----------
+    coordinates : entries as in the plan, the likeliest first; `crs` is None where it must be found or asked.
+    times : the columns that can be read as times, the likeliest first.
+    totals : conditions as in the plan that leave out rows which are the sum of the others.
+    """
+
+    role: str
+    columns: tuple[ColumnLook, ...]
+    coordinates: tuple[dict[str, Any], ...] = ()
+    identifier: str | None = None
+    times: tuple[TimeGuess, ...] = ()
+    totals: tuple[dict[str, Any], ...] = field(default=())
+
+
+def guess(table: Table) -> Guess:
+    """Look at a table, or at some rows of it spread evenly."""
+    looks = tuple(_look(table, name) for name in table.columns.column_names)
+    coordinates = _coordinates(table, looks)
+    taken = {str(v) for c in coordinates for k, v in c.items() if k in ("x", "y", "column")}
+    times = _times(table, [c for c in looks if c.name not in taken])
+    identifier = _identifier(table, [c for c in looks if c.name not in taken | {t.column for t in times}])
+    by_time = {t.column for t in times}
+    looks = tuple(
+        ColumnLook(c.name, "time", c.filled, c.distinct, c.decimal) if c.name in by_time else c for c in looks
+    )
+    role = _role(table, looks, coordinates, times)
+    return Guess(role, looks, coordinates, identifier, times, totals(table) if role == "table" else ())
+
+
+def totals(table: Table) -> tuple[dict[str, Any], ...]:
+    """Conditions that leave out rows which are the sum of the others: a whole county, both sexes.
+
+    The rows with one value of a column are such totals where, for each combination of the other columns, their
+    numbers are the sums of those of all other rows. A column that has values of its own in just these rows ("all") is
+    summed over with it.
+    """
+    keys: dict[str, npt.NDArray[np.int64]] = {}
+    labels: dict[str, list[str]] = {}
+    values: dict[str, npt.NDArray[np.float64]] = {}
+    for name in table.columns.column_names:
+        found, _, unreadable = numbers(table.columns.column(name))
+        if not unreadable.any() and np.isfinite(found).any() and not name_words(name) & (PERIOD | IDENTIFIER):
+            values[name] = np.nan_to_num(found)
+        else:
+            text = trimmed_text(table.columns.column(name)).combine_chunks().dictionary_encode()
+            labels[name] = text.dictionary.to_pylist()
+            keys[name] = text.indices.to_numpy(zero_copy_only=False).astype(np.int64)
+    found_totals = []
+    for column, code in keys.items():
+        apart = [k for n, k in keys.items() if n != column and not _same_grouping(k, code)]
+        for number, value in enumerate(labels[column]):
+            rows = code == number
+            if value == "" or np.count_nonzero(rows) > len(code) // 2:
+                continue
+            others = [k for k in apart if len(np.intersect1d(k[rows], k[~rows]))]
+            if _is_total(values, _together(others, len(code)), rows):
+                found_totals.append({"kind": "values", "column": column, "values": [value], "keep": False})
+                break
+    return tuple(found_totals)
+
+
+def name_words(name: str) -> set[str]:
+    """The words of a column's name: "homeLon_2" gives home, lon, 2."""
+    return set(tidy(re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name).replace("ä", "ae").replace("ß", "ss")).split())
+
+
+def _look(table: Table, name: str) -> ColumnLook:
+    column = table.columns.column(name)
+    text = trimmed_text(column)
+    filled = pc.not_equal(text, "")
+    count = int(pc.sum(filled).as_py() or 0)
+    if count == 0:
+        return ColumnLook(name, "blank", 0.0, 0)
+    share = count / max(len(text), 1)
+    distinct = int(pc.count_distinct(text.filter(filled)).as_py())
+    decimal = _decimal(text.filter(filled))
+    _, blank, unreadable = numbers(column, decimal=decimal)
+    if np.count_nonzero(unreadable) <= 0.1 * count and np.count_nonzero(~blank) > 0:
+        return ColumnLook(name, "number", share, distinct, decimal)
+    category = distinct <= _MOST_CATEGORIES and distinct <= max(count // 3, 1)
+    return ColumnLook(name, "category" if category else "text", share, distinct, decimal)
+
+
+def _decimal(text: pa.ChunkedArray) -> str:
+    comma = pc.sum(pc.match_substring_regex(text, r"^[+-]?\d{1,3}(\.\d{3})*,\d+$|^[+-]?\d+,\d+$")).as_py() or 0
+    point = pc.sum(pc.match_substring_regex(text, r"^[+-]?\d{1,3}(,\d{3})+(\.\d+)?$|^[+-]?\d+\.\d+$")).as_py() or 0
+    return "," if comma > point else "."
+
+
+def _coordinates(table: Table, looks: Sequence[ColumnLook]) -> tuple[dict[str, Any], ...]:
+    found: list[tuple[float, dict[str, Any]]] = []
+    if table.points is not None:
+        found.append((10.0, {"kind": "geometry", "crs": table.crs}))
+    words = {c.name: name_words(c.name) for c in looks}
+    for east in looks:
+        for north in looks:
+            if not (words[east.name] & EAST and words[north.name] & NORTH) or east.name == north.name:
+                continue
+            rest = words[east.name] - EAST, words[north.name] - NORTH
+            if rest[0] != rest[1]:
+                continue
+            score, document = _pair_of_columns(table, east, north, bool(words[east.name] & DEGREES))
+            if score > 0:
+                found.append((score, document))
+    for c in looks:
+        if c.kind in ("text", "category"):
+            found += _in_one_column(table, c.name)
+    found.sort(key=lambda pair: -pair[0])
+    return tuple(document for _, document in found)
+
+
+def _pair_of_columns(
+    table: Table, east: ColumnLook, north: ColumnLook, named_degrees: bool
+) -> tuple[float, dict[str, Any]]:
+    decimal = "," if "," in (east.decimal, north.decimal) else "."
+    x, no_x, bad_x = angles(table.columns.column(east.name), decimal=decimal)
+    y, no_y, bad_y = angles(table.columns.column(north.name), decimal=decimal)
+    there = ~(no_x | no_y)
+    read = there & ~(bad_x | bad_y)
+    if np.count_nonzero(read) < max(1, 0.5 * np.count_nonzero(there)):
+        return 0.0, {}
+    in_degrees = np.mean((np.abs(x[read]) <= 360.0) & (np.abs(y[read]) <= 360.0)) > 0.9
+    document = {"kind": "columns", "x": east.name, "y": north.name, "decimal": decimal}
+    # Of several places the one that most rows have.
+    score = 2.0 + np.count_nonzero(read) / max(table.row_count, 1) + 0.5 * named_degrees
+    return score, {**document, "crs": "EPSG:4326" if in_degrees else None}
+
+
+def _in_one_column(table: Table, name: str) -> list[tuple[float, dict[str, Any]]]:
+    column = table.columns.column(name).slice(0, _PROBED)
+    filled = np.count_nonzero(pc.not_equal(trimmed_text(column), "").to_numpy())
+    found: list[tuple[float, dict[str, Any]]] = []
+    for kind, split in (("point text", split_point), ("pair", split_pair)):
+        first, second = (angles(part) for part in split(column))
+        sound = ~(first[1] | first[2] | second[1] | second[2])
+        if not filled or np.count_nonzero(sound) < 0.8 * filled:
+            continue
+        if kind == "point text":
+            in_degrees = np.mean((np.abs(first[0][sound]) <= 360.0) & (np.abs(second[0][sound]) <= 90.0)) > 0.9
+            found.append((3.0, {"kind": kind, "column": name, "crs": "EPSG:4326" if in_degrees else None}))
+            break
+        if np.mean((np.abs(first[0][sound]) <= 360.0) & (np.abs(second[0][sound]) <= 360.0)) > 0.9:
+            order = "lon-lat" if np.mean(np.abs(first[0][sound]) > 90.0) > 0.5 else "lat-lon"
+            found.append((1.8, {"kind": kind, "column": name, "order": order, "decimal": ".", "crs": "EPSG:4326"}))
+    return found
+
+
+def _times(table: Table, looks: Sequence[ColumnLook]) -> tuple[TimeGuess, ...]:
+    found: list[tuple[float, TimeGuess]] = []
+    for c in looks:
+        if c.kind == "blank":
+            continue
+        words = name_words(c.name)
+        read = _written(table.columns.column(c.name), words, c)
+        if read is None:
+            continue
+        order, share, evidence = read
+        clock = None
+        if order not in ("period", "serial", "seconds"):
+            others = (o.name for o in looks if o.name != c.name and name_words(o.name) & CLOCK)
+            clock = next((o for o in others if _is_clock(table, o)), None)
+        score = share + (1.0 if words & TIME else 0.0) - (0.5 if words & UNTIL else 0.0)
+        found.append((score, TimeGuess(c.name, order, share, evidence, clock)))
+    found.sort(key=lambda pair: -pair[0])
+    guesses = [g for _, g in found]
+    if guesses:
+        until = next((g.column for g in guesses[1:] if name_words(g.column) & UNTIL), None)
+        first = guesses[0]
+        guesses[0] = TimeGuess(first.column, first.order, first.readable, first.evidence, first.clock, until)
+    return tuple(guesses)
+
+
+def _written(column: pa.ChunkedArray, words: set[str], look: ColumnLook) -> tuple[DateOrder | None, float, str] | None:
+    if pa.types.is_temporal(column.type) and not pa.types.is_time(column.type):
+        return "year-first", look.filled, "the file says that these are times"
+    text = trimmed_text(column)
+    text = text.filter(pc.not_equal(text, ""))
+    n = max(len(text), 1)
+
+    def share(order: DateOrder) -> float:
+        few = text.slice(0, _PROBED)
+        if np.count_nonzero(~np.isnat(read_times(few, order).start)) < 0.3 * len(few):
+            return 0.0
+        return float(np.count_nonzero(~np.isnat(read_times(text, order).start)) / n)
+
+    if look.kind == "number":
+        values = numbers(column)[0]
+        values = values[np.isfinite(values)]
+        named = bool(words & (TIME | UNTIL))
+        if (named or words & PERIOD) and share("period") > 0.9:
+            return "period", share("period"), "whole years, months, quarters or weeks"
+        if share("compact") > 0.9 and (named or len(str(int(np.median(values)))) == 8):
+            return "compact", share("compact"), "year, month and day without anything between"
+        if named and np.all((values > 10_000) & (values < 80_000)):
+            return "serial", 1.0, "days as a spreadsheet counts them"
+        if named and np.all(values > 1e8):
+            return "seconds", 1.0, "seconds or thousandths of a second since 1970"
+        return None
+    if share("year-first") >= _READABLE_FROM:
+        return "year-first", share("year-first"), "the year stands first"
+    day, month = share("day-first"), share("month-first")
+    if max(day, month) >= _READABLE_FROM:
+        return _day_or_month(text, day, month)
+    in_words: tuple[tuple[DateOrder, str], ...] = (
+        ("day-name", "the month is named"),
+        ("month-name", "the month is named"),
+        ("period", "whole years, months, quarters or weeks"),
+    )
+    for order, says in in_words:
+        found = share(order)
+        if found >= _READABLE_FROM and (order != "period" or words & (PERIOD | TIME) or found == 1.0):
+            return order, found, says
+    return None
+
+
+def _day_or_month(text: pa.ChunkedArray, day: float, month: float) -> tuple[DateOrder | None, float, str]:
+    """By what only one of the two readings allows; else by which leaves the file in order; else it must be asked."""
+    as_day, as_month = read_times(text, "day-first").start, read_times(text, "month-first").start
+    only_day = np.count_nonzero(np.isnat(as_month) & ~np.isnat(as_day))
+    only_month = np.count_nonzero(np.isnat(as_day) & ~np.isnat(as_month))
+    if only_day != only_month and max(only_day, only_month) > 4 * min(only_day, only_month):
+        order: DateOrder = "day-first" if only_day > only_month else "month-first"
+        more = max(only_day, only_month)
+        return order, max(day, month), f"{more:,} dates are none the other way round"
+    rising = {"day-first": _rising(as_day), "month-first": _rising(as_month)}
+    if abs(rising["day-first"] - rising["month-first"]) > 0.2 and max(rising.values()) > 0.95:
+        order = "day-first" if rising["day-first"] > rising["month-first"] else "month-first"
+        return order, max(day, month), "only so do the rows stand in order of time"
+    return None, max(day, month), "every date can be read both ways"
+
+
+def _rising(times: npt.NDArray[np.datetime64]) -> float:
+    known = times[~np.isnat(times)]
+    return float(np.mean(np.diff(known) >= np.timedelta64(0, "s"))) if len(known) > 20 else 0.0
+
+
+def _is_clock(table: Table, name: str) -> bool:
+    text = trimmed_text(table.columns.column(name))
+    text = text.filter(pc.not_equal(text, ""))
+    pattern = r"^\d{1,2}[:.hH]\d{2}([:.]\d{2})?(\s*[AaPp]\.?[Mm]\.?)?$|^\d{3,4}$"
+    return len(text) > 0 and bool((pc.mean(pc.match_substring_regex(text, pattern).cast(pa.int8())).as_py() or 0) > 0.8)
+
+
+def _identifier(table: Table, looks: Sequence[ColumnLook]) -> str | None:
+    def score(c: ColumnLook) -> float:
+        unique = c.distinct / max(c.filled * table.row_count, 1)
+        if unique < 0.9 or c.filled < 0.8:
+            return 0.0
+        named = bool(name_words(c.name) & IDENTIFIER) or c.name.casefold().endswith("id")
+        return unique + (1.0 if named else 0.0)
+
+    best = max(looks, key=score, default=None)
+    return best.name if best and score(best) >= 1.9 else None
+
+
+def _role(
+    table: Table,
+    looks: Sequence[ColumnLook],
+    coordinates: Sequence[dict[str, Any]],
+    times: Sequence[TimeGuess],
+) -> str:
+    words = set().union(*(name_words(c.name) for c in looks)) if looks else set()
+    if coordinates and not times and words & ADDRESS and table.points is None:
+        return "look-up"
+    if coordinates or (times and times[0].order != "period"):
+        return "events"
+    return "table"
+
+
+def _is_total(
+    values: dict[str, npt.NDArray[np.float64]], group: npt.NDArray[np.int64], is_value: npt.NDArray[np.bool_]
+) -> bool:
+    groups = int(group.max()) + 1 if len(group) else 0
+    rows = np.bincount(group[~is_value], minlength=groups)
+    compared = (np.bincount(group[is_value], minlength=groups) == 1) & (rows >= 2)
+    if not compared.any() or not values:
+        return False
+    for numbers_of in values.values():
+        own = np.bincount(group[is_value], weights=numbers_of[is_value], minlength=groups)[compared]
+        others = np.bincount(group[~is_value], weights=numbers_of[~is_value], minlength=groups)[compared]
+        same = np.isclose(own, others, rtol=1e-9, atol=0.5)
+        if not (np.mean(same) > 0.95 and np.any(own > 0.0)):
+            return False
+    return True
+
+
+def _same_grouping(a: npt.NDArray[np.int64], b: npt.NDArray[np.int64]) -> bool:
+    """Do two columns name the same things, as a code and a name do?"""
+    both = len(np.unique(_together([a, b], len(a))))
+    return both <= 1.05 * max(len(np.unique(a)), 1) and both <= 1.05 * max(len(np.unique(b)), 1)
+
+
+def _together(codes: Sequence[npt.NDArray[np.int64]], n: int) -> npt.NDArray[np.int64]:
+    """One code for each combination."""
+    together = np.zeros(n, dtype=np.int64)
+    for code in codes:
+        _, together = np.unique(together * (int(code.max(initial=0)) + 1) + code, return_inverse=True)
+    return together

@@ -1,0 +1,351 @@
+"""The first stage: which records? `check` looks at every record once; `choose` then filters.
+
+Only what is chosen changes with a filter, so that a changed filter costs neither a check nor a placing anew.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+import pyarrow.compute as pc
+from pyproj import CRS
+
+from steady_tally.core.errors import PlanError
+from steady_tally.core.gather.angles import angles, split_pair, split_point
+from steady_tally.core.gather.conditions import Whereabouts, holds, rows_that_hold, trimmed_text
+from steady_tally.core.gather.coordinates import check_coordinates, look_swapped, reasons_of
+from steady_tally.core.gather.look_up import look_up
+from steady_tally.core.gather.reasons import Reason
+from steady_tally.core.gather.times import ReadTimes, Resolution, read_times, within_windows
+from steady_tally.core.ledger import StageBalance, balance
+from steady_tally.core.place.bins import OUTSIDE, edges_of
+from steady_tally.core.place.locate import locate
+from steady_tally.core.place.projection import coordinate_system, project
+from steady_tally.core.plan import (
+    CoordinateColumns,
+    CoordinatePair,
+    CoordinateText,
+    Events,
+    EventTime,
+    Gather,
+)
+from steady_tally.core.sources import Sources, Table
+
+_EVENTS = "plan: gather.events"
+_METRES_A_DEGREE = 111_320.0
+MATCH_COLUMN = "look-up match"
+
+Floats = npt.NDArray[np.float64]
+Flags = npt.NDArray[np.bool_]
+Reasons = npt.NDArray[np.uint8]
+
+
+@dataclass(frozen=True)
+class Checked:
+    """Every record with its place and time, and why some cannot be used, whatever the filter.
+
+    Attributes
+    ----------
+    table : the records as read; with the quality of the match where there is a look-up.
+    x, y : (records,) coordinates in `crs`; NaN where there are none.
+    times : local times; None where the plan names no time column.
+    reasons : (records,) `Reason` codes.
+    swapped_back, corrected, looked_up : how many usable records were put right in each way.
+    left_over, suggestions : what the look-up did not know; see `look_up.Found`.
+    """
+
+    table: Table
+    x: Floats
+    y: Floats
+    crs: CRS
+    times: ReadTimes | None
+    reasons: Reasons
+    swapped_back: int
+    corrected: int
+    looked_up: int
+    left_over: Mapping[str, int] = field(default_factory=dict)
+    suggestions: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+
+    @property
+    def degrees(self) -> tuple[Floats, Floats]:
+        """(records,) longitude and latitude; worked out once and kept with the table."""
+        key = ("degrees", id(self))
+        if key not in self.table.kept:
+            system = coordinate_system("EPSG:4326", wanted_by=_EVENTS)
+            self.table.kept[key] = project(self.x, self.y, self.crs, system)
+        found: tuple[Floats, Floats] = self.table.kept[key]
+        return found
+
+
+@dataclass(frozen=True)
+class Gathered:
+    """The records that go on, and why the others do not.
+
+    Attributes
+    ----------
+    checked : what was found of every record before the filter.
+    reasons : (records,) `Reason` codes, the filter's and the recorded windows' included.
+    time_unknown : how many of the records that go on have no readable time.
+    filtered_by : for each condition that is on and has a name or not, how many usable records it alone leaves out.
+    """
+
+    checked: Checked
+    reasons: Reasons
+    time_unknown: int
+    filtered_by: tuple[int, ...]
+    balance: StageBalance
+
+    @property
+    def table(self) -> Table:
+        return self.checked.table
+
+    @property
+    def x(self) -> Floats:
+        return self.checked.x
+
+    @property
+    def y(self) -> Floats:
+        return self.checked.y
+
+    @property
+    def crs(self) -> CRS:
+        return self.checked.crs
+
+    @property
+    def time(self) -> npt.NDArray[np.datetime64] | None:
+        return self.checked.times.start if self.checked.times else None
+
+
+def gather(plan: Gather, sources: Sources) -> Gathered:
+    """Check, then choose."""
+    return choose(plan, check(plan, sources))
+
+
+def check(plan: Gather, sources: Sources) -> Checked:
+    """Read places, identifiers and times; put right what the plan says; find what cannot be used."""
+    events = plan.events
+    table = sources.table(events.source, wanted_by=_EVENTS)
+    if events.columns is not None:
+        table = _kept_columns(table, events)
+    x, y, crs, reasons = _coordinates(events, table)
+    looked_up, left_over, suggestions = 0, {}, {}
+    if events.look_up is not None:
+        at = np.flatnonzero(np.isin(reasons, (Reason.NO_COORDINATES, Reason.UNREADABLE_COORDINATES)))
+        found = look_up(events.look_up, table, at, sources.table(events.look_up.source, wanted_by=_EVENTS + ".look_up"))
+        system = coordinate_system(events.look_up.crs, wanted_by=_EVENTS + ".look_up.crs")
+        x, y = x.copy(), y.copy()
+        x[at], y[at] = project(found.x, found.y, system, crs)
+        known = at[np.isfinite(x[at]) & np.isfinite(y[at])]
+        reasons[known] = Reason.NONE
+        quality = np.full(table.row_count, "", dtype=object)
+        quality[at] = found.quality
+        table = _with_column(table, MATCH_COLUMN, pa.array(quality, pa.string()))
+        looked_up, left_over, suggestions = len(known), found.left_over, found.suggestions
+    corrected = np.zeros(len(x), dtype=np.bool_)
+    if events.corrections:
+        x, y = x.copy(), y.copy()
+        at, lon, lat = _corrections(events, table)
+        x[at], y[at] = project(lon, lat, coordinate_system("EPSG:4326", wanted_by=_EVENTS), crs)
+        reasons[at] = Reason.NONE
+        corrected[at] = True
+    exchanged = np.zeros(len(x), dtype=np.bool_)
+    if events.swapped_axes == "swap":
+        exchanged = look_swapped(x, y, reasons == Reason.NONE) & ~corrected
+        x, y = np.where(exchanged, y, x), np.where(exchanged, x, y)
+    check_coordinates(
+        x, y, reasons, in_degrees=crs.is_geographic, far_away=events.far_away == "set_aside", trusted=corrected
+    )
+    if events.identifier and events.repeated_identifier == "set_aside":
+        identifiers = table.column(events.identifier, wanted_by=_EVENTS + ".identifier")
+        reasons[_repeated(identifiers, reasons == Reason.NONE)] = Reason.REPEATED_IDENTIFIER
+    times = _times(events.time, table) if events.time else None
+    if events.time and times and events.time.unreadable == "set_aside":
+        reasons[np.isnat(times.start) & (reasons == Reason.NONE)] = Reason.UNREADABLE_TIME
+    usable = reasons == Reason.NONE
+    return Checked(
+        table=table,
+        x=x,
+        y=y,
+        crs=crs,
+        times=times,
+        reasons=reasons,
+        swapped_back=int(np.count_nonzero(exchanged & usable)),
+        corrected=int(np.count_nonzero(corrected & usable)),
+        looked_up=looked_up,
+        left_over=left_over,
+        suggestions=suggestions,
+    )
+
+
+def choose(plan: Gather, checked: Checked) -> Gathered:
+    """Leave out what lies outside the recorded windows and what the filter does not keep."""
+    events, times = plan.events, checked.times
+    reasons = checked.reasons.copy()
+    unknown = np.isnat(times.start) if times else np.ones(len(reasons), dtype=np.bool_)
+    if times and events.recorded:
+        inside = within_windows(times, [(w.first_day, w.last_day) for w in events.recorded])
+        reasons[~inside & ~unknown & (reasons == Reason.NONE)] = Reason.OUTSIDE_RECORDED_WINDOWS
+    usable = reasons == Reason.NONE
+    filtered_by = []
+    where = whereabouts(plan, checked)
+    for condition in events.where:
+        keep = np.ones(len(reasons), dtype=np.bool_)
+        if condition.on:
+            keep = holds(checked.table, condition, wanted_by=_EVENTS + ".where", whereabouts=where)
+            reasons[~keep & usable] = Reason.FILTERED_OUT
+        filtered_by.append(int(np.count_nonzero(usable & ~keep)))
+    goes_on = reasons == Reason.NONE
+    return Gathered(
+        checked=checked,
+        reasons=reasons,
+        time_unknown=int(np.count_nonzero(unknown & goes_on)) if times else 0,
+        filtered_by=tuple(filtered_by),
+        balance=balance("gather", reasons, more={Reason.RAGGED_ROW: len(checked.table.ragged)}),
+    )
+
+
+def chosen_by_others(plan: Gather, checked: Checked, without: int | None) -> Flags:
+    """(records,) which usable records all conditions but that one keep: what its own counts are taken from."""
+    others = [c for i, c in enumerate(plan.events.where) if i != without]
+    keep = rows_that_hold(checked.table, others, wanted_by=_EVENTS + ".where", whereabouts=whereabouts(plan, checked))
+    if checked.times and plan.events.recorded:
+        windows = [(w.first_day, w.last_day) for w in plan.events.recorded]
+        keep &= within_windows(checked.times, windows) | np.isnat(checked.times.start)
+    return keep & (checked.reasons == Reason.NONE)
+
+
+def whereabouts(plan: Gather, checked: Checked) -> Whereabouts:
+    """What conditions on time and place look at."""
+    places = {p.name: p for p in plan.events.places}
+
+    def inside(outline: Sequence[tuple[float, float]]) -> Flags:
+        corners = np.array([*outline, outline[0]], dtype=np.float64)
+        edges = edges_of(corners, np.array([0, len(corners)]), np.zeros(1, np.int32))
+        lon, lat = checked.degrees
+        return np.asarray(locate(edges, lon, lat).first != OUTSIDE)
+
+    def at_place(name: str) -> Flags:
+        if name not in places:
+            raise PlanError(
+                f"there is no known place “{name}”.", where=_EVENTS + ".where", todo="Name it in gather.events.places."
+            )
+        place = places[name]
+        lon, lat = checked.degrees
+        north = (lat - place.y) * _METRES_A_DEGREE
+        east = (lon - place.x) * _METRES_A_DEGREE * np.cos(np.radians(place.y))
+        return np.asarray(np.hypot(east, north) <= place.reach_m)
+
+    return Whereabouts(checked.times, inside, at_place)
+
+
+def identifiers_of(events: Events, table: Table) -> pa.ChunkedArray:
+    """What names each record: its identifier, or where that is blank or not named its number in the file."""
+    numbers = pa.chunked_array([pa.array(table.record).cast(pa.string())])
+    if not events.identifier:
+        return numbers
+    text = trimmed_text(table.column(events.identifier, wanted_by=_EVENTS + ".identifier"))
+    return pc.if_else(pc.equal(text, ""), pc.binary_join_element_wise("record", numbers, " "), text)
+
+
+def _coordinates(events: Events, table: Table) -> tuple[Floats, Floats, CRS, Reasons]:
+    at = events.coordinates
+    where = _EVENTS + ".coordinates"
+    if isinstance(at, (CoordinateColumns, CoordinatePair, CoordinateText)):
+        crs = coordinate_system(at.crs, wanted_by=where + ".crs")
+        decimal = "."
+        if isinstance(at, CoordinateColumns):
+            columns = (table.column(at.x, wanted_by=where + ".x"), table.column(at.y, wanted_by=where + ".y"))
+            decimal = at.decimal
+        elif isinstance(at, CoordinatePair):
+            first, second = split_pair(table.column(at.column, wanted_by=where + ".column"))
+            columns = (first, second) if at.order == "lon-lat" else (second, first)
+            decimal = at.decimal
+        else:
+            columns = split_point(table.column(at.column, wanted_by=where + ".column"))
+        east, north = (angles(c, decimal=decimal) for c in columns)
+        x, y, reasons = reasons_of(east, north)
+        return x, y, crs, reasons
+    if table.points is None:
+        raise PlanError(
+            f"“{table.name}” is a table without geometry.",
+            where=where,
+            todo='Name its coordinate columns: {"kind": "columns", "x": "…", "y": "…"}.',
+        )
+    system = at.crs or table.crs
+    if system is None:
+        raise PlanError(
+            f"“{table.name}” names no coordinate system.", where=where, todo="Say which it is in coordinates.crs."
+        )
+    x, y = table.points[:, 0].copy(), table.points[:, 1].copy()
+    reasons = np.where(np.isfinite(x) & np.isfinite(y), Reason.NONE, Reason.NO_COORDINATES).astype(np.uint8)
+    return x, y, coordinate_system(system, wanted_by=where), reasons
+
+
+def _times(plan: EventTime, table: Table) -> ReadTimes:
+    where = _EVENTS + ".time"
+
+    def read(column: str) -> ReadTimes:
+        clock = table.column(plan.clock, wanted_by=where + ".clock") if plan.clock else None
+        return read_times(table.column(column, wanted_by=where), plan.order, clock=clock, zone=plan.zone)
+
+    times = read(plan.column)
+    if plan.until and plan.take != "from":
+        until = read(plan.until)
+        known = ~np.isnat(until.start)
+        end = np.where(known, until.start, times.start)
+        start = np.where(np.isnat(times.start), end, times.start)
+        if plan.take == "middle":
+            end = start + (end - start) // 2
+        times = ReadTimes(end, np.maximum(times.resolution, np.where(known, until.resolution, 0)).astype(np.uint8))
+    if plan.midnight == "unknown":
+        midnight = times.start == times.start.astype("datetime64[D]")
+        resolution = np.where(midnight & (times.resolution == Resolution.TIME), Resolution.DAY, times.resolution)
+        times = ReadTimes(times.start, resolution.astype(np.uint8))
+    return times
+
+
+def _corrections(events: Events, table: Table) -> tuple[npt.NDArray[np.int64], Floats, Floats]:
+    named = {c.record: c for c in events.corrections}
+    names = identifiers_of(events, table)
+    at = np.flatnonzero(pc.is_in(names, value_set=pa.array(list(named), pa.string())).to_numpy())
+    found = [named[n] for n in names.take(at).to_pylist()]
+    return at, np.array([c.x for c in found], dtype=np.float64), np.array([c.y for c in found], dtype=np.float64)
+
+
+def _kept_columns(table: Table, events: Events) -> Table:
+    for name in events.columns or []:
+        table.column(name, wanted_by=_EVENTS + ".columns")
+    named: set[str] = set(events.columns or [])
+    at = events.coordinates
+    if isinstance(at, CoordinateColumns):
+        named |= {at.x, at.y}
+    elif isinstance(at, (CoordinatePair, CoordinateText)):
+        named.add(at.column)
+    time = events.time
+    others = (events.identifier, *((time.column, time.clock, time.until) if time else ()))
+    named |= {c for c in others if c}
+    named |= {k.record for k in events.look_up.keys} if events.look_up else set()
+    columns = table.columns.select([n for n in table.columns.column_names if n in named])
+    return Table(table.name, columns, table.record, table.line, table.ragged, table.points, table.crs)
+
+
+def _with_column(table: Table, name: str, values: pa.Array) -> Table:
+    columns = table.columns.append_column(name, values)
+    return Table(table.name, columns, table.record, table.line, table.ragged, table.points, table.crs)
+
+
+def _repeated(identifiers: pa.ChunkedArray, usable: Flags) -> Flags:
+    """Which usable records carry an identifier that an earlier usable record carries? Blanks are no identifiers."""
+    text = trimmed_text(identifiers)
+    codes = text.combine_chunks().dictionary_encode()
+    code = codes.indices.to_numpy(zero_copy_only=False)
+    at = np.flatnonzero(usable & pc.not_equal(text, "").to_numpy())
+    repeated = np.zeros(len(code), dtype=np.bool_)
+    repeated[at] = True
+    _, first = np.unique(code[at], return_index=True)
+    repeated[at[first]] = False
+    return repeated

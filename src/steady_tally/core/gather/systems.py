@@ -1,0 +1,89 @@
+"""Which coordinate system are these numbers in? Candidates, ranked by whether the points land on the study's zones."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+import numpy.typing as npt
+from pyproj import CRS
+from pyproj.aoi import AreaOfInterest
+from pyproj.database import query_crs_info
+from pyproj.enums import PJType
+from pyproj.exceptions import CRSError
+
+from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.place.locate import locate
+from steady_tally.core.place.projection import coordinate_system, project
+from steady_tally.core.place.zones import ZoneSet
+
+Floats = npt.NDArray[np.float64]
+_TRIED_POINTS = 400
+_MOST_TRIED = 400
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """A coordinate system: its code and name, and the share of the points that would lie in a zone (-1 not tried)."""
+
+    code: str
+    name: str
+    inside: float = -1.0
+
+
+def rank_systems(x: Floats, y: Floats, zones: ZoneSet, *, most: int = 8) -> list[Candidate]:
+    """The systems in which most of the points land in the zones, best first; only those in which some do.
+
+    Tried are degrees, the zones' own system, and every projected system that its registry gives for where they lie.
+    """
+    known = np.flatnonzero(np.isfinite(x) & np.isfinite(y))
+    if len(known) == 0:
+        return []
+    at = known[np.unique(np.linspace(0, len(known) - 1, min(_TRIED_POINTS, len(known))).astype(np.int64))]
+    degrees = coordinate_system("EPSG:4326", wanted_by="zones")
+    lon, lat = project(zones.coordinates[:, 0], zones.coordinates[:, 1], zones.crs, degrees)
+    area = AreaOfInterest(float(lon.min()), float(lat.min()), float(lon.max()), float(lat.max()))
+    own = zones.crs.to_authority()
+    codes = ["EPSG:4326", *([":".join(own)] if own else []), "EPSG:3857", *_projected_within(area)]
+    found = []
+    for code in dict.fromkeys(codes[:_MOST_TRIED]):
+        try:
+            east, north = project(x[at], y[at], CRS.from_user_input(code), zones.crs)
+        except CRSError:
+            continue
+        sound = np.isfinite(east) & np.isfinite(north)
+        inside = locate(zones.edges, east[sound], north[sound], index=zones.index).first != OUTSIDE
+        share = float(np.count_nonzero(inside) / len(at))
+        if share > 0.0:
+            found.append(Candidate(code, CRS.from_user_input(code).name, share))
+    return sorted(found, key=lambda c: -c.inside)[:most]
+
+
+def search_systems(words: str, *, most: int = 30) -> list[Candidate]:
+    """Coordinate systems by their code or by words of their name."""
+    wanted = words.casefold().replace("epsg:", " ").split()
+    if not wanted:
+        return []
+    found = [Candidate(code, name) for code, name, text in _all_systems() if all(w in text for w in wanted)]
+    # A code typed in full stands first, then the shortest names.
+    return sorted(found, key=lambda c: (c.code.rsplit(":", 1)[1] not in wanted, len(c.name), c.code))[:most]
+
+
+def _projected_within(area: AreaOfInterest) -> list[str]:
+    infos = query_crs_info("EPSG", PJType.PROJECTED_CRS, area_of_interest=area, contains=True)
+    return [f"{i.auth_name}:{i.code}" for i in infos if not i.deprecated]
+
+
+@lru_cache(maxsize=1)
+def _all_systems() -> tuple[tuple[str, str, str], ...]:
+    kinds = [PJType.PROJECTED_CRS, PJType.GEOGRAPHIC_2D_CRS]
+    return tuple(
+        (
+            f"{i.auth_name}:{i.code}",
+            i.name,
+            f"{i.code} {i.name} {i.area_of_use.name if i.area_of_use else ''}".casefold(),
+        )
+        for i in query_crs_info("EPSG", kinds)
+        if not i.deprecated
+    )
