@@ -54,7 +54,7 @@ def run(plan: Path, events: Path, areas: Path, table: Path | None, out: Path) ->
     except (OSError, UnicodeDecodeError) as error:
         raise SourceError(f"it cannot be read ({error}).", where=f"plan “{plan}”", todo="Check the path.") from None
     document = parse_plan(text)
-    names = {"events": document.gather.events.source, "areas": document.place.source}
+    names = {"events": document.gather.events.source, "areas": document.place.source or "areas"}
     reading = document.gather.reading
     default = Reading()
     tables = {names["events"]: read_table(events, names["events"], reading.get(names["events"], default))}
@@ -122,7 +122,13 @@ def web(listener: int, port: int) -> None:
     queue = make_queue()
     with queue.open():
         app = create_app(connect(database_address()), queue, port=port)
-        waitress.serve(app, sockets=[socket.socket(fileno=listener)], threads=8, ident=None)
+        waitress.serve(
+            app,
+            sockets=[socket.socket(fileno=listener)],
+            threads=8,
+            ident=None,
+            max_request_body_size=64 << 30,  # each route has its own limit
+        )
 
 
 @main.command(hidden=True)

@@ -94,9 +94,7 @@ def test_a_time_is_read_in_every_order_that_it_is_written_in(moment):
         assert read_times(column(text), order).start[0] == np.datetime64(moment, "s")
 
 
-@pytest.mark.parametrize(
-    "text", ["", "31/06/2023", "29/02/2023", "00/01/2023", "12/13/2023", "today"]
-)
+@pytest.mark.parametrize("text", ["", "31/06/2023", "29/02/2023", "00/01/2023", "12/13/2023", "today"])
 def test_what_is_no_date_is_no_time(text):
     assert np.isnat(read_times(column(text), "day-first").start[0])
 

@@ -11,10 +11,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All studies, oldest first */
-        get: operations["studies_list_studies_studies_get"];
+        get?: never;
         put?: never;
-        post?: never;
+        /** Begin a study */
+        post: operations["gather_new_study_studies_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -67,6 +67,159 @@ export interface paths {
         put?: never;
         /** Save a version of the plan and open it */
         post: operations["studies_save_plan_studies__uuid_study_id__plans_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/uploads/{upload_id}/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Send one file of an upload, as it is */
+        put: operations["gather_send_file_studies__uuid_study_id__uploads__uuid_upload_id___name__put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/uploads/{upload_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Throw an upload away */
+        delete: operations["gather_throw_away_studies__uuid_study_id__uploads__uuid_upload_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/uploads/{upload_id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look into an uploaded file */
+        post: operations["gather_look_into_studies__uuid_study_id__uploads__uuid_upload_id__look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/systems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Coordinate systems by code or name */
+        get: operations["gather_systems_systems_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring an upload in as a source */
+        post: operations["gather_bring_in_studies__uuid_study_id__imports_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/sources/{source_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Say what a source is for, or what is known of it */
+        patch: operations["gather_describe_source_studies__uuid_study_id__sources__uuid_source_id__patch"];
+        trace?: never;
+    };
+    "/api/studies/{study_id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was found of the records */
+        get: operations["gather_found_studies__uuid_study_id__findings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/tally": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a filter would keep, and by what */
+        post: operations["gather_count_for_studies__uuid_study_id__tally_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/set-aside.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The records set aside, as a CSV file */
+        get: operations["gather_set_aside_file_studies__uuid_study_id__set_aside_csv_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -349,8 +502,33 @@ export interface components {
             sha256: string;
             /** Byte Count */
             byte_count: number;
+            /** Crs */
+            crs: string | null;
             /** Columns */
             columns: string[];
+            /** Reading */
+            reading: {
+                [key: string]: unknown;
+            };
+            /**
+             * Facts
+             * @description What the user knows of it, and the choices that it was brought in with.
+             */
+            facts: {
+                [key: string]: unknown;
+            };
+            /**
+             * Change
+             * @description How it differs from the file that it took the place of.
+             */
+            change: {
+                [key: string]: unknown;
+            };
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
         };
         /** PlanList */
         PlanList: {
@@ -397,6 +575,115 @@ export interface components {
             document: components["schemas"]["Plan"];
         };
         /**
+         * AllOf
+         * @description Keep the rows for which all of the conditions hold.
+         */
+        AllOf: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Kind
+             * @default all
+             * @constant
+             */
+            kind: "all";
+            /** Of */
+            of: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+        };
+        /**
+         * AnyOf
+         * @description Keep the rows for which at least one of the conditions holds.
+         */
+        AnyOf: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Kind
+             * @default any
+             * @constant
+             */
+            kind: "any";
+            /** Of */
+            of: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+        };
+        /**
+         * AtPlaces
+         * @description Leave out, or with `keep` keep alone, the events at known places.
+         */
+        AtPlaces: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Kind
+             * @default places
+             * @constant
+             */
+            kind: "places";
+            /** Places */
+            places: string[];
+            /**
+             * Keep
+             * @default false
+             */
+            keep: boolean;
+        };
+        /**
+         * BetweenDays
+         * @description Keep the events from the first to the last day, both included.
+         */
+        BetweenDays: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Kind
+             * @default days
+             * @constant
+             */
+            kind: "days";
+            /**
+             * First Day
+             * Format: date
+             */
+            first_day: string;
+            /**
+             * Last Day
+             * Format: date
+             */
+            last_day: string;
+        };
+        /**
          * Class
          * @description How values are grouped. A value v is in class i when b[i-1] < v <= b[i]; the lowest takes its lower end too.
          */
@@ -421,14 +708,30 @@ export interface components {
             zero: "apart" | "classed";
         };
         /**
-         * Condition
-         * @description Keep the rows whose text in `column` is one of `values`.
+         * Contains
+         * @description Keep the rows whose text in `column` contains `text`, whatever the case.
          */
-        Condition: {
+        Contains: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Kind
+             * @default contains
+             * @constant
+             */
+            kind: "contains";
             /** Column */
             column: string;
-            /** Values */
-            values: string[];
+            /** Text */
+            text: string;
         };
         /**
          * CoordinateColumns
@@ -455,6 +758,68 @@ export interface components {
              * @default EPSG:4326
              */
             crs: string;
+        };
+        /**
+         * CoordinatePair
+         * @description Both coordinates stand in one column, as "38.2, -40.1" or with degrees, minutes and seconds.
+         */
+        CoordinatePair: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "pair";
+            /** Column */
+            column: string;
+            /**
+             * Order
+             * @default lat-lon
+             * @enum {string}
+             */
+            order: "lat-lon" | "lon-lat";
+            /**
+             * Decimal
+             * @default .
+             * @enum {string}
+             */
+            decimal: "." | ",";
+            /**
+             * Crs
+             * @default EPSG:4326
+             */
+            crs: string;
+        };
+        /**
+         * CoordinateText
+         * @description The place stands in one column as a point of well-known text (ISO 19125-1): POINT (-40.1 38.2).
+         */
+        CoordinateText: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "point text";
+            /** Column */
+            column: string;
+            /**
+             * Crs
+             * @default EPSG:4326
+             */
+            crs: string;
+        };
+        /**
+         * Correction
+         * @description The place of one record by the user's word, in longitude and latitude. The source itself never changes.
+         *
+         *     The record is named by its identifier where the plan names a column of identifiers, else by its number.
+         */
+        Correction: {
+            /** Record */
+            record: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
         };
         /**
          * Count
@@ -496,7 +861,7 @@ export interface components {
              */
             noun: string;
             /** Where */
-            where?: components["schemas"]["Condition"][];
+            where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
             /**
              * Mean Over
              * @default null
@@ -541,7 +906,39 @@ export interface components {
              * @default year-first
              * @enum {string}
              */
-            order: "year-first" | "day-first" | "month-first";
+            order: "year-first" | "day-first" | "month-first" | "compact" | "day-name" | "month-name" | "serial" | "seconds" | "period";
+            /**
+             * Clock
+             * @description A second column with the time of day.
+             * @default null
+             */
+            clock: string | null;
+            /**
+             * Until
+             * @description A column with the end of the span in which the event was.
+             * @default null
+             */
+            until: string | null;
+            /**
+             * Take
+             * @description Which time of the span stands for it.
+             * @default from
+             * @enum {string}
+             */
+            take: "from" | "middle" | "until";
+            /**
+             * Zone
+             * @description The study's time zone, for stamps with an offset from UTC.
+             * @default null
+             */
+            zone: string | null;
+            /**
+             * Midnight
+             * @description Is 00:00 a time of day, or what is written where none is known?
+             * @default as_written
+             * @enum {string}
+             */
+            midnight: "as_written" | "unknown";
             /**
              * Unreadable
              * @default keep
@@ -552,6 +949,8 @@ export interface components {
         /**
          * Events
          * @description The event records: where, when, which.
+         *
+         *     `where` are the conditions that an event must hold, all of them.
          */
         Events: {
             /**
@@ -560,7 +959,7 @@ export interface components {
              */
             source: string;
             /** Coordinates */
-            coordinates: components["schemas"]["CoordinateColumns"] | components["schemas"]["PointGeometry"];
+            coordinates: components["schemas"]["CoordinateColumns"] | components["schemas"]["CoordinatePair"] | components["schemas"]["CoordinateText"] | components["schemas"]["PointGeometry"];
             /**
              * Identifier
              * @default null
@@ -578,12 +977,37 @@ export interface components {
              * @enum {string}
              */
             swapped_axes: "set_aside" | "swap";
+            /**
+             * Far Away
+             * @default set_aside
+             * @enum {string}
+             */
+            far_away: "keep" | "set_aside";
+            /** @default null */
+            look_up: components["schemas"]["LookUp"] | null;
+            /** Corrections */
+            corrections?: components["schemas"]["Correction"][];
+            /** Places */
+            places?: components["schemas"]["KnownPlace"][];
+            /**
+             * Labels
+             * @description Readable names of columns.
+             */
+            labels?: {
+                [key: string]: string;
+            };
+            /**
+             * Columns
+             * @description The columns to keep; all where none are named.
+             * @default null
+             */
+            columns: string[] | null;
             /** @default null */
             time: components["schemas"]["EventTime"] | null;
             /** Recorded */
             recorded?: components["schemas"]["RecordedWindow"][];
             /** Where */
-            where?: components["schemas"]["Condition"][];
+            where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
         };
         /** Gather */
         Gather: {
@@ -597,7 +1021,8 @@ export interface components {
          * Grid
          * @description Regular cells over the zones of a source: those that hold an event or whose centre lies in a zone.
          *
-         *     The working projection is equal-area; its centre, in whole degrees, is that of the zones unless the plan fixes it.
+         *     Without a source they lie over the extent of the events. The working projection is equal-area; its centre, in whole
+         *     degrees, is that of the zones, or of the events, unless the plan fixes it.
          */
         Grid: {
             /**
@@ -620,7 +1045,7 @@ export interface components {
              * Cover
              * @default areas
              */
-            cover: string;
+            cover: string | null;
             /**
              * Centre
              * @description Latitude and longitude.
@@ -630,6 +1055,104 @@ export interface components {
                 number,
                 number
             ] | null;
+        };
+        /**
+         * HasValue
+         * @description Keep the rows whose text in `column` is one of `values`, or, with `keep` false, is none of them.
+         */
+        HasValue: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Kind
+             * @default values
+             * @constant
+             */
+            kind: "values";
+            /** Column */
+            column: string;
+            /** Values */
+            values: string[];
+            /**
+             * Keep
+             * @default true
+             */
+            keep: boolean;
+        };
+        /**
+         * InRange
+         * @description Keep the rows whose number in `column` is at least `low` and at most `high`.
+         */
+        InRange: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Kind
+             * @default range
+             * @constant
+             */
+            kind: "range";
+            /** Column */
+            column: string;
+            /**
+             * Low
+             * @default null
+             */
+            low: number | null;
+            /**
+             * High
+             * @default null
+             */
+            high: number | null;
+            /**
+             * Decimal
+             * @default .
+             * @enum {string}
+             */
+            decimal: "." | ",";
+        };
+        /**
+         * InsideOutline
+         * @description Keep the events inside an outline, its corners in longitude and latitude.
+         */
+        InsideOutline: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Kind
+             * @default inside
+             * @constant
+             */
+            kind: "inside";
+            /** Outline */
+            outline: [
+                number,
+                number
+            ][];
         };
         /**
          * Key
@@ -643,6 +1166,64 @@ export interface components {
              * @enum {string}
              */
             area: "identifier" | "name";
+        };
+        /**
+         * KnownPlace
+         * @description A place that stands for something else than where the event was: a default address, a hospital, a prison.
+         *
+         *     x and y are degrees of longitude and latitude; `reach_m` is how near an event must be to count as there.
+         */
+        KnownPlace: {
+            /** Name */
+            name: string;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+            /**
+             * Reach M
+             * @default 5
+             */
+            reach_m: number;
+        };
+        /**
+         * LookUp
+         * @description Where records without coordinates find them: in a table of streets, postcodes or codes.
+         *
+         *     `keys` are pairs of columns, of the records and of the table; of several, all must match. The first key is matched
+         *     as names are (tidied, affixes, lost zeros), the others as they stand but for case and blanks.
+         */
+        LookUp: {
+            /** Source */
+            source: string;
+            /** Keys */
+            keys: components["schemas"]["LookUpKey"][];
+            /** X */
+            x: string;
+            /** Y */
+            y: string;
+            /**
+             * Decimal
+             * @default .
+             * @enum {string}
+             */
+            decimal: "." | ",";
+            /**
+             * Crs
+             * @default EPSG:4326
+             */
+            crs: string;
+            /** Accepted */
+            accepted?: {
+                [key: string]: string;
+            };
+        };
+        /** LookUpKey */
+        LookUpKey: {
+            /** Record */
+            record: string;
+            /** Table */
+            table: string;
         };
         /** Place */
         Place: {
@@ -722,7 +1303,7 @@ export interface components {
             worksheet: string | null;
             /**
              * Header Row
-             * @description The row of the column names, 1 = the file's first.
+             * @description The row of the column names, 1 = the file's first; 0 where there is none.
              * @default null
              */
             header_row: number | null;
@@ -742,6 +1323,18 @@ export interface components {
              * @default null
              */
             delimiter: string | null;
+            /**
+             * Crs
+             * @description The coordinate system of a file that names none.
+             * @default null
+             */
+            crs: string | null;
+            /**
+             * Inside
+             * @description Take a point inside each line, polygon or group of points as the event.
+             * @default false
+             */
+            inside: boolean;
         };
         /**
          * RecordedWindow
@@ -779,6 +1372,32 @@ export interface components {
             ramp: "kelp" | "peat" | "heather" | "slate" | "rowan";
         };
         /**
+         * WeekHours
+         * @description Keep the events in some hours of the week: seven days from Monday, each a text of 24 figures, 1 = keep.
+         *
+         *     An event without a time of day is in none of them.
+         */
+        WeekHours: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Kind
+             * @default hours
+             * @constant
+             */
+            kind: "hours";
+            /** Week */
+            week: string[];
+        };
+        /**
          * Zones
          * @description Named areas from a file.
          */
@@ -809,6 +1428,330 @@ export interface components {
              * @default null
              */
             crs: string | null;
+        };
+        /** NewStudy */
+        NewStudy: {
+            /** Name */
+            name: string;
+        };
+        /** Received */
+        Received: {
+            /** Byte Count */
+            byte_count: number;
+        };
+        /**
+         * LookView
+         * @description What is in an uploaded file, and what it seems to be.
+         */
+        LookView: {
+            /** File Name */
+            file_name: string;
+            /** Byte Count */
+            byte_count: number;
+            /**
+             * Twin
+             * @description The study's source of the very same bytes, if there is one.
+             */
+            twin: string | null;
+            /** Kind */
+            kind: string;
+            reading: components["schemas"]["Reading"];
+            /**
+             * Choices
+             * @description Worksheets or tables to choose from.
+             */
+            choices: string[];
+            /** Said */
+            said: string[];
+            /** Rows */
+            rows: number;
+            /** Ragged */
+            ragged: number;
+            /** Shapes */
+            shapes: {
+                [key: string]: number;
+            };
+            /** Columns */
+            columns: components["schemas"]["ColumnView"][];
+            /** First */
+            first: (string | number | null)[][];
+            /** Role */
+            role: string;
+            /**
+             * Coordinates
+             * @description As in the plan, the likeliest first.
+             */
+            coordinates: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Systems
+             * @description For the likeliest coordinates, where their system is not known.
+             */
+            systems: components["schemas"]["SystemView"][];
+            /** Identifier */
+            identifier: string | null;
+            /** Times */
+            times: components["schemas"]["TimeView"][];
+            /** Totals */
+            totals: {
+                [key: string]: unknown;
+            }[];
+        };
+        /** ColumnView */
+        ColumnView: {
+            /** Name */
+            name: string;
+            /**
+             * Kind
+             * @description number, category, time, text or blank
+             */
+            kind: string;
+            /**
+             * Filled
+             * @description The share of rows that hold something.
+             */
+            filled: number;
+            /** Distinct */
+            distinct: number;
+        };
+        /** SystemView */
+        SystemView: {
+            /** Code */
+            code: string;
+            /** Name */
+            name: string;
+            /**
+             * Inside
+             * @description The share of the points that would lie in the study's zones; -1 if not tried.
+             */
+            inside: number;
+        };
+        /** TimeView */
+        TimeView: {
+            /** Column */
+            column: string;
+            /**
+             * Order
+             * @description None where day and month cannot be told apart.
+             */
+            order: string | null;
+            /** Readable */
+            readable: number;
+            /** Evidence */
+            evidence: string;
+            /** Clock */
+            clock: string | null;
+            /** Until */
+            until: string | null;
+        };
+        /** LookRequest */
+        LookRequest: {
+            reading?: components["schemas"]["Reading"];
+        };
+        /** SystemList */
+        SystemList: {
+            /** Systems */
+            systems: components["schemas"]["SystemView"][];
+        };
+        /** JobView */
+        JobView: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Kind */
+            kind: string;
+            state: components["schemas"]["JobState"];
+            /**
+             * Step
+             * @description What is being done now.
+             */
+            step: string;
+            /** Done */
+            done: number;
+            /**
+             * Total
+             * @description 0 where it is not known.
+             */
+            total: number;
+            /** Says */
+            says: string;
+            /** Study Id */
+            study_id: string | null;
+        };
+        /**
+         * JobState
+         * @enum {string}
+         */
+        JobState: "waiting" | "running" | "done" | "failed" | "cancelled";
+        /**
+         * Import
+         * @description What is to be brought in, and as what.
+         */
+        Import: {
+            /**
+             * Upload Id
+             * Format: uuid
+             */
+            upload_id: string;
+            /** Name */
+            name: string;
+            role: components["schemas"]["Role"];
+            reading?: components["schemas"]["Reading"];
+            /**
+             * @description For events: the choices of the plan's first stage.
+             * @default null
+             */
+            events: components["schemas"]["Events"] | null;
+            /** Facts */
+            facts?: {
+                [key: string]: unknown;
+            };
+            /**
+             * Use
+             * @description For events: let the open plan be of these.
+             * @default true
+             */
+            use: boolean;
+            /**
+             * Replaces
+             * @description Take the place of the study's source of that name.
+             * @default false
+             */
+            replaces: boolean;
+        };
+        /**
+         * Role
+         * @description What a source is for.
+         * @enum {string}
+         */
+        Role: "events" | "zones" | "table" | "look-up" | "reference";
+        /** SourceChange */
+        SourceChange: {
+            /** @default null */
+            role: components["schemas"]["Role"] | null;
+            /**
+             * Facts
+             * @description What is known of it; entries are added to those there.
+             * @default null
+             */
+            facts: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
+         * FindingsView
+         * @description What else is worth knowing of the records that can be used.
+         */
+        FindingsView: {
+            /** Events */
+            events: number;
+            /** Distinct Places */
+            distinct_places: number;
+            /** Piles */
+            piles: components["schemas"]["PileView"][];
+            /**
+             * Doubles
+             * @description Records that equal an earlier one in every column.
+             */
+            doubles: number;
+            /** First Time */
+            first_time: string | null;
+            /** Last Time */
+            last_time: string | null;
+            /** Without Time */
+            without_time: number;
+            /** At Midnight */
+            at_midnight: number;
+            /** Midnight Is A Default */
+            midnight_is_a_default: boolean;
+            /** On First */
+            on_first: number;
+            /** First Is A Default */
+            first_is_a_default: boolean;
+            /**
+             * Swapped
+             * @description Records whose two coordinates look swapped.
+             */
+            swapped: number;
+            /**
+             * Swapped Would Land
+             * @description How many of them would lie in an area once exchanged.
+             */
+            swapped_would_land: number | null;
+            /**
+             * Left Over
+             * @description Spellings that the look-up does not know, with their records.
+             */
+            left_over: {
+                [key: string]: number;
+            };
+            /** Suggestions */
+            suggestions: {
+                [key: string]: string[];
+            };
+        };
+        /** PileView */
+        PileView: {
+            /** Lon */
+            lon: number;
+            /** Lat */
+            lat: number;
+            /** Events */
+            events: number;
+        };
+        /** TallyView */
+        TallyView: {
+            /** Usable */
+            usable: number;
+            /** Kept */
+            kept: number;
+            /**
+             * Kept By
+             * @description For each condition, how many of the usable it alone keeps.
+             */
+            kept_by: number[];
+            /** Columns */
+            columns: components["schemas"]["ColumnTallyView"][];
+            /** Months */
+            months: components["schemas"]["ValueCount"][];
+            /**
+             * Week
+             * @description 168 numbers from Monday's first hour.
+             */
+            week: number[];
+        };
+        /** ColumnTallyView */
+        ColumnTallyView: {
+            /** Column */
+            column: string;
+            /** Values */
+            values: components["schemas"]["ValueCount"][];
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Decimal */
+            decimal: string;
+            /** Bars */
+            bars: number[];
+        };
+        /** ValueCount */
+        ValueCount: {
+            /** Value */
+            value: string;
+            /** Events */
+            events: number;
+        };
+        /** TallyRequest */
+        TallyRequest: {
+            /**
+             * Where
+             * @description The conditions to count for, as in the plan.
+             */
+            where: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
         };
         /** LedgerView */
         LedgerView: {
@@ -1053,38 +1996,6 @@ export interface components {
             /** Rows */
             rows: (string | number | null)[][];
         };
-        /** JobView */
-        JobView: {
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /** Kind */
-            kind: string;
-            state: components["schemas"]["JobState"];
-            /**
-             * Step
-             * @description What is being done now.
-             */
-            step: string;
-            /** Done */
-            done: number;
-            /**
-             * Total
-             * @description 0 where it is not known.
-             */
-            total: number;
-            /** Says */
-            says: string;
-            /** Study Id */
-            study_id: string | null;
-        };
-        /**
-         * JobState
-         * @enum {string}
-         */
-        JobState: "waiting" | "running" | "done" | "failed" | "cancelled";
         /** LatestJob */
         LatestJob: {
             job: components["schemas"]["JobView"] | null;
@@ -1143,22 +2054,26 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    studies_list_studies_studies_get: {
+    gather_new_study_studies_post: {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewStudy"];
+            };
+        };
         responses: {
-            /** @description OK */
-            200: {
+            /** @description Created */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StudyList"];
+                    "application/json": components["schemas"]["StudyView"];
                 };
             };
             /** @description Not Found */
@@ -1336,6 +2251,389 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    gather_send_file_studies__uuid_study_id__uploads__uuid_upload_id___name__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                upload_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Received"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    gather_throw_away_studies__uuid_study_id__uploads__uuid_upload_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                upload_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    gather_look_into_studies__uuid_study_id__uploads__uuid_upload_id__look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                upload_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    gather_systems_systems_get: {
+        parameters: {
+            query: {
+                words: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SystemList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    gather_bring_in_studies__uuid_study_id__imports_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Import"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    gather_describe_source_studies__uuid_study_id__sources__uuid_source_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                source_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    gather_found_studies__uuid_study_id__findings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindingsView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    gather_count_for_studies__uuid_study_id__tally_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TallyRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TallyView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    gather_set_aside_file_studies__uuid_study_id__set_aside_csv_get: {
+        parameters: {
+            query?: {
+                reason?: string | null;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

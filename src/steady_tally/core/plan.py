@@ -318,13 +318,14 @@ class Zones(_Part):
 class Grid(_Part):
     """Regular cells over the zones of a source: those that hold an event or whose centre lies in a zone.
 
-    The working projection is equal-area; its centre, in whole degrees, is that of the zones unless the plan fixes it.
+    Without a source they lie over the extent of the events. The working projection is equal-area; its centre, in whole
+    degrees, is that of the zones, or of the events, unless the plan fixes it.
     """
 
     kind: Literal["grid"] = "grid"
     shape: Literal["hexagon"] = "hexagon"
     width_m: float = Field(gt=0, allow_inf_nan=False, description="Across the flats.")
-    cover: str = "areas"
+    cover: str | None = "areas"
     centre: tuple[float, float] | None = Field(None, description="Latitude and longitude.")
 
 
@@ -332,8 +333,8 @@ class Place(_Part):
     areas: Annotated[Zones | Grid, Field(discriminator="kind")]
 
     @property
-    def source(self) -> str:
-        """The source of zones that placing reads."""
+    def source(self) -> str | None:
+        """The source of zones that placing reads, if any."""
         return self.areas.source if isinstance(self.areas, Zones) else self.areas.cover
 
 

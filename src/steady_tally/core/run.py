@@ -11,11 +11,13 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from pyproj import CRS
 
 from steady_tally.core.classes.breaks import ZERO_CLASS, assign, goodness_of_variance_fit
 from steady_tally.core.classes.natural_breaks import natural_breaks
 from steady_tally.core.classes.quantile import quantile_breaks
 from steady_tally.core.classes.steadiness import steadiness
+from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.conditions import condition_says
 from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.gather.records import Checked, Gathered, check, choose
@@ -49,13 +51,14 @@ class Placement:
     record : (events,) positions in the table of the records that can be used.
     located : the areas of each of them.
     cover, in_cover : the zones that were looked in, and what was found: the same as above unless there is a grid.
+        A grid over the events' own extent has no zones; everything is in it.
     projected : (events,) False where the place cannot be expressed in the zones' coordinate system.
     """
 
     areas: ZoneSet | CellSet
     record: npt.NDArray[np.int64]
     located: Located
-    cover: ZoneSet
+    cover: ZoneSet | None
     in_cover: Located
     projected: npt.NDArray[np.bool_]
 
@@ -76,7 +79,7 @@ class Placed:
     areas: ZoneSet | CellSet
     record: npt.NDArray[np.int64]
     located: Located
-    cover: ZoneSet
+    cover: ZoneSet | None
     reasons: Reasons
     balance: StageBalance
 
@@ -156,7 +159,7 @@ def stage_keys(plan: Plan, checksums: Mapping[str, str]) -> dict[str, str]:
     choices = document["gather"]["events"]
     filters = {name: choices.pop(name) for name in ("where", "recorded", "places", "labels")}
     keys = {"check": fingerprint(_RESULTS_VERSION, document["gather"], of(events.source), looked_up)}
-    keys["located"] = fingerprint(document["place"], keys["check"], of(plan.place.source))
+    keys["located"] = fingerprint(document["place"], keys["check"], of(plan.place.source or ""))
     keys["gather"] = fingerprint(filters, keys["check"])
     keys["place"] = fingerprint(keys["located"], keys["gather"])
     table = plan.measure.denominator.source if isinstance(plan.measure, Rate) else ""
@@ -177,10 +180,12 @@ def locate_records(
 
     `known` is what the same records and zones gave before, where it was kept.
     """
-    source = sources.zones(plan.source, wanted_by="plan: place.areas")
-    named = plan.areas if isinstance(plan.areas, Zones) else Zones(source=plan.source)
-    zones = zone_set(source, identifier=named.identifier, name=named.name, crs=named.crs)
     record = np.flatnonzero(checked.reasons == Reason.NONE)
+    if isinstance(plan.areas, Grid) and plan.areas.cover is None:
+        return _in_cells_of_extent(plan.areas, checked, record)
+    source = sources.zones(plan.source or "", wanted_by="plan: place.areas")
+    named = plan.areas if isinstance(plan.areas, Zones) else Zones(source=source.name)
+    zones = zone_set(source, identifier=named.identifier, name=named.name, crs=named.crs)
     x, y = project(checked.x[record], checked.y[record], checked.crs, zones.crs)
 
     def tell(done: int) -> None:
@@ -252,16 +257,51 @@ def _in_cells(plan: Grid, zones: ZoneSet, x: Floats, y: Floats, located: Located
     centre = project(empty.centres[:, 0], empty.centres[:, 1], crs, zones.crs)
     covered = locate(zones.edges, *centre, index=zones.index).first != OUTSIDE
     inside = located.first != OUTSIDE
-    event_column, event_row = cells_of(*project(x[inside], y[inside], zones.crs, crs), plan.width_m)
-    pairs = np.concatenate(
-        [np.column_stack([row[covered], column[covered]]), np.column_stack([event_row, event_column])]
-    )
-    kept, at = np.unique(pairs, axis=0, return_inverse=True)
+    event_cells = cells_of(*project(x[inside], y[inside], zones.crs, crs), plan.width_m)
+    cells, at = _cell_set((column[covered], row[covered]), event_cells, plan, crs, (latitude, longitude))
     first = np.full(len(x), OUTSIDE, dtype=np.int32)
-    first[inside] = at.ravel()[np.count_nonzero(covered) :]
-    name = f"hexagon/laea {latitude:g} {longitude:g}/0,0/{plan.width_m:g}m"
-    cells = CellSet(kept[:, 1], kept[:, 0], plan.width_m, crs, name)
+    first[inside] = at
     return cells, Located(first, np.empty(0, np.int64), np.empty(0, np.int32))
+
+
+def _in_cells_of_extent(plan: Grid, checked: Checked, record: npt.NDArray[np.int64]) -> Placement:
+    """All cells over the extent of the usable records."""
+    lon, lat = (axis[record] for axis in checked.degrees)
+    if len(record) == 0:
+        raise PlanError(
+            "no record has a usable place, so that there is nothing to lay a grid over.",
+            where="plan: place.areas",
+            todo="Look at the records set aside in Gather.",
+        )
+    latitude, longitude = plan.centre or tuple(float(np.round((c.min() + c.max()) / 2.0)) for c in (lat, lon))
+    crs = working_projection(longitude, latitude)
+    east, north = project(checked.x[record], checked.y[record], checked.crs, crs)
+    sound = np.isfinite(east) & np.isfinite(north)
+    x, y = east[sound], north[sound]
+    cells, at = _cell_set(
+        cells_within((x.min(), y.min(), x.max(), y.max()), plan.width_m),
+        cells_of(x, y, plan.width_m),
+        plan,
+        crs,
+        (latitude, longitude),
+    )
+    first = np.full(len(record), OUTSIDE, dtype=np.int32)
+    first[sound] = at
+    located = Located(first, np.empty(0, np.int64), np.empty(0, np.int32))
+    return Placement(cells, record, located, None, located, sound)
+
+
+Cells = tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]  # columns and rows
+
+
+def _cell_set(
+    covered: Cells, of_events: Cells, plan: Grid, crs: CRS, centre: tuple[float, float]
+) -> tuple[CellSet, npt.NDArray[np.int64]]:
+    """The covered cells and those that hold an event, and which of them each event is in."""
+    pairs = np.concatenate([np.column_stack(covered[::-1]), np.column_stack(of_events[::-1])])
+    kept, at = np.unique(pairs, axis=0, return_inverse=True)
+    name = f"hexagon/laea {centre[0]:g} {centre[1]:g}/0,0/{plan.width_m:g}m"
+    return CellSet(kept[:, 1], kept[:, 0], plan.width_m, crs, name), at.ravel()[len(covered[0]) :]
 
 
 def _notes(outcome: Outcome) -> list[str]:
@@ -280,9 +320,9 @@ def _notes(outcome: Outcome) -> list[str]:
     if gathered.time_unknown:
         notes.append(f"{gathered.time_unknown:,} records without a readable time are counted, as the plan says.")
     zones = placed.cover
-    if zones.repaired:
+    if zones and zones.repaired:
         notes.append(f"{_areas(zones.repaired)} had an invalid shape, which was repaired.")
-    if zones.without_shape:
+    if zones and zones.without_shape:
         notes.append(f"{_areas(zones.without_shape)} have no shape, so that nothing can fall in them.")
     if len(placed.located.other_zone) and isinstance(placed.areas, ZoneSet):
         notes.append(

@@ -186,6 +186,11 @@ def _header_row(rows: list[list[Any]]) -> int | None:
     return next((i for i, row in enumerate(texts) if widest and looks_like_header(row, widest)), None)
 
 
+def text_cell(cell: Any) -> str | int | float | None:
+    """A cell as JSON can carry it."""
+    return cell if cell is None or isinstance(cell, (str, int, float)) else str(cell)
+
+
 def as_json_cell(cell: Any) -> Any:
     """What the child hands over for one cell: numbers, text, and dates as ISO text."""
     if isinstance(cell, (bool, int, float, str)):

@@ -3,20 +3,20 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable
-from dataclasses import asdict, dataclass
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import asdict, dataclass, field
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
 import shapely
-from sqlalchemy import Engine
+from sqlalchemy import Engine, func, update
 from sqlmodel import Session, col, select
 
-from steady_tally.core.errors import Conflict
-from steady_tally.core.sources import Features, RaggedRow, Sources, Table
-from steady_tally.store.chunks import make_ready, read_columns, write_columns
+from steady_tally.core.errors import Conflict, NotFound
+from steady_tally.core.sources import Features, Piece, RaggedRow, Sources, Table
+from steady_tally.store.chunks import make_ready, read_columns, write_columns, write_stream
 from steady_tally.store.tables import Role, Source
 
 _KINDS: dict[str, pa.DataType] = {
@@ -46,34 +46,144 @@ def save_source(
     *,
     on_rows: Callable[[int, int], None] | None = None,
 ) -> uuid.UUID:
-    """Store a source; it is seen once all of it is there. Conflict where the study has one of that name already."""
+    """Store and show a source that is in memory."""
+    refuse_twice(engine, study_id, content.name)
+    stored = save_whole(engine, content, on_rows=on_rows)
+    return show_source(engine, study_id, Shown(content.name, role, stored, content.crs), file)
+
+
+@dataclass(frozen=True)
+class Stored:
+    """Columns that are stored but not seen yet: what they are, and the rows that were kept apart."""
+
+    set_id: uuid.UUID
+    columns: list[dict[str, str]]
+    ragged: tuple[RaggedRow, ...] = ()
+
+
+def save_whole(
+    engine: Engine, content: Table | Features, *, on_rows: Callable[[int, int], None] | None = None
+) -> Stored:
+    """Store what is in memory. Nothing is seen until `show_source`."""
     columns, description = _flatten(content)
-    if _find(engine, study_id, content.name):
-        raise Conflict(f"the study has a source “{content.name}” already.", todo="Give it another name.")
     set_id = write_columns(engine, columns, on_rows=on_rows)
+    return Stored(set_id, description, content.ragged if isinstance(content, Table) else ())
+
+
+def save_pieces(engine: Engine, pieces: Iterable[Piece], *, on_rows: Callable[[int], None] | None = None) -> Stored:
+    """Store a table as its reader hands it out. Nothing is seen until `show_source`."""
+    description: list[dict[str, str]] = []
+    ragged: list[RaggedRow] = []
+
+    def flat() -> Iterator[pa.Table]:
+        for piece in pieces:
+            ragged.extend(piece.ragged)
+            columns, found = _flatten(piece)
+            if not description:
+                description.extend(found)
+            yield columns
+
+    set_id, _ = write_stream(engine, flat(), on_rows=on_rows)
+    return Stored(set_id, description, tuple(ragged))
+
+
+@dataclass(frozen=True)
+class Shown:
+    """What a source is to be seen as, once its columns are stored. `replaces` the live source of that name."""
+
+    name: str
+    role: Role
+    stored: Stored
+    crs: str | None
+    reading: Mapping[str, Any] = field(default_factory=dict)
+    facts: Mapping[str, Any] = field(default_factory=dict)
+    upload_id: uuid.UUID | None = None
+    replaces: bool = False
+
+
+def show_source(engine: Engine, study_id: uuid.UUID, shown: Shown, file: FileFacts) -> uuid.UUID:
+    """Make stored columns a source, in one short transaction. Conflict where the study has one of that name already."""
     with Session(engine) as session:
+        if shown.replaces:
+            session.connection().execute(
+                update(Source)
+                .where(
+                    col(Source.study_id) == study_id, col(Source.name) == shown.name, col(Source.retired_at).is_(None)
+                )
+                .values(retired_at=func.now())
+            )
+        elif _find(session, study_id, shown.name):
+            raise _twice(shown.name)
         source = Source(
             study_id=study_id,
-            set_id=set_id,
-            name=content.name,
-            role=role,
+            set_id=shown.stored.set_id,
+            name=shown.name,
+            role=shown.role,
             file_name=file.name,
             sha256=file.sha256,
             byte_count=file.byte_count,
-            crs=content.crs,
-            columns=description,
-            ragged=[asdict(r) for r in content.ragged] if isinstance(content, Table) else [],
+            crs=shown.crs,
+            columns=shown.stored.columns,
+            ragged=[asdict(r) for r in shown.stored.ragged],
+            reading=dict(shown.reading),
+            facts=dict(shown.facts),
+            upload_id=shown.upload_id,
         )
         session.add(source)
-        make_ready(session.connection(), set_id)
+        make_ready(session.connection(), shown.stored.set_id)
         session.commit()
         return source.id
 
 
-def sources_of(engine: Engine, study_id: uuid.UUID) -> list[Source]:
-    """The study's sources, by name."""
+def note_change(engine: Engine, source_id: uuid.UUID, change: Mapping[str, Any]) -> None:
+    """Keep how a source differs from the one that it took the place of."""
     with Session(engine) as session:
-        return list(session.exec(select(Source).where(Source.study_id == study_id).order_by(col(Source.name))))
+        source = session.get_one(Source, source_id)
+        source.change = dict(change)
+        session.add(source)
+        session.commit()
+
+
+def refuse_twice(engine: Engine, study_id: uuid.UUID, name: str) -> None:
+    """Conflict where the study has a source of that name already."""
+    with Session(engine) as session:
+        if _find(session, study_id, name):
+            raise _twice(name)
+
+
+def sources_of(engine: Engine, study_id: uuid.UUID) -> list[Source]:
+    """The study's live sources, by name."""
+    with Session(engine) as session:
+        wanted = select(Source).where(Source.study_id == study_id, col(Source.retired_at).is_(None))
+        return list(session.exec(wanted.order_by(col(Source.name))))
+
+
+def load_source(engine: Engine, source_id: uuid.UUID) -> Table | Features:
+    """One source, decoded; kept for the next call."""
+    return _load(engine, source_id)
+
+
+def change_source(
+    engine: Engine, study_id: uuid.UUID, source_id: uuid.UUID, *, role: Role | None, facts: Mapping[str, Any] | None
+) -> Source:
+    """Say what a source is for, or what is known of it. What it holds never changes."""
+    with Session(engine, expire_on_commit=False) as session:
+        source = session.get(Source, source_id)
+        if source is None or source.study_id != study_id:
+            raise NotFound("there is no such source in this study.", todo="Load the study again.")
+        has_shapes = any(c["use"] == "geometry" for c in source.columns)
+        if role is not None:
+            if (role in (Role.ZONES, Role.REFERENCE)) != has_shapes:
+                raise Conflict(
+                    f"“{source.name}” was read as {'shapes' if has_shapes else 'rows'}, so that it cannot be {role}.",
+                    todo="Bring the file in again in that role.",
+                )
+            source.role = role
+        if facts is not None:
+            source.facts = {**source.facts, **facts}
+        session.add(source)
+        session.commit()
+        return source
 
 
 def load_sources(engine: Engine, study_id: uuid.UUID) -> tuple[Sources, dict[str, str]]:
@@ -82,7 +192,7 @@ def load_sources(engine: Engine, study_id: uuid.UUID) -> tuple[Sources, dict[str
     features: dict[str, Features] = {}
     listed = sources_of(engine, study_id)
     for source in listed:
-        content = _load(engine, source.id)
+        content = load_source(engine, source.id)
         if isinstance(content, Table):
             tables[source.name] = content
         else:
@@ -90,9 +200,15 @@ def load_sources(engine: Engine, study_id: uuid.UUID) -> tuple[Sources, dict[str
     return Sources(tables, features), {s.name: s.sha256 for s in listed}
 
 
-def _find(engine: Engine, study_id: uuid.UUID, name: str) -> Source | None:
-    with Session(engine) as session:
-        return session.exec(select(Source).where(Source.study_id == study_id, Source.name == name)).first()
+def _find(session: Session, study_id: uuid.UUID, name: str) -> Source | None:
+    wanted = select(Source).where(Source.study_id == study_id, Source.name == name, col(Source.retired_at).is_(None))
+    return session.exec(wanted).first()
+
+
+def _twice(name: str) -> Conflict:
+    return Conflict(
+        f"the study has a source “{name}” already.", todo="Give this one another name, or let it take its place."
+    )
 
 
 @lru_cache(maxsize=16)
@@ -118,7 +234,7 @@ def _load(engine: Engine, source_id: uuid.UUID) -> Table | Features:
     return Table(source.name, own, numbers("record"), numbers("line"), ragged, points, source.crs)
 
 
-def _flatten(content: Table | Features) -> tuple[pa.Table, list[dict[str, str]]]:
+def _flatten(content: Table | Piece | Features) -> tuple[pa.Table, list[dict[str, str]]]:
     """One table of all there is, and for each column its name, type and use."""
     arrays = [(n, c, "value") for n, c in zip(content.columns.column_names, content.columns.columns, strict=True)]
     if isinstance(content, Features):

@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from enum import StrEnum
 from typing import Any
 
-from sqlalchemy import BigInteger, Column, DateTime, ForeignKey, LargeBinary, UniqueConstraint
+from sqlalchemy import BigInteger, Column, DateTime, ForeignKey, Index, LargeBinary, text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlmodel import Field, SQLModel
 
@@ -33,6 +33,7 @@ class Role(StrEnum):
     EVENTS = "events"
     ZONES = "zones"
     TABLE = "table"
+    LOOK_UP = "look-up"
     REFERENCE = "reference"
 
 
@@ -75,11 +76,29 @@ class ColumnChunk(SQLModel, table=True):
     data: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
 
 
+class Upload(SQLModel, table=True):
+    """Files that were sent together, lying in a folder of the upload's own: what they are called and hold."""
+
+    __tablename__ = "upload"
+    id: uuid.UUID = Field(primary_key=True)
+    study_id: uuid.UUID = Field(
+        sa_column=Column(ForeignKey("study.id", ondelete="CASCADE"), nullable=False, index=True)
+    )
+    files: list[dict[str, Any]] = Field(sa_column=Column(JSONB, nullable=False))
+    touched_at: datetime = _moment()
+
+
 class Source(SQLModel, table=True):
-    """An imported file: immutable, with a checksum. `columns` names and types those of its column set, in order."""
+    """An imported file: immutable, with a checksum. `columns` names and types those of its column set, in order.
+
+    `reading` is how the file was read, `facts` what the user knows of it, `change` how it differs from the source
+    that it took the place of. That one is retired, not removed.
+    """
 
     __tablename__ = "source"
-    __table_args__ = (UniqueConstraint("study_id", "name"),)
+    __table_args__ = (
+        Index("source_live_name", "study_id", "name", unique=True, postgresql_where=text("retired_at IS NULL")),
+    )
     id: uuid.UUID = Field(default_factory=uuid.uuid4, primary_key=True)
     study_id: uuid.UUID = Field(foreign_key="study.id", index=True)
     set_id: uuid.UUID = Field(foreign_key="column_set.id")
@@ -91,6 +110,11 @@ class Source(SQLModel, table=True):
     crs: str | None = None
     columns: list[dict[str, str]] = Field(sa_column=Column(JSONB, nullable=False))
     ragged: list[dict[str, Any]] = Field(sa_column=Column(JSONB, nullable=False))
+    reading: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSONB, nullable=False))
+    facts: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSONB, nullable=False))
+    change: dict[str, Any] = Field(default_factory=dict, sa_column=Column(JSONB, nullable=False))
+    upload_id: uuid.UUID | None = Field(default=None, foreign_key="upload.id")
+    retired_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True))
     created_at: datetime = _moment()
 
 

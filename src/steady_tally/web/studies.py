@@ -14,6 +14,7 @@ from sqlalchemy import Engine
 from steady_tally.core.plan import Plan
 from steady_tally.store import studies as stored
 from steady_tally.store.sources import sources_of
+from steady_tally.store.tables import Source
 from steady_tally.web.access import Right, needs
 from steady_tally.web.problems import Problem
 
@@ -51,7 +52,12 @@ class SourceView(BaseModel):
     file_name: str
     sha256: str
     byte_count: int
+    crs: str | None
     columns: list[str]
+    reading: dict[str, Any]
+    facts: dict[str, Any] = Field(description="What the user knows of it, and the choices that it was brought in with.")
+    change: dict[str, Any] = Field(description="How it differs from the file that it took the place of.")
+    created_at: datetime
 
 
 class SourceList(BaseModel):
@@ -95,11 +101,7 @@ def one_study(path: StudyPath) -> Response:
 @needs(Right.READ)
 def list_sources(path: StudyPath) -> Response:
     stored.study(engine(), path.study_id)
-    views = [
-        SourceView(**s.model_dump(exclude={"columns"}), columns=[c["name"] for c in s.columns if c["use"] == "value"])
-        for s in sources_of(engine(), path.study_id)
-    ]
-    return answer(SourceList(sources=views))
+    return answer(SourceList(sources=[source_view(s) for s in sources_of(engine(), path.study_id)]))
 
 
 @api.get(
@@ -120,6 +122,12 @@ def list_plans(path: StudyPath) -> Response:
 def save_plan(path: StudyPath, body: NewPlan) -> Response:
     saved = stored.save_plan(engine(), path.study_id, body.document, parent=body.parent_id)
     return answer(SavedPlan(id=saved), status=201)
+
+
+def source_view(source: Source) -> SourceView:
+    """A source as the page is told of it."""
+    own = [c["name"] for c in source.columns if c["use"] == "value"]
+    return SourceView(**source.model_dump(exclude={"columns"}), columns=own)
 
 
 def answer(model: BaseModel, *, status: int = 200) -> Response:

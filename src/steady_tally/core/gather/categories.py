@@ -14,6 +14,9 @@ _LOOK = 20_000
 
 def category_columns(table: Table) -> tuple[str, ...]:
     """The columns of text with 2 to 40 different values that repeat; found on at most 20,000 rows spread evenly."""
+    if "categories" in table.kept:
+        found_before: tuple[str, ...] = table.kept["categories"]
+        return found_before
     at = np.unique(np.linspace(0, max(table.row_count - 1, 0), min(_LOOK, table.row_count)).astype(np.int64))
     found = []
     for name in table.columns.column_names:
@@ -24,4 +27,5 @@ def category_columns(table: Table) -> tuple[str, ...]:
         distinct = pc.count_distinct(values, mode="only_valid").as_py()
         if 2 <= distinct <= min(MOST_VALUES, len(at) // 4):
             found.append(name)
+    table.kept["categories"] = tuple(found)
     return tuple(found)

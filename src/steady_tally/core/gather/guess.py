@@ -19,12 +19,10 @@ from steady_tally.core.gather.angles import angles, split_pair, split_point
 from steady_tally.core.gather.column_words import (
     ADDRESS,
     CLOCK,
-    COUNT,
     DEGREES,
     EAST,
     IDENTIFIER,
     NORTH,
-    PEOPLE,
     PERIOD,
     TIME,
     UNTIL,
@@ -38,6 +36,7 @@ from steady_tally.core.sources import Table
 _READABLE_FROM = 0.6
 _MOST_CATEGORIES = 40
 _PROBED = 300
+_BLANK = 1 << 30
 
 
 @dataclass(frozen=True)
@@ -114,7 +113,9 @@ def totals(table: Table) -> tuple[dict[str, Any], ...]:
         else:
             text = trimmed_text(table.columns.column(name)).combine_chunks().dictionary_encode()
             labels[name] = text.dictionary.to_pylist()
-            keys[name] = text.indices.to_numpy(zero_copy_only=False).astype(np.int64)
+            code = text.indices.to_numpy(zero_copy_only=False).astype(np.int64)
+            blank = labels[name].index("") if "" in labels[name] else -1
+            keys[name] = np.where(code == blank, _BLANK, code)
     found_totals = []
     for column, code in keys.items():
         apart = [k for n, k in keys.items() if n != column and not _same_grouping(k, code)]
@@ -122,7 +123,7 @@ def totals(table: Table) -> tuple[dict[str, Any], ...]:
             rows = code == number
             if value == "" or np.count_nonzero(rows) > len(code) // 2:
                 continue
-            others = [k for k in apart if len(np.intersect1d(k[rows], k[~rows]))]
+            others = [k for k in apart if np.any(np.intersect1d(k[rows], k[~rows]) != _BLANK)]
             if _is_total(values, _together(others, len(code)), rows):
                 found_totals.append({"kind": "values", "column": column, "values": [value], "keep": False})
                 break
@@ -143,7 +144,7 @@ def _look(table: Table, name: str) -> ColumnLook:
         return ColumnLook(name, "blank", 0.0, 0)
     share = count / max(len(text), 1)
     distinct = int(pc.count_distinct(text.filter(filled)).as_py())
-    decimal = _decimal(text.filter(filled))
+    decimal = decimal_of(text.filter(filled))
     _, blank, unreadable = numbers(column, decimal=decimal)
     if np.count_nonzero(unreadable) <= 0.1 * count and np.count_nonzero(~blank) > 0:
         return ColumnLook(name, "number", share, distinct, decimal)
@@ -151,7 +152,8 @@ def _look(table: Table, name: str) -> ColumnLook:
     return ColumnLook(name, "category" if category else "text", share, distinct, decimal)
 
 
-def _decimal(text: pa.ChunkedArray) -> str:
+def decimal_of(text: pa.ChunkedArray) -> str:
+    """The decimal sign of most of the numbers."""
     comma = pc.sum(pc.match_substring_regex(text, r"^[+-]?\d{1,3}(\.\d{3})*,\d+$|^[+-]?\d+,\d+$")).as_py() or 0
     point = pc.sum(pc.match_substring_regex(text, r"^[+-]?\d{1,3}(,\d{3})+(\.\d+)?$|^[+-]?\d+\.\d+$")).as_py() or 0
     return "," if comma > point else "."
@@ -364,5 +366,6 @@ def _together(codes: Sequence[npt.NDArray[np.int64]], n: int) -> npt.NDArray[np.
     """One code for each combination."""
     together = np.zeros(n, dtype=np.int64)
     for code in codes:
+        _, code = np.unique(code, return_inverse=True)
         _, together = np.unique(together * (int(code.max(initial=0)) + 1) + code, return_inverse=True)
     return together

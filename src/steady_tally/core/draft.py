@@ -1,0 +1,127 @@
+"""A first plan for sources that nobody has planned with yet, and how a newer file differs from the one before it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import Any
+
+import pyarrow as pa
+
+from steady_tally.core.gather.conditions import trimmed_text
+from steady_tally.core.gather.reasons import Reason
+from steady_tally.core.gather.records import Checked, check, identifiers_of
+from steady_tally.core.plan import FORMAT, VERSION, Events, Gather, Grid, Place, Plan, PointGeometry, Zones, read_plan
+from steady_tally.core.sources import Sources, Table
+
+_CELLS_WANTED = 900
+_METRES_A_DEGREE = 111_320.0
+
+
+def draft(events: Events, sources: Sources, zones: Sequence[str]) -> Plan:
+    """Events in the first source of zones, or where there is none in hexagons over their extent; per km2."""
+    gather = Gather(events=events)
+    if zones:
+        areas: Zones | Grid = zones_of(sources, zones[0])
+    else:
+        areas = Grid(width_m=fitting_width(check(gather, sources)), cover=None)
+    return read_plan(
+        {
+            "format": FORMAT,
+            "version": VERSION,
+            "gather": gather.model_dump(mode="json"),
+            "place": Place(areas=areas).model_dump(mode="json"),
+            "measure": {"kind": "density", "time": "window" if events.recorded else "none"},
+        }
+    )
+
+
+def zones_of(sources: Sources, name: str) -> Zones:
+    """The likeliest columns of identifiers and names: unique texts, the shortest and the longest."""
+    columns = sources.zones(name, wanted_by="draft").columns
+    unique: list[tuple[float, str]] = []
+    for column in columns.column_names:
+        values = trimmed_text(columns.column(column)).to_pylist()
+        is_text = not pa.types.is_floating(columns.column(column).type)
+        if is_text and "" not in values and len(set(values)) == len(values):
+            unique.append((sum(map(len, values)) / max(len(values), 1), column))
+    unique.sort()
+    identifier = unique[0][1] if unique else None
+    named = unique[-1][1] if len(unique) > 1 else None
+    return Zones(source=name, identifier=identifier, name=named)
+
+
+def fitting_width(checked: Checked) -> float:
+    """A round width with which some hundreds of hexagons cover the extent of the usable records."""
+    at = checked.reasons == Reason.NONE
+    if not at.any():
+        return 1_000.0
+    lon, lat = (axis[at] for axis in checked.degrees)
+    high = max(float(lat.max() - lat.min()), 1e-4) * _METRES_A_DEGREE
+    wide = max(float(lon.max() - lon.min()), 1e-4) * _METRES_A_DEGREE * math.cos(math.radians(float(lat.mean())))
+    wanted = math.sqrt(high * wide / _CELLS_WANTED)
+    power = 10.0 ** math.floor(math.log10(wanted))
+    return next(n * power for n in (1.0, 2.0, 5.0, 10.0) if n * power >= wanted)
+
+
+def needed_columns(plan: Plan, source: str) -> list[str]:
+    """The columns of a source that a plan names: what a newer file must have too."""
+    found: list[str] = []
+
+    def walk(part: Any) -> None:
+        if isinstance(part, dict):
+            for key, value in part.items():
+                if key in ("x", "y", "column", "identifier", "clock", "until", "record") and isinstance(value, str):
+                    found.append(value)
+                else:
+                    walk(value)
+        elif isinstance(part, list):
+            for one in part:
+                walk(one)
+
+    document = plan.as_document()
+    events = plan.gather.events
+    if events.source == source:
+        choices = dict(document["gather"]["events"])
+        choices.pop("corrections")
+        choices.pop("places")
+        look_up = choices.pop("look_up")
+        walk(choices)
+        found += [key["record"] for key in (look_up or {"keys": []})["keys"]]
+        found += events.columns or []
+    if events.look_up and events.look_up.source == source:
+        found += [events.look_up.x, events.look_up.y, *(k.table for k in events.look_up.keys)]
+    areas = document["place"]["areas"]
+    if areas.get("source") == source:
+        found += [c for c in (areas["identifier"], areas["name"]) if c]
+    denominator = document["measure"].get("denominator")
+    if denominator and denominator["source"] == source:
+        found += [denominator["value"], *(k["table"] for k in denominator["keys"])]
+        found += [c["column"] for c in denominator["where"] if "column" in c]
+        found += [denominator["mean_over"]] if denominator["mean_over"] else []
+    return list(dict.fromkeys(found))
+
+
+def difference(before: Table, after: Table, events: Events | None) -> dict[str, int]:
+    """How many rows are new, gone, changed and the same, by their identifiers where there are such, else whole."""
+    events = events or Events(coordinates=PointGeometry())
+    common = [c for c in after.columns.column_names if c in before.columns.column_names]
+
+    def rows(table: Table) -> dict[str, int]:
+        texts = [trimmed_text(table.columns.column(c)).to_pylist() for c in common]
+        whole = [hash(row) for row in zip(*texts, strict=True)]
+        keyed = events.identifier is not None and events.identifier in common
+        keys = identifiers_of(events, table).to_pylist() if keyed else [str(h) for h in whole]
+        return dict(zip(keys, whole, strict=True))
+
+    old, new = rows(before), rows(after)
+    both = old.keys() & new.keys()
+    changed = sum(old[k] != new[k] for k in both)
+    return {
+        "new": len(new.keys() - old.keys()),
+        "gone": len(old.keys() - new.keys()),
+        "changed": changed,
+        "same": len(both) - changed,
+        "rows_before": before.row_count,
+        "rows_after": after.row_count,
+    }

@@ -1,0 +1,172 @@
+"""How many events has each value, month and hour? What the filter's own choices are shaded by.
+
+The counts beside a column's values leave out the conditions on that column itself, so that they say what choosing
+another value would give.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from steady_tally.core.gather.categories import category_columns
+from steady_tally.core.gather.conditions import (
+    column_numbers,
+    holds,
+    trimmed_text,
+    week_hour,
+)
+from steady_tally.core.gather.guess import decimal_of
+from steady_tally.core.gather.numbers import numbers
+from steady_tally.core.gather.reasons import Reason
+from steady_tally.core.gather.records import Checked, whereabouts
+from steady_tally.core.gather.times import within_windows
+from steady_tally.core.plan import BetweenDays, Condition, Gather, HasValue, InRange, WeekHours
+from steady_tally.core.sources import Table
+
+_BARS = 24
+_LOOKED_AT = 4_000
+_MOST_VALUES = 200
+
+Flags = npt.NDArray[np.bool_]
+
+
+@dataclass(frozen=True)
+class ColumnTally:
+    """A column to choose by: its values with their events, or the ends and bars of its numbers."""
+
+    column: str
+    values: tuple[tuple[str, int], ...] = ()
+    low: float | None = None
+    high: float | None = None
+    decimal: str = "."
+    bars: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True)
+class Tally:
+    """Of the usable records within the recorded windows.
+
+    Attributes
+    ----------
+    usable, kept : how many there are, and how many all conditions keep.
+    kept_by : for each condition, how many of the usable it alone keeps.
+    months : each month's first day as text, with its events; empty where no times are known.
+    week : 168 numbers from Monday's first hour.
+    """
+
+    usable: int
+    kept: int
+    kept_by: tuple[int, ...]
+    columns: tuple[ColumnTally, ...]
+    months: tuple[tuple[str, int], ...]
+    week: tuple[int, ...]
+
+
+def tally(plan: Gather, checked: Checked) -> Tally:
+    """Count for the plan's filter as it stands."""
+    table, conditions = checked.table, plan.events.where
+    usable = checked.reasons == Reason.NONE
+    if checked.times and plan.events.recorded:
+        windows = [(w.first_day, w.last_day) for w in plan.events.recorded]
+        usable &= within_windows(checked.times, windows) | np.isnat(checked.times.start)
+    where = whereabouts(plan, checked)
+    keeps = [holds(table, c, wanted_by="plan: gather.events.where", whereabouts=where) for c in conditions]
+
+    def kept_without(left_out: Callable[[Condition], bool]) -> Flags:
+        kept = usable.copy()
+        for condition, keep in zip(conditions, keeps, strict=True):
+            if condition.on and not left_out(condition):
+                kept &= keep
+        return kept
+
+    columns = []
+    for name in category_columns(table):
+        kept = kept_without(lambda c, name=name: isinstance(c, HasValue) and c.column == name)  # type: ignore[misc]
+        columns.append(_values(table, name, kept))
+    for name, decimal in _number_columns(table, {c.column for c in columns}):
+        kept = kept_without(lambda c, name=name: isinstance(c, InRange) and c.column == name)  # type: ignore[misc]
+        columns.append(_bars(table, name, decimal, usable, kept))
+    months: tuple[tuple[str, int], ...] = ()
+    week = np.zeros(168, dtype=np.int64)
+    if checked.times is not None:
+        by_day = kept_without(lambda c: isinstance(c, BetweenDays))
+        month = _kept(table, ("month", id(checked)), lambda: _months(checked.times.start))  # type: ignore[union-attr]
+        months = _by_month(month, usable, by_day)
+        by_hour = kept_without(lambda c: isinstance(c, WeekHours))
+        hour = _kept(table, ("week", id(checked)), lambda: week_hour(checked.times))  # type: ignore[arg-type]
+        week = np.bincount(hour[by_hour & (hour >= 0)], minlength=168)
+    kept = kept_without(lambda _: False)
+    return Tally(
+        usable=int(np.count_nonzero(usable)),
+        kept=int(np.count_nonzero(kept)),
+        kept_by=tuple(int(np.count_nonzero(usable & keep)) for keep in keeps),
+        columns=tuple(columns),
+        months=months,
+        week=tuple(int(n) for n in week),
+    )
+
+
+def _values(table: Table, name: str, kept: Flags) -> ColumnTally:
+    def code() -> tuple[list[str], npt.NDArray[np.int32]]:
+        coded = trimmed_text(table.columns.column(name)).combine_chunks().dictionary_encode()
+        return coded.dictionary.to_pylist(), coded.indices.to_numpy(zero_copy_only=False)
+
+    labels, codes = _kept(table, ("codes", name), code)
+    counts = np.bincount(codes[kept], minlength=len(labels))
+    order = sorted(range(len(labels)), key=lambda i: labels[i])[:_MOST_VALUES]
+    return ColumnTally(name, tuple((labels[i], int(counts[i])) for i in order))
+
+
+def _bars(table: Table, name: str, decimal: str, usable: Flags, kept: Flags) -> ColumnTally:
+    values = column_numbers(table, name, decimal, wanted_by="filter")
+
+    def bars() -> tuple[float, float, npt.NDArray[np.int64]]:
+        known = values[usable & np.isfinite(values)]
+        low, high = (float(known.min()), float(known.max())) if len(known) else (0.0, 0.0)
+        span = high - low or 1.0
+        at = np.where(np.isfinite(values), (np.nan_to_num(values) - low) / span * _BARS, -1.0)
+        return low, high, np.clip(at.astype(np.int64), -1, _BARS - 1)
+
+    low, high, at = _kept(table, ("bars", name, decimal), bars)
+    counts = np.bincount(at[kept & (at >= 0)], minlength=_BARS)
+    return ColumnTally(name, (), low, high, decimal, tuple(int(n) for n in counts))
+
+
+def _number_columns(table: Table, categories: set[str]) -> tuple[tuple[str, str], ...]:
+    def find() -> tuple[tuple[str, str], ...]:
+        found = []
+        rows = table.columns.slice(0, _LOOKED_AT)
+        for name in rows.column_names:
+            decimal = decimal_of(trimmed_text(rows.column(name)))
+            values, blank, unreadable = numbers(rows.column(name), decimal=decimal)
+            filled = np.count_nonzero(~blank)
+            if name not in categories and filled and np.count_nonzero(unreadable) < 0.1 * filled:
+                found.append((name, decimal))
+        return tuple(found)
+
+    result: tuple[tuple[str, str], ...] = _kept(table, ("number columns",), find)
+    return tuple(pair for pair in result if pair[0] not in categories)
+
+
+def _months(start: npt.NDArray[np.datetime64]) -> npt.NDArray[np.int64]:
+    return np.where(np.isnat(start), -1, start.astype("datetime64[M]").astype(np.int64))
+
+
+def _by_month(month: npt.NDArray[np.int64], usable: Flags, kept: Flags) -> tuple[tuple[str, int], ...]:
+    there = month[usable & (month >= 0)]
+    if len(there) == 0:
+        return ()
+    first, last = int(there.min()), int(there.max())
+    counts = np.bincount(month[kept & (month >= 0)] - first, minlength=last - first + 1)
+    names = np.arange(first, last + 1).astype("datetime64[M]").astype(str)
+    return tuple((f"{name}-01", int(n)) for name, n in zip(names, counts, strict=True))
+
+
+def _kept(table: Table, key: tuple[object, ...], work: Callable[[], object]):  # type: ignore[no-untyped-def]
+    if key not in table.kept:
+        table.kept[key] = work()
+    return table.kept[key]

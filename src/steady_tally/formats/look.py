@@ -1,0 +1,157 @@
+"""A look into a file before it is brought in: what it is, some of its rows, and what they seem to be."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+import pyarrow as pa
+import shapely
+
+from steady_tally.core.errors import SourceError
+from steady_tally.core.gather.guess import Guess, guess
+from steady_tally.core.plan import Reading
+from steady_tally.core.sources import Piece, Table
+from steady_tally.formats.delimited import DELIMITED, dialect_of, read_pieces
+from steady_tally.formats.read import READABLE, read_zones, suffix_of
+from steady_tally.formats.tables import (
+    PARQUET,
+    WORKBOOKS,
+    parquet_schema,
+    read_parquet,
+    read_workbook,
+    whole_table,
+    worksheets,
+)
+from steady_tally.formats.vectors import DRIVERS, layers_of, missing_members, points_table
+
+_PREVIEW_ROWS = 60
+_ROWS_A_PIECE = 2_000
+_MOST_SAMPLE = 20_000
+
+
+@dataclass(frozen=True)
+class Look:
+    """What was seen.
+
+    Attributes
+    ----------
+    kind : text, workbook, parquet or vector.
+    reading : how the file was read, every choice written out.
+    choices : the worksheets or tables among which one can be chosen.
+    said : what the user should know, in whole sentences.
+    rows, ragged : how many rows there are, and how many more could not be split into columns.
+    first : the first rows.
+    sample : rows spread evenly over the file.
+    shapes : how many features of each kind of geometry, for a vector file.
+    """
+
+    kind: str
+    reading: Reading
+    choices: tuple[str, ...]
+    said: tuple[str, ...]
+    rows: int
+    ragged: int
+    first: pa.Table
+    sample: Table
+    shapes: dict[str, int]
+    guess: Guess
+
+
+def look(path: Path, name: str, reading: Reading, *, on_bytes: Callable[[int, int], None] | None = None) -> Look:
+    """Read a file once, keep some of its rows, and guess from them."""
+    suffix = suffix_of(path)
+    if suffix in DELIMITED:
+        dialect = dialect_of(path, reading)
+        stated = reading.model_copy(
+            update={"encoding": dialect.encoding, "delimiter": dialect.delimiter, "header_row": dialect.header_row}
+        )
+        empty = pa.schema([(n, pa.string()) for n in dialect.header])
+        return _of_pieces("text", stated, name, read_pieces(path, dialect, on_bytes=on_bytes), empty, None)
+    if suffix in PARQUET:
+        schema, geometry, crs = parquet_schema(path)
+        if geometry is not None:
+            return _of_features(path, name, reading)
+        return _of_pieces("parquet", reading, name, read_parquet(path), schema, crs)
+    if suffix in WORKBOOKS:
+        names = worksheets(path)
+        stated = reading if reading.worksheet or not names else reading.model_copy(update={"worksheet": names[0]})
+        table = read_workbook(path, name, stated)
+        piece = Piece(table.columns, table.record, table.line, table.ragged)
+        seen = _of_pieces("workbook", stated, name, iter([piece]), table.columns.schema, None)
+        said = ("Its macros are left aside; only its cells are read.",) if suffix == ".xlsm" else ()
+        return replace(seen, choices=tuple(names), said=(*said, *seen.said))
+    if suffix in DRIVERS:
+        return _of_features(path, name, reading)
+    raise SourceError(
+        f"files of the kind “{path.suffix or 'without an ending'}” are not read here.",
+        where=f"file “{path.name}”",
+        todo=f"Use one of {', '.join(sorted(READABLE))}.",
+    )
+
+
+def _of_pieces(
+    kind: str, reading: Reading, name: str, pieces: Iterator[Piece], empty: pa.Schema, crs: str | None
+) -> Look:
+    first: list[Piece] = []
+    kept: list[Piece] = []
+    rows, ragged, shown = 0, 0, 0
+    for piece in pieces:
+        rows += len(piece.record)
+        ragged += len(piece.ragged)
+        if shown < _PREVIEW_ROWS:
+            first.append(Piece(piece.columns.slice(0, _PREVIEW_ROWS - shown), piece.record, piece.line))
+            shown += min(len(piece.record), _PREVIEW_ROWS - shown)
+        kept.append(_thinned(piece, _ROWS_A_PIECE if kind == "text" else _MOST_SAMPLE))
+    sample = whole_table(name, kept, empty, crs)
+    if sample.row_count > _MOST_SAMPLE:
+        sample = whole_table(name, [_thinned(Piece(sample.columns, sample.record, sample.line), _MOST_SAMPLE)], empty)
+    columns = pa.concat_tables([p.columns for p in first]) if first else empty.empty_table()
+    said = []
+    if rows == 0:
+        said.append("It has column names but no rows.")
+    if len(empty) == 1 and kind == "text":
+        said.append("It has a single column. If that is wrong, choose another delimiter.")
+    if ragged:
+        said.append(f"{ragged:,} rows have more or fewer fields than the header; they are kept apart.")
+    return Look(kind, reading, (), tuple(said), rows, ragged, columns, sample, {}, guess(sample))
+
+
+def _of_features(path: Path, name: str, reading: Reading) -> Look:
+    layers = layers_of(path) if path.suffix.lower() in DRIVERS else []
+    stated = reading if reading.layer or len(layers) < 2 else reading.model_copy(update={"layer": layers[0]})
+    features = read_zones(path, name, stated)
+    kinds = shapely.get_type_id(features.geometry)
+    names = ("point", "line", "line", "polygon", "several points", "several lines", "polygon", "mixed")
+    shapes: dict[str, int] = {}
+    for kind in kinds:
+        label = names[kind] if 0 <= kind < len(names) else "none"
+        shapes[label] = shapes.get(label, 0) + 1
+    said = list(missing_members(path))
+    if not features.crs:
+        said.append("The file does not say which coordinate system it is in.")
+    if shapes.get("none"):
+        said.append(f"{shapes['none']:,} features have no geometry.")
+    role = "reference"
+    if shapes.get("polygon", 0) > 1:
+        role = "zones"
+    elif shapes.get("point", 0) + shapes.get("several points", 0) > 0.5 * len(kinds):
+        role = "events"
+    as_points = points_table(features, inside=True)
+    guessed = guess(as_points)
+    first = features.columns.slice(0, _PREVIEW_ROWS)
+    return Look(
+        "vector", stated, tuple(layers) if len(layers) > 1 else (), tuple(said), len(kinds), 0, first, as_points,
+        shapes, replace(guessed, role=role),
+    )  # fmt: skip
+
+
+def _thinned(piece: Piece, most: int) -> Piece:
+    n = len(piece.record)
+    if n <= most:
+        return Piece(piece.columns, piece.record, piece.line, (), piece.points)
+    at = np.unique(np.linspace(0, n - 1, most).astype(np.int64))
+    points = None if piece.points is None else piece.points[at]
+    return Piece(piece.columns.take(at), piece.record[at], piece.line[at], (), points)

@@ -1,0 +1,173 @@
+"""Bringing a file in: read it, store it, show it, and let the plan know of it."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Any
+
+import numpy as np
+import procrastinate
+import shapely
+from pydantic import BaseModel, Field
+from sqlalchemy import Engine
+
+from steady_tally.core.draft import difference, draft, needed_columns
+from steady_tally.core.errors import NotFound, SourceError
+from steady_tally.core.plan import Events, Plan, Reading, read_plan
+from steady_tally.core.sources import Features, Table
+from steady_tally.formats.read import open_table, read_zones
+from steady_tally.jobs.connection import worker_engine
+from steady_tally.jobs.progress import Progress, reported, update_job
+from steady_tally.store.sources import (
+    FileFacts,
+    Shown,
+    Stored,
+    load_source,
+    load_sources,
+    note_change,
+    refuse_twice,
+    save_pieces,
+    save_whole,
+    show_source,
+    sources_of,
+)
+from steady_tally.store.studies import open_plan, save_plan, study
+from steady_tally.store.tables import Role, Source
+from steady_tally.store.uploads import Uploaded, uploaded
+
+blueprint = procrastinate.Blueprint()
+_POLYGON, _MULTIPOLYGON = 3, 6
+
+
+class Import(BaseModel):
+    """What is to be brought in, and as what."""
+
+    upload_id: uuid.UUID
+    name: str = Field(min_length=1, max_length=200)
+    role: Role
+    reading: Reading = Field(default_factory=Reading)
+    events: Events | None = Field(None, description="For events: the choices of the plan's first stage.")
+    facts: dict[str, Any] = Field(default_factory=dict)
+    use: bool = Field(True, description="For events: let the open plan be of these.")
+    replaces: bool = Field(False, description="Take the place of the study's source of that name.")
+
+
+@blueprint.task(name="import_source", pass_context=True)
+def import_source(context: procrastinate.JobContext, *, job_id: str, study_id: str, wanted: dict[str, Any]) -> None:
+    """Bring one upload in as a source. Started again after a worker died, it begins anew: nothing was seen before."""
+    engine = worker_engine()
+    job = uuid.UUID(job_id)
+    with reported(engine, job, context.should_abort) as progress:
+        bring_in(engine, uuid.UUID(study_id), Import.model_validate(wanted), progress)
+        update_job(engine, job, study_id=uuid.UUID(study_id))
+
+
+def bring_in(engine: Engine, study_id: uuid.UUID, wanted: Import, progress: Progress) -> None:
+    """Read, store and show the file, then plan with it where it is of events."""
+    file = uploaded(engine, study_id, wanted.upload_id)
+    before = _before(engine, study_id, wanted)
+    plan = open_plan(engine, study_id) if study(engine, study_id).head_id else None
+    progress.step(f"reading {wanted.name}")
+    if wanted.role in (Role.ZONES, Role.REFERENCE):
+        shapes = read_zones(file.path, wanted.name, wanted.reading)
+        _check_shapes(shapes, wanted, file)
+        _check_columns(plan, wanted, shapes.columns.column_names)
+        progress.step(f"storing {wanted.name}")
+        stored, crs = save_whole(engine, shapes, on_rows=progress.count), shapes.crs
+    else:
+        stored, crs = _store_table(engine, wanted, file, plan, progress)
+    facts = {**(before.facts if before else {}), **wanted.facts}
+    if wanted.events is not None:
+        facts["events"] = wanted.events.model_dump(mode="json")
+    reading = wanted.reading.model_dump(mode="json", exclude_defaults=True)
+    shown = Shown(wanted.name, wanted.role, stored, crs, reading, facts, wanted.upload_id, wanted.replaces)
+    source_id = show_source(engine, study_id, shown, FileFacts(file.name, file.sha256, file.byte_count))
+    if before is not None:
+        progress.step("comparing with the file before")
+        _compare(engine, before, source_id, plan)
+    if wanted.role == Role.EVENTS and wanted.events is not None and wanted.use and not wanted.replaces:
+        progress.step("planning")
+        _plan_with(engine, study_id, wanted.events)
+
+
+def _before(engine: Engine, study_id: uuid.UUID, wanted: Import) -> Source | None:
+    if not wanted.replaces:
+        refuse_twice(engine, study_id, wanted.name)
+        return None
+    found = next((s for s in sources_of(engine, study_id) if s.name == wanted.name), None)
+    if found is None:
+        raise NotFound(f"there is no source “{wanted.name}” to take the place of.", todo="Load the study again.")
+    return found
+
+
+def _store_table(
+    engine: Engine, wanted: Import, file: Uploaded, plan: Plan | None, progress: Progress
+) -> tuple[Stored, str | None]:
+    share = [0.0]
+
+    def read(done: int, total: int) -> None:
+        share[0] = done / max(total, 1)
+
+    def told(rows: int) -> None:
+        # How many rows there will be is reckoned from how much of the file has been read.
+        progress.count(rows, max(rows, round(rows / share[0])) if share[0] > 0.0 else 0)
+
+    stream = open_table(file.path, wanted.name, wanted.reading, on_bytes=read)
+    _check_columns(plan, wanted, stream.schema.names)
+    stored = save_pieces(engine, stream.pieces, on_rows=told)
+    if not stored.columns:
+        raise SourceError("it has no rows.", where=f"file “{file.name}”", todo="Choose a file with rows.")
+    return stored, stream.crs
+
+
+def _check_shapes(shapes: Features, wanted: Import, file: Uploaded) -> None:
+    where = f"file “{file.name}”"
+    if wanted.role == Role.ZONES:
+        kinds = shapely.get_type_id(shapes.geometry)
+        wrong = np.flatnonzero(~np.isin(kinds, (_POLYGON, _MULTIPOLYGON, -1)) & ~shapely.is_empty(shapes.geometry))
+        if len(wrong):
+            kind = shapes.geometry[wrong[0]].geom_type.lower()
+            raise SourceError(
+                f"feature {wrong[0] + 1} is a {kind}, not a polygon ({len(wrong)} such in all).",
+                where=where,
+                todo="Choose a file of polygons for the zones, or bring this one in as reference.",
+            )
+    if shapes.crs is None:
+        raise SourceError(
+            "it does not say which coordinate system it is in.", where=where, todo="Choose the system and try again."
+        )
+
+
+def _check_columns(plan: Plan | None, wanted: Import, there: list[str]) -> None:
+    """A file that takes another's place must have the columns that the plan names."""
+    if not wanted.replaces or plan is None:
+        return
+    missing = [c for c in needed_columns(plan, wanted.name) if c not in there]
+    if missing:
+        raise SourceError(
+            f"it lacks {', '.join(f'“{c}”' for c in missing)}, which the plan needs.",
+            where=f"the new file for “{wanted.name}”",
+            todo="Name the columns as before, or change the plan first.",
+        )
+
+
+def _compare(engine: Engine, before: Source, source_id: uuid.UUID, plan: Plan | None) -> None:
+    old, new = load_source(engine, before.id), load_source(engine, source_id)
+    if isinstance(old, Table) and isinstance(new, Table):
+        events = plan.gather.events if plan and plan.gather.events.source == before.name else None
+        note_change(engine, source_id, {**difference(old, new, events), "file_before": before.file_name})
+
+
+def _plan_with(engine: Engine, study_id: uuid.UUID, events: Events) -> None:
+    """The open plan with these events, or a first one."""
+    head = study(engine, study_id).head_id
+    if head is None:
+        sources, _ = load_sources(engine, study_id)
+        zones = [s.name for s in sources_of(engine, study_id) if s.role == Role.ZONES]
+        save_plan(engine, study_id, draft(events, sources, zones), parent=None)
+        return
+    document = open_plan(engine, study_id).as_document()
+    document["gather"]["events"] = events.model_dump(mode="json")
+    if not events.recorded and document["measure"].get("time", "none") != "none":
+        document["measure"]["time"] = "none"
+    save_plan(engine, study_id, read_plan(document), parent=head)

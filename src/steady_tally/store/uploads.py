@@ -1,0 +1,140 @@
+"""Files on their way in, and those that sources were read from: each upload a folder of its own in the data folder."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+import shutil
+import uuid
+from dataclasses import dataclass
+from datetime import timedelta
+from pathlib import Path
+from typing import BinaryIO
+
+from sqlalchemy import Engine, text
+from sqlmodel import Session
+
+from steady_tally.core.errors import NotFound, SourceError
+from steady_tally.store.database import data_folder
+from steady_tally.store.tables import Upload
+
+_BLOCK = 1 << 20
+_LONGEST_NAME = 120
+_STALE = timedelta(days=1)
+
+
+@dataclass(frozen=True)
+class Uploaded:
+    """What lies there: the file to open, and what the user calls it."""
+
+    path: Path
+    name: str
+    sha256: str
+    byte_count: int
+
+
+def receive(
+    engine: Engine, study_id: uuid.UUID, upload_id: uuid.UUID, name: str, stream: BinaryIO, *, largest: int
+) -> None:
+    """Take in one file of an upload. SourceError where it is larger than is allowed; then nothing of it stays."""
+    folder = _folder(upload_id)
+    folder.mkdir(parents=True, exist_ok=True)
+    path = folder / safe_name(name)
+    partial = path.with_name(path.name + ".part")
+    digest, size = hashlib.sha256(), 0
+    try:
+        with partial.open("wb") as file:
+            while block := stream.read(_BLOCK):
+                size += len(block)
+                if size > largest:
+                    raise SourceError(
+                        f"it is larger than the {largest >> 20:,} MB that this installation takes.",
+                        where=f"file “{name}”",
+                        todo="Divide it, or ask whoever runs the installation.",
+                    )
+                digest.update(block)
+                file.write(block)
+        partial.rename(path)
+    finally:
+        partial.unlink(missing_ok=True)
+    entry = {"name": name, "stored": path.name, "sha256": digest.hexdigest(), "byte_count": size}
+    with Session(engine) as session:
+        session.connection().execute(
+            text("SELECT pg_advisory_xact_lock(hashtextextended(:id, 0))"), {"id": str(upload_id)}
+        )
+        upload = session.get(Upload, upload_id)
+        if upload is None:
+            upload = Upload(id=upload_id, study_id=study_id, files=[])
+        elif upload.study_id != study_id:
+            raise NotFound("there is no such upload in this study.")
+        upload.files = [f for f in upload.files if f["stored"] != path.name] + [entry]
+        session.add(upload)
+        session.commit()
+
+
+def uploaded(engine: Engine, study_id: uuid.UUID, upload_id: uuid.UUID) -> Uploaded:
+    """The file of an upload that is to be read: of a Shapefile's members, the .shp."""
+    with Session(engine) as session:
+        upload = session.get(Upload, upload_id)
+    if upload is None or upload.study_id != study_id or not upload.files:
+        raise NotFound("this file is no longer here.", todo="Bring it in again.")
+    files = sorted(upload.files, key=lambda f: not f["stored"].lower().endswith(".shp"))
+    main = files[0]
+    if len(files) > 1 and not main["stored"].lower().endswith(".shp"):
+        raise SourceError(
+            "these files belong to a Shapefile, but its .shp is not among them.",
+            where=", ".join(f"“{f['name']}”" for f in files),
+            todo="Choose all members together: .shp, .shx, .dbf, .prj and .cpg.",
+        )
+    path = _folder(upload_id) / main["stored"]
+    if not path.exists():
+        raise NotFound("this file is no longer here.", todo="Bring it in again.")
+    sums = (
+        hashlib.sha256("".join(f["sha256"] for f in files).encode()).hexdigest() if len(files) > 1 else main["sha256"]
+    )
+    return Uploaded(path, main["name"], sums, sum(f["byte_count"] for f in files))
+
+
+def discard_upload(engine: Engine, upload_id: uuid.UUID) -> None:
+    """Remove an upload that no source was read from."""
+    with engine.begin() as connection:
+        gone = connection.execute(
+            text("DELETE FROM upload u WHERE id = :id AND NOT EXISTS (SELECT 1 FROM source WHERE upload_id = u.id)"),
+            {"id": upload_id},
+        ).rowcount
+    if gone:
+        shutil.rmtree(_folder(upload_id), ignore_errors=True)
+
+
+def sweep_uploads(engine: Engine) -> int:
+    """Remove uploads of more than a day ago that no source was read from. Returns how many."""
+    with engine.begin() as connection:
+        gone = (
+            connection.execute(
+                text(
+                    "DELETE FROM upload u WHERE touched_at < now() - :stale "
+                    "AND NOT EXISTS (SELECT 1 FROM source WHERE upload_id = u.id) RETURNING id"
+                ),
+                {"stale": _STALE},
+            )
+            .scalars()
+            .all()
+        )
+    for upload_id in gone:
+        shutil.rmtree(_folder(upload_id), ignore_errors=True)
+    return len(gone)
+
+
+def safe_name(name: str) -> str:
+    """A name to store a file under: without slashes and control characters, not hidden, not too long."""
+    bare = re.sub(r"[\x00-\x1f\x7f/\\:]", "_", name).lstrip(".").strip() or "file"
+    stem, dot, ending = bare.rpartition(".")
+    if not dot:
+        stem, ending = bare, ""
+    while len((stem + dot + ending).encode()) > _LONGEST_NAME and stem:
+        stem = stem[:-1]
+    return (stem + dot + ending.lower())[-_LONGEST_NAME:]
+
+
+def _folder(upload_id: uuid.UUID) -> Path:
+    return data_folder() / "uploads" / str(upload_id)

@@ -1,0 +1,405 @@
+"""The first stage: files in, looked at and brought in; what was found of the records; the filter's counts."""
+
+from __future__ import annotations
+
+import io
+import os
+import uuid
+from dataclasses import asdict
+from typing import Any, BinaryIO, cast
+
+import numpy as np
+import pyarrow.compute
+import pyarrow.csv
+from flask import Response, request
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, Field
+from sqlmodel import Session
+
+from steady_tally.core.errors import Conflict, SourceError
+from steady_tally.core.gather.findings import findings
+from steady_tally.core.gather.reasons import Reason
+from steady_tally.core.gather.records import check
+from steady_tally.core.gather.systems import rank_systems, search_systems
+from steady_tally.core.gather.tally import tally
+from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.place.locate import locate
+from steady_tally.core.place.projection import project
+from steady_tally.core.place.zones import ZoneSet, zone_set
+from steady_tally.core.plan import Condition, Events, Gather, Reading
+from steady_tally.core.run import Outcome
+from steady_tally.core.sources import Sources
+from steady_tally.formats.look import Look, look
+from steady_tally.formats.outcome import set_aside_table
+from steady_tally.formats.tables import text_cell
+from steady_tally.jobs.imports import Import
+from steady_tally.store import studies as stored
+from steady_tally.store.sources import change_source, load_sources, sources_of
+from steady_tally.store.studies import open_plan
+from steady_tally.store.tables import Job, Role
+from steady_tally.store.uploads import discard_upload, receive, uploaded
+from steady_tally.web.access import Right, needs
+from steady_tally.web.jobs import JobView, queue
+from steady_tally.web.outcomes import outcome_of
+from steady_tally.web.problems import Problem
+from steady_tally.web.studies import SourceView, StudyPath, StudyView, answer, engine, source_view
+
+api = APIBlueprint(
+    "gather", __name__, url_prefix="/api", abp_tags=[Tag(name="gather")], abp_responses={"404": Problem, "422": Problem}
+)
+_LIMIT_VARIABLE = "STEADY_TALLY_LARGEST_UPLOAD_MB"
+_DEFAULT_LIMIT_MB = 4_096
+
+
+class NewStudy(BaseModel):
+    name: str = Field(min_length=1, max_length=200)
+
+
+@api.post("/studies", summary="Begin a study", responses={"201": StudyView})
+@needs(Right.CHANGE)
+def new_study(body: NewStudy) -> Response:
+    made = stored.create_study(engine(), body.name.strip())
+    return answer(StudyView(**stored.study(engine(), made).model_dump()), status=201)
+
+
+class UploadPath(StudyPath):
+    upload_id: uuid.UUID
+
+
+class FilePath(UploadPath):
+    name: str = Field(max_length=400)
+
+
+class Received(BaseModel):
+    byte_count: int
+
+
+@api.put(
+    "/studies/<uuid:study_id>/uploads/<uuid:upload_id>/<name>",
+    summary="Send one file of an upload, as it is",
+    responses={"201": Received, "413": Problem},
+)
+@needs(Right.CHANGE)
+def send_file(path: FilePath) -> Response:
+    stored.study(engine(), path.study_id)
+    largest = int(os.environ.get(_LIMIT_VARIABLE, _DEFAULT_LIMIT_MB)) << 20
+    request.max_content_length = largest + 1
+    length = request.content_length or 0
+    if length > largest:
+        raise SourceError(
+            f"it is larger than the {largest >> 20:,} MB that this installation takes.",
+            where=f"file “{path.name}”",
+            todo="Divide it, or ask whoever runs the installation.",
+        )
+    receive(engine(), path.study_id, path.upload_id, path.name, cast(BinaryIO, request.stream), largest=largest)
+    return answer(Received(byte_count=length), status=201)
+
+
+@api.delete("/studies/<uuid:study_id>/uploads/<uuid:upload_id>", summary="Throw an upload away")
+@needs(Right.CHANGE)
+def throw_away(path: UploadPath) -> Response:
+    discard_upload(engine(), path.upload_id)
+    return Response(status=204)
+
+
+class LookRequest(BaseModel):
+    reading: Reading = Field(default_factory=Reading)
+
+
+class ColumnView(BaseModel):
+    name: str
+    kind: str = Field(description="number, category, time, text or blank")
+    filled: float = Field(description="The share of rows that hold something.")
+    distinct: int
+
+
+class TimeView(BaseModel):
+    column: str
+    order: str | None = Field(description="None where day and month cannot be told apart.")
+    readable: float
+    evidence: str
+    clock: str | None
+    until: str | None
+
+
+class SystemView(BaseModel):
+    code: str
+    name: str
+    inside: float = Field(description="The share of the points that would lie in the study's zones; -1 if not tried.")
+
+
+class LookView(BaseModel):
+    """What is in an uploaded file, and what it seems to be."""
+
+    file_name: str
+    byte_count: int
+    twin: str | None = Field(description="The study's source of the very same bytes, if there is one.")
+    kind: str
+    reading: Reading
+    choices: list[str] = Field(description="Worksheets or tables to choose from.")
+    said: list[str]
+    rows: int
+    ragged: int
+    shapes: dict[str, int]
+    columns: list[ColumnView]
+    first: list[list[str | int | float | None]]
+    role: str
+    coordinates: list[dict[str, Any]] = Field(description="As in the plan, the likeliest first.")
+    systems: list[SystemView] = Field(description="For the likeliest coordinates, where their system is not known.")
+    identifier: str | None
+    times: list[TimeView]
+    totals: list[dict[str, Any]]
+
+
+@api.post(
+    "/studies/<uuid:study_id>/uploads/<uuid:upload_id>/look",
+    summary="Look into an uploaded file",
+    responses={"200": LookView},
+)
+@needs(Right.READ)
+def look_into(path: UploadPath, body: LookRequest) -> Response:
+    file = uploaded(engine(), path.study_id, path.upload_id)
+    seen = look(file.path, file.name, body.reading)
+    sources = sources_of(engine(), path.study_id)
+    twin = next((s.name for s in sources if s.sha256 == file.sha256), None)
+    guessed = seen.guess
+    return answer(
+        LookView(
+            file_name=file.name,
+            byte_count=file.byte_count,
+            twin=twin,
+            kind=seen.kind,
+            reading=seen.reading,
+            choices=list(seen.choices),
+            said=list(seen.said),
+            rows=seen.rows,
+            ragged=seen.ragged,
+            shapes=seen.shapes,
+            columns=[
+                ColumnView(name=c.name, kind=c.kind, filled=c.filled, distinct=c.distinct) for c in guessed.columns
+            ],
+            first=[[text_cell(c) for c in row.values()] for row in seen.first.to_pylist()],
+            role=guessed.role,
+            coordinates=[dict(c) for c in guessed.coordinates],
+            systems=_systems(path.study_id, seen),
+            identifier=guessed.identifier,
+            times=[TimeView(**asdict(t)) for t in guessed.times],
+            totals=list(guessed.totals),
+        )
+    )
+
+
+class SearchQuery(BaseModel):
+    words: str = Field(max_length=100)
+
+
+class SystemList(BaseModel):
+    systems: list[SystemView]
+
+
+@api.get("/systems", summary="Coordinate systems by code or name", responses={"200": SystemList})
+@needs(Right.READ)
+def systems(query: SearchQuery) -> Response:
+    return answer(SystemList(systems=[SystemView(**asdict(c)) for c in search_systems(query.words)]))
+
+
+@api.post("/studies/<uuid:study_id>/imports", summary="Bring an upload in as a source", responses={"202": JobView})
+@needs(Right.CHANGE)
+def bring_in(path: StudyPath, body: Import) -> Response:
+    stored.study(engine(), path.study_id)
+    uploaded(engine(), path.study_id, body.upload_id)
+    if not body.replaces and any(s.name == body.name for s in sources_of(engine(), path.study_id)):
+        raise Conflict(
+            f"the study has a source “{body.name}” already.",
+            todo="Give this one another name, or let it take its place.",
+        )
+    with Session(engine(), expire_on_commit=False) as session:
+        job = Job(kind="import_source", study_id=path.study_id)
+        session.add(job)
+        session.flush()
+        task = queue().tasks["import_source"]
+        deferrer = task.configure(connection=session.connection().connection.driver_connection)
+        job.queue_job_id = deferrer.defer(
+            job_id=str(job.id), study_id=str(path.study_id), wanted=body.model_dump(mode="json")
+        )
+        session.commit()
+    return answer(JobView(**job.model_dump()), status=202)
+
+
+class SourcePath(StudyPath):
+    source_id: uuid.UUID
+
+
+class SourceChange(BaseModel):
+    role: Role | None = None
+    facts: dict[str, Any] | None = Field(None, description="What is known of it; entries are added to those there.")
+
+
+@api.patch(
+    "/studies/<uuid:study_id>/sources/<uuid:source_id>",
+    summary="Say what a source is for, or what is known of it",
+    responses={"200": SourceView, "409": Problem},
+)
+@needs(Right.CHANGE)
+def describe_source(path: SourcePath, body: SourceChange) -> Response:
+    return answer(source_view(change_source(engine(), path.study_id, path.source_id, role=body.role, facts=body.facts)))
+
+
+class PileView(BaseModel):
+    lon: float
+    lat: float
+    events: int
+
+
+class FindingsView(BaseModel):
+    """What else is worth knowing of the records that can be used."""
+
+    events: int
+    distinct_places: int
+    piles: list[PileView]
+    doubles: int = Field(description="Records that equal an earlier one in every column.")
+    first_time: str | None
+    last_time: str | None
+    without_time: int
+    at_midnight: int
+    midnight_is_a_default: bool
+    on_first: int
+    first_is_a_default: bool
+    swapped: int = Field(description="Records whose two coordinates look swapped.")
+    swapped_would_land: int | None = Field(description="How many of them would lie in an area once exchanged.")
+    left_over: dict[str, int] = Field(description="Spellings that the look-up does not know, with their records.")
+    suggestions: dict[str, list[str]]
+
+
+@api.get("/studies/<uuid:study_id>/findings", summary="What was found of the records", responses={"200": FindingsView})
+@needs(Right.READ)
+def found(path: StudyPath) -> Response:
+    outcome = outcome_of(path.study_id)
+    checked = outcome.gathered.checked
+    seen = findings(checked)
+    swapped, would_land = _swapped(outcome)
+    return answer(
+        FindingsView(
+            **{
+                name: getattr(seen, name)
+                for name in (
+                    "events", "distinct_places", "doubles", "first_time", "last_time", "without_time", "at_midnight",
+                    "midnight_is_a_default", "on_first", "first_is_a_default",
+                )
+            },
+            piles=[PileView(**asdict(p)) for p in seen.piles],
+            swapped=swapped,
+            swapped_would_land=would_land,
+            left_over=dict(sorted(checked.left_over.items(), key=lambda pair: -pair[1])[:200]),
+            suggestions={s: list(best) for s, best in list(checked.suggestions.items())[:200]},
+        )
+    )  # fmt: skip
+
+
+class TallyRequest(BaseModel):
+    where: list[Condition] = Field(description="The conditions to count for, as in the plan.")
+
+
+class ValueCount(BaseModel):
+    value: str
+    events: int
+
+
+class ColumnTallyView(BaseModel):
+    column: str
+    values: list[ValueCount]
+    low: float | None
+    high: float | None
+    decimal: str
+    bars: list[int]
+
+
+class TallyView(BaseModel):
+    usable: int
+    kept: int
+    kept_by: list[int] = Field(description="For each condition, how many of the usable it alone keeps.")
+    columns: list[ColumnTallyView]
+    months: list[ValueCount]
+    week: list[int] = Field(description="168 numbers from Monday's first hour.")
+
+
+@api.post(
+    "/studies/<uuid:study_id>/tally", summary="What a filter would keep, and by what", responses={"200": TallyView}
+)
+@needs(Right.READ)
+def count_for(path: StudyPath, body: TallyRequest) -> Response:
+    outcome = outcome_of(path.study_id)
+    events = outcome.plan.gather.events.model_copy(update={"where": body.where})
+    counted = tally(Gather(events=events), outcome.gathered.checked)
+    return answer(
+        TallyView(
+            usable=counted.usable,
+            kept=counted.kept,
+            kept_by=list(counted.kept_by),
+            columns=[
+                ColumnTallyView(
+                    column=c.column,
+                    values=[ValueCount(value=v, events=n) for v, n in c.values],
+                    low=c.low,
+                    high=c.high,
+                    decimal=c.decimal,
+                    bars=list(c.bars),
+                )
+                for c in counted.columns
+            ],
+            months=[ValueCount(value=m, events=n) for m, n in counted.months],
+            week=list(counted.week),
+        )
+    )
+
+
+class ReasonQuery(BaseModel):
+    reason: str | None = Field(None, max_length=60)
+
+
+@api.get("/studies/<uuid:study_id>/set-aside.csv", summary="The records set aside, as a CSV file")
+@needs(Right.READ)
+def set_aside_file(path: StudyPath, query: ReasonQuery) -> Response:
+    table = set_aside_table(outcome_of(path.study_id))
+    if query.reason is not None:
+        table = table.filter(pyarrow.compute.equal(table.column("reason"), query.reason))
+    sink = io.BytesIO()
+    pyarrow.csv.write_csv(table, sink)
+    response = Response(sink.getvalue(), content_type="text/csv; charset=utf-8")
+    response.headers["Content-Disposition"] = 'attachment; filename="set-aside.csv"'
+    return response
+
+
+def _swapped(outcome: Outcome) -> tuple[int, int | None]:
+    """How many records look swapped, and how many of them would lie in one of the zones once exchanged."""
+    checked, cover = outcome.gathered.checked, outcome.placed.cover
+    at = np.flatnonzero(checked.reasons == Reason.SWAPPED_AXES)
+    if cover is None or len(at) == 0:
+        return len(at), None
+    x, y = project(checked.y[at], checked.x[at], checked.crs, cover.crs)
+    return len(at), int(np.count_nonzero(locate(cover.edges, x, y, index=cover.index).first != OUTSIDE))
+
+
+def _systems(study_id: uuid.UUID, seen: Look) -> list[SystemView]:
+    """Candidates for coordinates whose system nothing tells."""
+    if not seen.guess.coordinates or seen.guess.coordinates[0].get("crs"):
+        return []
+    zones = _any_zones(study_id)
+    if zones is None:
+        return []
+    coordinates = {**seen.guess.coordinates[0], "crs": zones.crs.to_wkt()}
+    events = Events.model_validate({"source": seen.sample.name, "coordinates": coordinates, "far_away": "keep"})
+    checked = check(Gather(events=events), Sources({seen.sample.name: seen.sample}, {}))
+    usable = checked.reasons == Reason.NONE
+    found = rank_systems(np.where(usable, checked.x, np.nan), np.where(usable, checked.y, np.nan), zones)
+    return [SystemView(**asdict(c)) for c in found]
+
+
+def _any_zones(study_id: uuid.UUID) -> ZoneSet | None:
+    """The zones that the plan places in, else any of the study's."""
+    names = [s.name for s in sources_of(engine(), study_id) if s.role == Role.ZONES]
+    if not names:
+        return None
+    chosen = open_plan(engine(), study_id).place.source if stored.study(engine(), study_id).head_id else None
+    sources, _ = load_sources(engine(), study_id)
+    return zone_set(sources.features[chosen if chosen in names else names[0]], identifier=None, name=None, crs=None)
