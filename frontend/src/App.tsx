@@ -1,51 +1,39 @@
 /** The page: the account on top, the rail in the left margin, the map, the rows at the foot. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
+import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { AccountLine } from "./account/AccountLine";
-import type { Study } from "./api/client";
+import { postJson, type Study } from "./api/client";
+import { Begin, EmptyStudy, StudyMenu } from "./Begin";
 import { AreaCard } from "./card/AreaCard";
-import { whole } from "./format";
+import { plural } from "./format";
 import { Help } from "./Help";
 import { MapPane } from "./map/MapPane";
 import { Rail } from "./rail/Rail";
 import { RowsDrawer } from "./rows/RowsDrawer";
+import { BringIn } from "./stages/gather/BringIn";
+import { DropAnywhere } from "./stages/gather/ChooseFiles";
 import { Sheet } from "./stages/Sheet";
-import { useAreas, useDemoJob, useShapes, useStudy, useView } from "./state/queries";
+import { useIncoming } from "./state/incoming";
+import { useAreas, usePlans, useShapes, useStudies, useView } from "./state/queries";
 import { STAGES, useDoing } from "./state/store";
-import { MADDER, QUIET } from "./theme";
+import { MADDER } from "./theme";
 
 export function App() {
-  const study = useStudy();
-  if (study.data) return <StudyPage study={study.data} failure={study.error} retry={() => study.refetch()} />;
+  const studies = useStudies();
+  const chosen = useDoing((d) => d.study);
+  const all = studies.data ?? [];
+  const study = all.find((s) => s.id === chosen) ?? all.find((s) => s.head_id);
+  const retry = () => void studies.refetch();
+  if (study?.head_id)
+    return <StudyPage key={study.id} study={study} studies={all} failure={studies.error} retry={retry} />;
+  if (study) return <EmptyStudy study={study} studies={all} />;
   return (
     <Box sx={{ p: 6, maxWidth: 640 }} component="main">
       <Typography variant="h1">Steady Tally</Typography>
-      {study.error ? <Failure error={study.error} retry={() => study.refetch()} /> : <Loading />}
-    </Box>
-  );
-}
-
-function Loading() {
-  const job = useDemoJob(true).data;
-  if (!job) return <Typography sx={{ mt: 3, color: QUIET }}>Nothing here yet.</Typography>;
-  if (job.state === "failed" || job.state === "cancelled") {
-    return <Typography sx={{ mt: 3, color: MADDER }}>The demo could not be loaded: {job.says}</Typography>;
-  }
-  return (
-    <Box sx={{ mt: 4 }}>
-      <Typography variant="h2">Making up Quillhaven</Typography>
-      <Typography sx={{ my: 1 }} role="status">
-        {job.step || "about to begin"}
-        {job.total > 0 && `: ${whole(job.done)} of ${whole(job.total)}`}
-      </Typography>
-      <LinearProgress
-        aria-label="Loading the demo study"
-        variant={job.total > 0 ? "determinate" : "indeterminate"}
-        value={job.total > 0 ? (100 * job.done) / job.total : undefined}
-      />
+      {studies.error ? <Failure error={studies.error} retry={retry} /> : <Begin />}
     </Box>
   );
 }
@@ -61,7 +49,14 @@ function Failure({ error, retry }: { error: Error; retry: () => void }) {
   );
 }
 
-function StudyPage({ study, failure, retry }: { study: Study; failure: Error | null; retry: () => void }) {
+interface PageProps {
+  study: Study;
+  studies: readonly Study[];
+  failure: Error | null;
+  retry: () => void;
+}
+
+function StudyPage({ study, studies, failure, retry }: PageProps) {
   const view = useView(study);
   const areas = useAreas(study);
   const { sheet, selected, pinned, level, set } = useDoing();
@@ -77,7 +72,9 @@ function StudyPage({ study, failure, retry }: { study: Study; failure: Error | n
     <Box sx={{ height: "100vh", display: "flex", flexDirection: "column", overflow: "hidden" }}>
       <Box component="header" sx={{ display: "flex", alignItems: "baseline", gap: 2, px: 2, pt: 1, pb: 0.5 }}>
         <Typography variant="h1">Steady Tally</Typography>
-        <Typography sx={{ color: QUIET, flexGrow: 1 }}>{study.name}</Typography>
+        <StudyMenu study={study} studies={studies} />
+        <Box sx={{ flexGrow: 1 }} />
+        <WaitingFiles />
         <Button size="small" onClick={() => set({ help: true })}>
           Keys
         </Button>
@@ -85,6 +82,7 @@ function StudyPage({ study, failure, retry }: { study: Study; failure: Error | n
       {error && (
         <Box sx={{ px: 2 }}>
           <Failure error={error} retry={again} />
+          {view.error && <BackToPlanBefore study={study} />}
         </Box>
       )}
       {view.data && <AccountLine view={view.data} />}
@@ -101,7 +99,38 @@ function StudyPage({ study, failure, retry }: { study: Study; failure: Error | n
       </Box>
       {consistent && <RowsDrawer study={study} view={view.data} areas={areas.data} />}
       <Help />
+      <BringIn study={study} />
+      <DropAnywhere study={study} />
     </Box>
+  );
+}
+
+/** A plan that cannot be worked out must not lock the user out: the one before it can be opened again. */
+function BackToPlanBefore({ study }: { study: Study }) {
+  const versions = usePlans(study).data?.versions ?? [];
+  const cache = useQueryClient();
+  const before = versions[versions.findIndex((v) => v.id === study.head_id) - 1];
+  if (!before) return null;
+  const open = async () => {
+    const body = { parent_id: study.head_id, document: before.document };
+    await postJson(`/api/studies/${study.id}/plans`, body);
+    await cache.invalidateQueries({ queryKey: ["study"] });
+  };
+  return (
+    <Button size="small" onClick={() => void open()}>
+      Go back to the plan before this one
+    </Button>
+  );
+}
+
+/** Files that wait for a decision while the map is looked at. */
+function WaitingFiles() {
+  const { files, open, show } = useIncoming();
+  if (!files.length || open) return null;
+  return (
+    <Button size="small" sx={{ color: MADDER }} onClick={() => show(files[0].id)}>
+      {plural(files.length, "file")} to bring in
+    </Button>
   );
 }
 
@@ -111,19 +140,25 @@ function useKeys() {
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       if (
-        (event.target instanceof HTMLInputElement && event.target.type !== "radio") ||
+        (event.target instanceof HTMLInputElement &&
+          event.target.type !== "radio" &&
+          event.target.type !== "checkbox") ||
         event.ctrlKey ||
         event.metaKey ||
         event.altKey
       )
         return;
-      const { sheet, rows, selected, help } = useDoing.getState();
+      const { sheet, rows, selected, help, outline, correcting } = useDoing.getState();
+      if (useIncoming.getState().open) return;
+      if (event.target instanceof HTMLSelectElement) return;
       const stage = STAGES[Number(event.key) - 1];
       if (stage) set({ sheet: sheet === stage ? null : stage });
       else if (event.key === "?") set({ help: !help });
       else if (event.key === "r") set({ rows: rows ? null : "areas" });
       else if (event.key === "Escape") {
         if (help) set({ help: false });
+        else if (outline) set({ outline: null });
+        else if (correcting) set({ correcting: null });
         else if (sheet) set({ sheet: null });
         else if (selected !== null) set({ selected: null });
         else if (rows) set({ rows: null });

@@ -10,6 +10,12 @@ export type PlanVersion = Omit<Schemas["PlanView"], "document"> & { document: Pl
 export type Job = Schemas["JobView"];
 export type Study = Schemas["StudyView"];
 export type Source = Schemas["SourceView"];
+export type Look = Schemas["LookView"];
+export type Tally = Schemas["TallyView"];
+// biome-ignore lint/suspicious/noExplicitAny: an open document, like the plan that it is part of
+export type Condition = Record<string, any>;
+
+const SILENT = "Steady Tally does not answer. It may have been stopped; start it again with ./start.sh.";
 
 /** What the server, or the way to it, refused. `message` is what the screen shows. */
 export class Refusal extends Error {
@@ -25,9 +31,31 @@ export async function getJson<T>(path: string): Promise<T> {
   return (await ask(path)).json();
 }
 
-export async function postJson<T>(path: string, body: unknown): Promise<T> {
+export async function postJson<T>(path: string, body: unknown, method = "POST"): Promise<T> {
   const headers = { "Content-Type": "application/json" };
-  return (await ask(path, { method: "POST", headers, body: JSON.stringify(body) })).json();
+  return (await ask(path, { method, headers, body: JSON.stringify(body) })).json();
+}
+
+/** Send a file as it is, saying how much of it has gone. */
+export function putFile(path: string, file: Blob, onSent: (bytes: number) => void): Promise<void> {
+  return new Promise((done, fail) => {
+    const request = new XMLHttpRequest();
+    request.open("PUT", path);
+    request.setRequestHeader("Content-Type", "application/octet-stream");
+    request.upload.onprogress = (event) => onSent(event.loaded);
+    request.onerror = () => fail(new Refusal(SILENT, 0));
+    request.onload = () => {
+      if (request.status < 300) return done();
+      let detail = `The server answered ${request.status}.`;
+      try {
+        detail = JSON.parse(request.responseText).detail ?? detail;
+      } catch {
+        // not a problem document: the number is all there is
+      }
+      fail(new Refusal(detail, request.status));
+    };
+    request.send(file);
+  });
 }
 
 export async function getArrow(path: string): Promise<Table> {
@@ -39,10 +67,7 @@ async function ask(path: string, options?: RequestInit): Promise<Response> {
   try {
     response = await fetch(path, options);
   } catch {
-    throw new Refusal(
-      "Steady Tally does not answer. It may have been stopped; start it again with ./start.sh.",
-      0,
-    );
+    throw new Refusal(SILENT, 0);
   }
   if (response.ok) return response;
   const problem = await response.json().catch(() => null);

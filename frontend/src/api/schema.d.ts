@@ -345,6 +345,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/degrees": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where points of the drawing's plane are */
+        post: operations["show_degrees_studies__uuid_study_id__degrees_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/areas/{area}/profile": {
         parameters: {
             query?: never;
@@ -1892,6 +1909,11 @@ export interface components {
              */
             kind: string;
             /**
+             * Columns
+             * @description The events' own columns.
+             */
+            columns: string[];
+            /**
              * Value Name
              * @description What a value is, in words.
              */
@@ -1941,6 +1963,28 @@ export interface components {
             state: string;
             /** Areas */
             areas: number;
+        };
+        /** DegreePoints */
+        DegreePoints: {
+            /**
+             * Points
+             * @description Longitude and latitude.
+             */
+            points: [
+                number,
+                number
+            ][];
+        };
+        /** PlanePoints */
+        PlanePoints: {
+            /**
+             * Points
+             * @description East and north in the drawing's plane.
+             */
+            points: [
+                number,
+                number
+            ][];
         };
         /**
          * AreaProfile
@@ -2893,6 +2937,50 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_degrees_studies__uuid_study_id__degrees_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanePoints"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DegreePoints"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {

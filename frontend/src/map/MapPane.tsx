@@ -3,20 +3,22 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Areas, Shapes } from "../api/bulk";
-import type { View as Outcome, Study } from "../api/client";
+import { type Condition, type View as Outcome, postJson, type Schemas, type Study } from "../api/client";
 import { figure, plural } from "../format";
+import { put } from "../stages/gather/filter";
 import { CARD_WIDTH, taken } from "../stages/place";
-import { useAreaProfile, useLines } from "../state/queries";
+import { useAreaProfile, useReferences, useSavePlan } from "../state/queries";
 import { useDoing } from "../state/store";
 import { HATCH, INK, NO_VALUE, PAPER, WATER, ZERO } from "../theme";
 import { unit } from "../unit";
 import { classOf, NO_CLASS, ZERO_CLASS } from "./classes";
 import { useGestures, useSize } from "./gestures";
+import { OutlineOverlay } from "./OutlineOverlay";
 import { PlacesOverlay } from "./PlacesOverlay";
 import { type Look, packed } from "./paint";
 import { usePainter } from "./painter";
+import { linesOf } from "./references";
 import { fitted, levelFor, panned, scaleBar, type View, zoomed } from "./view";
-import type { Line } from "./worker";
 
 const LINED_FROM_PIXELS = 90;
 
@@ -28,7 +30,7 @@ interface Props {
 }
 
 export function MapPane({ study, view: outcome, areas, shapes }: Props) {
-  const { hovered, selected, sheet, pinned, set } = useDoing();
+  const { hovered, selected, sheet, pinned, outline, correcting, set } = useDoing();
   const frameRef = useRef<HTMLDivElement>(null);
   const pointer = useRef<{ x: number; y: number } | null>(null);
   const painter = usePainter(frameRef, (area, chosen) => {
@@ -38,9 +40,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const size = useSize(frameRef);
   const [view, setView] = useState<View | null>(null);
   const look = useLook(outcome, areas, view, hovered, selected);
-  const main = useLines(study, "roads", outcome).data;
-  const coast = useLines(study, "coast", outcome).data;
-  const lagoon = useLines(study, "lagoon", outcome).data;
+  const references = useReferences(study, outcome);
 
   const free = {
     top: 0,
@@ -64,22 +64,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const level = view ? levelFor(view.scale, window.devicePixelRatio || 1, shapes.tolerances) : 0;
   useEffect(() => set({ level }), [level, set]);
 
-  useEffect(() => {
-    const lines: Line[] = [];
-    if (lagoon) lines.push({ rings: lagoon.rings, colour: "#7C8B8B", width: 1, fromScale: 0 });
-    if (coast) lines.push({ rings: coast.rings, colour: "#5B6B6B", width: 1, fromScale: 0 });
-    if (main) {
-      for (const kind of ["street", "main road"]) {
-        lines.push({
-          rings: only(main, kind),
-          colour: kind === "street" ? "rgba(31,41,51,0.28)" : "rgba(31,41,51,0.42)",
-          width: kind === "street" ? 0.6 : 1,
-          fromScale: kind === "street" ? 0.07 : 0.018,
-        });
-      }
-    }
-    painter.lines(lines);
-  }, [main, coast, lagoon, painter]);
+  useEffect(() => painter.lines(references.flatMap(linesOf)), [references, painter]);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: new shapes want a new frame
   useEffect(() => {
@@ -117,7 +102,12 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
       pointer.current = null;
       set({ hovered: null });
     },
-    click: (x, y) => painter.point(x, y, true),
+    click: (x, y) => {
+      const at = view && ([view.left + x / view.scale, view.top - y / view.scale] as const);
+      if (outline && at) set({ outline: [...outline, at] });
+      else if (correcting && at) void toDegrees([at], study).then((p) => set({ corrected: p[0] }));
+      else painter.point(x, y, true);
+    },
   });
   const onKeyDown = (event: React.KeyboardEvent) => {
     const step = 60;
@@ -129,8 +119,19 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
     else if (event.key === "+" || event.key === "=") zoom(1.5, cx, cy);
     else if (event.key === "-" || event.key === "−") zoom(1 / 1.5, cx, cy);
     else if (event.key === "0") showAll();
+    else if (event.key === "Enter" && outline) closeOutline();
     else return;
     event.preventDefault();
+  };
+  const save = useSavePlan(study, outcome);
+  const closeOutline = async () => {
+    if (!outline || outline.length < 3) return set({ outline: null });
+    const corners = await toDegrees(outline, study);
+    set({ outline: null });
+    save.mutate((plan) => {
+      const where = plan.gather.events.where as Condition[];
+      plan.gather.events.where = put(where, () => false, { kind: "inside", outline: corners });
+    });
   };
   const places = useAreaProfile(study, selected).data?.places;
   const bar = view && scaleBar(view.scale, 130);
@@ -147,6 +148,18 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
         style={{ position: "absolute", inset: 0, cursor: "crosshair", touchAction: "none" }}
       />
       {places && view && size && <PlacesOverlay places={places} view={view} size={size} />}
+      {outline && view && size && <OutlineOverlay outline={outline} view={view} size={size} />}
+      {outline && outline.length > 2 && (
+        <Button
+          variant="contained"
+          disableElevation
+          size="small"
+          onClick={() => void closeOutline()}
+          sx={{ position: "absolute", right: 12, top: 12 }}
+        >
+          Keep what is inside
+        </Button>
+      )}
       {hovered !== null && hovered < areas.name.length && (
         <Box
           data-testid="hovered"
@@ -211,18 +224,9 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   );
 }
 
-function only(lines: { rings: Line["rings"]; kind: string[] }, kind: string): Line["rings"] {
-  const kept = lines.kind.flatMap((k, i) => (k === kind ? [i] : []));
-  const start = new Int32Array(kept.length + 1);
-  const { xy, start: from } = lines.rings;
-  const parts = kept.map((i, n) => {
-    const part = xy.subarray(from[i], from[i + 1]);
-    start[n + 1] = start[n] + part.length;
-    return part;
-  });
-  const joined = new Float32Array(start[kept.length]);
-  for (const [n, part] of parts.entries()) joined.set(part, start[n]);
-  return { xy: joined, start, owner: Int32Array.from(kept) };
+async function toDegrees(points: readonly (readonly [number, number])[], study: Study) {
+  const answer = await postJson<Schemas["DegreePoints"]>(`/api/studies/${study.id}/degrees`, { points });
+  return answer.points as [number, number][];
 }
 
 /** What an area's value says, in words. */

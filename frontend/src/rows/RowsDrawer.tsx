@@ -1,5 +1,6 @@
 /** Rows rise from the foot: areas, the events of the selected area, the records set aside. */
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useMemo, useRef, useState } from "react";
@@ -7,7 +8,8 @@ import type { Areas } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { figure, plural, whole } from "../format";
 import { STATE_WORDS } from "../map/MapPane";
-import { useAreaEvents, useSetAside } from "../state/queries";
+import { Field } from "../stages/gather/Fields";
+import { useAreaEvents, useSavePlan, useSetAside } from "../state/queries";
 import { type RowsTab, useDoing } from "../state/store";
 import { INK, MADDER, PAPER, QUIET, RULE } from "../theme";
 import { unit } from "../unit";
@@ -60,13 +62,23 @@ export function RowsDrawer({ study, view, areas }: { study: Study; view: View; a
           </Box>
         )}
         <Box sx={{ flexGrow: 1 }} />
+        {rows === "set aside" && (
+          <Box
+            component="a"
+            href={`/api/studies/${study.id}/set-aside.csv${reason ? `?reason=${encodeURIComponent(reason)}` : ""}`}
+            download
+            sx={{ color: INK }}
+          >
+            save as CSV
+          </Box>
+        )}
         <ButtonBase onClick={() => set({ rows: rows ? null : "areas" })} sx={{ font: "inherit" }}>
           {rows ? "lower the rows" : "raise the rows"}
         </ButtonBase>
       </Box>
       {rows === "areas" && <AreaRows view={view} areas={areas} />}
       {rows === "events" && <EventRows study={study} area={selected} />}
-      {rows === "set aside" && <SetAsideRows study={study} reason={reason} />}
+      {rows === "set aside" && <SetAsideRows study={study} view={view} reason={reason} />}
     </Box>
   );
 }
@@ -131,7 +143,9 @@ function EventRows({ study, area }: { study: Study; area: number | null }) {
   return <Grid label="Events" columns={columns} rows={events.data.rows} />;
 }
 
-function SetAsideRows({ study, reason }: { study: Study; reason: string | null }) {
+function SetAsideRows({ study, view, reason }: { study: Study; view: View; reason: string | null }) {
+  const set = useDoing((d) => d.set);
+  const correcting = useDoing((d) => d.correcting);
   const found = useSetAside(study, reason, true);
   if (found.error) return <Say text={found.error.message} bad />;
   if (!found.data) return <Say text="Looking them up…" />;
@@ -144,7 +158,80 @@ function SetAsideRows({ study, reason }: { study: Study; reason: string | null }
       number: title === "record" || title === "line",
     }),
   );
-  return <Grid label="Records set aside" columns={columns} rows={found.data.rows.map(keep)} />;
+  const identifier = found.data.columns.indexOf(view.plan.gather.events.identifier ?? "");
+  const record = found.data.columns.indexOf("record");
+  const all = found.data.rows;
+  const name = (row: Cell[]) => {
+    const own = identifier < 0 ? "" : String(row[identifier] ?? "").trim();
+    return own || (view.plan.gather.events.identifier ? `record ${row[record]}` : String(row[record]));
+  };
+  return (
+    <>
+      {correcting && <Correction key={correcting} study={study} view={view} record={correcting} />}
+      <Grid
+        label="Records set aside"
+        columns={columns}
+        rows={all.map(keep)}
+        onChoose={(row) => set({ correcting: name(all[row]), corrected: null })}
+      />
+    </>
+  );
+}
+
+/** The place of one record by the user's word: typed, or clicked on the map. It goes into the plan, not the file. */
+function Correction({ study, view, record }: { study: Study; view: View; record: string }) {
+  const { corrected, set } = useDoing();
+  const save = useSavePlan(study, view);
+  const [lon, setLon] = useState("");
+  const [lat, setLat] = useState("");
+  const [x, y] = [Number(lon || corrected?.[0]), Number(lat || corrected?.[1])];
+  const sound =
+    (lon || corrected) &&
+    (lat || corrected) &&
+    x >= -180 &&
+    x <= 360 &&
+    y >= -90 &&
+    y <= 90 &&
+    Number.isFinite(x + y);
+  const keep = () => {
+    save.mutate((plan) => {
+      const others = plan.gather.events.corrections.filter((c: { record: string }) => c.record !== record);
+      plan.gather.events.corrections = [...others, { record, x, y }];
+    });
+    set({ correcting: null, corrected: null });
+  };
+  return (
+    <Box
+      component="form"
+      aria-label="Place of the record"
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (sound) keep();
+      }}
+      sx={{
+        display: "flex",
+        gap: 1.5,
+        alignItems: "center",
+        px: 2,
+        borderTop: `1px solid ${RULE}`,
+        flexWrap: "wrap",
+      }}
+    >
+      <Box sx={{ flexShrink: 0 }}>Where was {record}? Click the map, or type it.</Box>
+      <Box sx={{ width: 150 }}>
+        <Field label="Longitude" value={lon || (corrected?.[0].toFixed(6) ?? "")} onChange={setLon} />
+      </Box>
+      <Box sx={{ width: 150 }}>
+        <Field label="Latitude" value={lat || (corrected?.[1].toFixed(6) ?? "")} onChange={setLat} />
+      </Box>
+      <Button type="submit" size="small" variant="outlined" disabled={!sound}>
+        Keep this place
+      </Button>
+      <Button size="small" onClick={() => set({ correcting: null, corrected: null })}>
+        Leave it aside
+      </Button>
+    </Box>
+  );
 }
 
 function Say({ text, bad = false }: { text: string; bad?: boolean }) {

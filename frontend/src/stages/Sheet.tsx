@@ -7,12 +7,14 @@ import Radio from "@mui/material/Radio";
 import RadioGroup from "@mui/material/RadioGroup";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { type ReactNode, useState } from "react";
+import { useState } from "react";
 import type { PlanDocument, Study, View } from "../api/client";
-import { plural, whole } from "../format";
-import { usePlans, useSavePlan, useSources } from "../state/queries";
+import { plural } from "../format";
+import { type Save, usePlans, useSavePlan, useSources } from "../state/queries";
 import { type Stage, useDoing } from "../state/store";
-import { INK, MADDER, PAPER, QUIET, RULE } from "../theme";
+import { INK, MADDER, PAPER, RULE } from "../theme";
+import { GatherSheet } from "./gather/GatherSheet";
+import { Question, Quiet } from "./parts";
 import { SHEET_WIDTH, sheetLeft } from "./place";
 
 interface Props {
@@ -24,7 +26,7 @@ export function Sheet({ study, view, stage }: Props & { stage: Stage }) {
   const save = useSavePlan(study, view);
   const { selected, pinned, set } = useDoing();
   const body = {
-    gather: <GatherSheet view={view} />,
+    gather: <GatherSheet study={study} view={view} save={save.mutate} />,
     place: <PlaceSheet study={study} view={view} save={save.mutate} />,
     measure: <MeasureSheet study={study} view={view} save={save.mutate} />,
     class: <ClassSheet view={view} save={save.mutate} />,
@@ -69,58 +71,6 @@ export function Sheet({ study, view, stage }: Props & { stage: Stage }) {
           {save.error.message}
         </Typography>
       )}
-    </Box>
-  );
-}
-
-type Save = (change: (plan: PlanDocument) => void) => void;
-
-function GatherSheet({ view }: { view: View }) {
-  const set = useDoing((d) => d.set);
-  return (
-    <>
-      <Question>Which records?</Question>
-      {view.ledger.stages.map((stage) => (
-        <Box key={stage.stage} sx={{ mb: 1.5 }}>
-          <Entry
-            label={stage.stage === "gather" ? "read" : "looked for in the areas"}
-            count={stage.records_in}
-            strong
-          />
-          {stage.set_aside.map((reason) => (
-            <ButtonBase
-              key={reason.reason}
-              onClick={() => set({ rows: "set aside", reason: reason.reason })}
-              sx={{ display: "block", width: "100%", textAlign: "left", "&:hover": { bgcolor: "#EFE9DB" } }}
-            >
-              <Entry label={reason.says} count={-reason.records} />
-            </ButtonBase>
-          ))}
-          <Box sx={{ borderTop: `1px solid ${INK}`, borderBottom: `3px double ${INK}` }}>
-            <Entry label={stage.stage === "gather" ? "go on" : "placed"} count={stage.records_out} strong />
-          </Box>
-        </Box>
-      ))}
-      {view.ledger.notes.map((note) => (
-        <Quiet key={note}>{note}</Quiet>
-      ))}
-    </>
-  );
-}
-
-function Entry({ label, count, strong = false }: { label: string; count: number; strong?: boolean }) {
-  return (
-    <Box
-      sx={{
-        display: "flex",
-        justifyContent: "space-between",
-        gap: 2,
-        py: 0.25,
-        fontWeight: strong ? 600 : 400,
-      }}
-    >
-      <span>{label}</span>
-      <span style={{ whiteSpace: "nowrap" }}>{count < 0 ? `− ${whole(-count)}` : whole(count)}</span>
     </Box>
   );
 }
@@ -356,16 +306,4 @@ function Choice(props: { value: string; label: string; onChoose: () => void; dis
       control={<Radio size="small" sx={{ py: 0.5 }} onChange={props.onChoose} />}
     />
   );
-}
-
-function Question({ children }: { children: ReactNode }) {
-  return (
-    <Typography variant="h2" sx={{ mb: 1 }}>
-      {children}
-    </Typography>
-  );
-}
-
-function Quiet({ children }: { children: ReactNode }) {
-  return <Typography sx={{ color: QUIET, mt: 1, fontSize: "0.8125rem" }}>{children}</Typography>;
 }

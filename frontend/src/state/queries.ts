@@ -1,7 +1,8 @@
 /** What comes from the server, each under a key that says what it depends on. */
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { fetchAreas, fetchLines, fetchShapes } from "../api/bulk";
+import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { fetchAreas, fetchLines, fetchShapes, type Lines } from "../api/bulk";
 import {
+  type Condition,
   getJson,
   type Job,
   type PlanDocument,
@@ -10,21 +11,69 @@ import {
   type Schemas,
   type Source,
   type Study,
+  type Tally,
   type View,
 } from "../api/client";
 import { useDoing } from "./store";
 
 const KEPT = { placeholderData: keepPreviousData, staleTime: Number.POSITIVE_INFINITY } as const;
 
-/** The oldest study that has a plan; asked for again while there is none. */
-export function useStudy() {
+/** All studies, oldest first; asked for again while there is none that can be shown. */
+export function useStudies() {
   return useQuery({
     queryKey: ["study"],
-    queryFn: async () => {
-      const { studies } = await getJson<{ studies: Study[] }>("/api/studies");
-      return studies.find((s) => s.head_id) ?? null;
+    queryFn: async () => (await getJson<{ studies: Study[] }>("/api/studies")).studies,
+    refetchInterval: (query) => (query.state.data?.some((s) => s.head_id) ? false : 700),
+  });
+}
+
+export function useNewStudy() {
+  const cache = useQueryClient();
+  const set = useDoing((d) => d.set);
+  return useMutation({
+    mutationFn: (name: string) => postJson<Study>("/api/studies", { name }),
+    onSuccess: async (study) => {
+      await cache.invalidateQueries({ queryKey: ["study"] });
+      set({ study: study.id, sheet: null, rows: null, selected: null, hovered: null });
     },
-    refetchInterval: (query) => (query.state.data ? false : 700),
+  });
+}
+
+export function useLoadDemo() {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: () => postJson<Job>("/api/demo", {}),
+    onSettled: () => cache.invalidateQueries({ queryKey: ["demo job"] }),
+  });
+}
+
+/** What was found of the open plan's records. */
+export function useFindings(study: Study, wanted: boolean) {
+  return useQuery({
+    queryKey: ["findings", study.id, study.head_id],
+    queryFn: () => getJson<Schemas["FindingsView"]>(`/api/studies/${study.id}/findings`),
+    enabled: wanted,
+    ...KEPT,
+  });
+}
+
+/** What the open plan's filter keeps, and by what. */
+export function useTally(study: Study, where: readonly Condition[]) {
+  return useQuery({
+    queryKey: ["tally", study.id, study.head_id, where],
+    queryFn: () => postJson<Tally>(`/api/studies/${study.id}/tally`, { where }),
+    ...KEPT,
+  });
+}
+
+export function useDescribeSource(study: Study) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (change: { id: string; role?: string; facts?: Record<string, unknown> }) => {
+      const { id, ...body } = change;
+      return postJson<Source>(`/api/studies/${study.id}/sources/${id}`, body, "PATCH");
+    },
+    onSettled: () => cache.invalidateQueries({ queryKey: ["sources", study.id] }),
   });
 }
 
@@ -63,13 +112,23 @@ export function useShapes(study: Study, view: View | undefined, level: number) {
   });
 }
 
-export function useLines(study: Study, name: string, view: View | undefined) {
-  return useQuery({
-    queryKey: ["lines", study.id, name, view?.plan.place],
-    queryFn: () => fetchLines(study.id, name),
-    enabled: view !== undefined,
-    ...KEPT,
+/** The lines of every reference source that has come so far. */
+export function useReferences(study: Study, view: View): readonly Lines[] {
+  const sources = useSources(study).data ?? [];
+  return useQueries({
+    queries: sources
+      .filter((s) => s.role === "reference")
+      .map((s) => ({
+        queryKey: ["lines", study.id, s.id, view.plan.place],
+        queryFn: () => fetchLines(study.id, s.name),
+        ...KEPT,
+      })),
+    combine: allThatCame,
   });
+}
+
+function allThatCame(results: readonly { data?: Lines }[]): readonly Lines[] {
+  return results.flatMap((r) => (r.data ? [r.data] : []));
 }
 
 export function useSources(study: Study) {
@@ -115,6 +174,8 @@ export function useAreaProfile(study: Study, area: number | null) {
     staleTime: Number.POSITIVE_INFINITY,
   });
 }
+
+export type Save = (change: (plan: PlanDocument) => void) => void;
 
 /** Save a changed plan as a new version after the open one. */
 export function useSavePlan(study: Study, view: View) {

@@ -4,6 +4,7 @@ import type { Axis } from "../rail/layout";
 
 export type Stage = "gather" | "place" | "measure" | "class" | "show";
 export type RowsTab = "areas" | "events" | "set aside";
+export type GatherTab = "records" | "files" | "filter" | "checks";
 export const STAGES: readonly Stage[] = ["gather", "place", "measure", "class", "show"];
 
 interface Doing {
@@ -20,6 +21,15 @@ interface Doing {
   pinned: boolean;
   /** How finely the shapes are wanted: 0 is enough for all of the map on a screen. */
   level: number;
+  /** The study that the user chose; null leaves it to the page. */
+  study: string | null;
+  gatherTab: GatherTab;
+  /** The record whose place is being given by the user, named as the plan names it. */
+  correcting: string | null;
+  /** Where the user clicked for it: longitude and latitude. */
+  corrected: readonly [number, number] | null;
+  /** Corners of an outline being drawn, in the plane's metres. */
+  outline: readonly (readonly [number, number])[] | null;
   set: (change: Partial<Omit<Doing, "set">>) => void;
 }
 
@@ -33,5 +43,10 @@ export const useDoing = create<Doing>((set) => ({
   help: false,
   pinned: false,
   level: 0,
+  study: null,
+  gatherTab: "records",
+  correcting: null,
+  corrected: null,
+  outline: null,
   set,
 }));

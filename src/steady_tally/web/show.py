@@ -16,6 +16,7 @@ from steady_tally.core.classes.breaks import ZERO_CLASS
 from steady_tally.core.errors import NotFound
 from steady_tally.core.measure.states import STATES, State
 from steady_tally.core.place.grid import CellSet
+from steady_tally.core.place.projection import coordinate_system, project
 from steady_tally.core.plan import Count, Plan, Rate, RecordedWindow
 from steady_tally.core.run import Outcome
 from steady_tally.core.show.bands import bands
@@ -57,6 +58,7 @@ class View(BaseModel):
     plan: dict[str, Any]
     ledger: LedgerView
     kind: str = Field(description="zones or cells")
+    columns: list[str] = Field(description="The events' own columns.")
     value_name: str = Field(description="What a value is, in words.")
     denominator_noun: str
     period_noun: str = Field(description="What a recorded window is called.")
@@ -130,6 +132,29 @@ def reference(path: ReferencePath) -> Response:
     lines = reference_lines(features, plane_of(outcome_of(path.study_id).placed.areas))
     kinds = np.array(texts(features.columns.column(0)), dtype=object)[lines.owner]
     return _stream(_ring_table(lines).append_column("kind", pa.array(kinds, pa.string())), {})
+
+
+class PlanePoints(BaseModel):
+    points: list[tuple[float, float]] = Field(max_length=10_000, description="East and north in the drawing's plane.")
+
+
+class DegreePoints(BaseModel):
+    points: list[tuple[float, float]] = Field(description="Longitude and latitude.")
+
+
+@api.post(
+    "/studies/<uuid:study_id>/degrees",
+    summary="Where points of the drawing's plane are",
+    responses={"200": DegreePoints},
+)
+@needs(Right.READ)
+def degrees(path: StudyPath, body: PlanePoints) -> Response:
+    plane = plane_of(outcome_of(path.study_id).placed.areas)
+    at = np.array(body.points, dtype=np.float64).reshape(-1, 2) + plane.origin
+    lon, lat = project(at[:, 0], at[:, 1], plane.crs, coordinate_system("EPSG:4326", wanted_by="the map"))
+    if not (np.isfinite(lon).all() and np.isfinite(lat).all()):
+        raise NotFound("there is no such place on earth.", todo="Choose one nearer to the areas.")
+    return answer(DegreePoints(points=list(zip(lon.tolist(), lat.tolist(), strict=True))))
 
 
 class AreaPath(StudyPath):
@@ -223,6 +248,7 @@ def _view(plan: Plan, outcome: Outcome) -> View:
         plan=plan.as_document(),
         ledger=LedgerView(**ledger_document(outcome, {})),
         kind="cells" if isinstance(outcome.placed.areas, CellSet) else "zones",
+        columns=outcome.gathered.table.columns.column_names,
         value_name=_value_name(plan),
         denominator_noun=plan.measure.denominator.noun if isinstance(plan.measure, Rate) else "km²",
         period_noun=period_noun(plan.gather.events.recorded),

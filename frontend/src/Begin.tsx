@@ -1,0 +1,185 @@
+/** Before there is a map: the first page, a study without files, and the way from one study to another. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import LinearProgress from "@mui/material/LinearProgress";
+import Menu from "@mui/material/Menu";
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import type { Study } from "./api/client";
+import { plural, whole } from "./format";
+import { BringIn } from "./stages/gather/BringIn";
+import { ChooseFiles, DropAnywhere } from "./stages/gather/ChooseFiles";
+import { useDemoJob, useLoadDemo, useNewStudy, useSources } from "./state/queries";
+import { useDoing } from "./state/store";
+import { INK, MADDER, QUIET, RULE } from "./theme";
+
+/** No study yet: the demo on its way, or the two ways to begin. */
+export function Begin() {
+  const job = useDemoJob(true).data;
+  const demo = useLoadDemo();
+  const begun = job && (job.state === "waiting" || job.state === "running" || job.state === "done");
+  if (begun) {
+    return (
+      <Box sx={{ mt: 4 }}>
+        <Typography variant="h2">Making up Quillhaven</Typography>
+        <Typography sx={{ my: 1 }} role="status">
+          {job.step || "about to begin"}
+          {job.total > 0 && `: ${whole(job.done)} of ${whole(job.total)}`}
+        </Typography>
+        <LinearProgress
+          aria-label="Loading the demo study"
+          variant={job.total > 0 ? "determinate" : "indeterminate"}
+          value={job.total > 0 ? (100 * job.done) / job.total : undefined}
+        />
+      </Box>
+    );
+  }
+  return (
+    <Box sx={{ mt: 3 }}>
+      {job && <Typography sx={{ color: MADDER, mb: 2 }}>The demo could not be loaded: {job.says}</Typography>}
+      <Typography variant="h2">Begin a study</Typography>
+      <NameStudy />
+      <Typography sx={{ mt: 4, color: QUIET }}>
+        Or look around first, with made-up call-outs in a made-up county.
+      </Typography>
+      <Button variant="outlined" size="small" sx={{ mt: 1 }} onClick={() => demo.mutate()}>
+        Load the demo study
+      </Button>
+      {demo.error && (
+        <Typography role="alert" sx={{ color: MADDER, mt: 1 }}>
+          {demo.error.message}
+        </Typography>
+      )}
+    </Box>
+  );
+}
+
+/** A study without a plan: one place to drop files, and what has come in so far. */
+export function EmptyStudy({ study, studies }: { study: Study; studies: readonly Study[] }) {
+  const sources = useSources(study).data ?? [];
+  return (
+    <Box sx={{ height: "100vh", display: "flex", flexDirection: "column" }}>
+      <Box component="header" sx={{ display: "flex", alignItems: "baseline", gap: 2, px: 2, pt: 1, pb: 0.5 }}>
+        <Typography variant="h1">Steady Tally</Typography>
+        <StudyMenu study={study} studies={studies} />
+      </Box>
+      <Box component="main" sx={{ flex: 1, borderTop: `3px double ${INK}`, p: 4, display: "flex" }}>
+        <Box
+          sx={{
+            flex: 1,
+            border: `1px dashed ${INK}`,
+            display: "flex",
+            flexDirection: "column",
+            alignItems: "center",
+            justifyContent: "center",
+            gap: 2,
+            textAlign: "center",
+            p: 4,
+          }}
+        >
+          <Typography variant="h2" sx={{ fontSize: "1.7rem" }}>
+            Drop the files of your events here
+          </Typography>
+          <Typography sx={{ maxWidth: 520 }}>
+            A table or a map file with one row for each call-out, case or theft. Areas to count them in, and
+            figures to divide by, can come with it or later.
+          </Typography>
+          <ChooseFiles study={study} large />
+          <Typography sx={{ color: QUIET, fontSize: "0.8125rem", maxWidth: 560 }}>
+            Delimited text, workbooks, Parquet, GeoPackage, GeoJSON, Shapefile, FlatGeobuf, KML, TopoJSON.
+            Nothing leaves this machine.
+          </Typography>
+          {sources.length > 0 && (
+            <Box sx={{ borderTop: `1px solid ${RULE}`, pt: 2, minWidth: 320 }}>
+              {sources.map((s) => (
+                <Box key={s.id} sx={{ display: "flex", justifyContent: "space-between", gap: 4 }}>
+                  <span>{s.name}</span>
+                  <span style={{ color: QUIET }}>
+                    {s.role}, {plural(s.columns.length, "column")}
+                  </span>
+                </Box>
+              ))}
+              <Typography sx={{ mt: 1, color: MADDER }}>Events are still missing.</Typography>
+            </Box>
+          )}
+        </Box>
+      </Box>
+      <BringIn study={study} />
+      <DropAnywhere study={study} />
+    </Box>
+  );
+}
+
+/** The open study's name, and behind it the others. */
+export function StudyMenu({ study, studies }: { study: Study; studies: readonly Study[] }) {
+  const set = useDoing((d) => d.set);
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const [naming, setNaming] = useState(false);
+  if (naming) return <NameStudy onDone={() => setNaming(false)} />;
+  return (
+    <>
+      <Button
+        size="small"
+        aria-haspopup="menu"
+        onClick={(event) => setAnchor(event.currentTarget)}
+        sx={{ color: QUIET, fontSize: "0.9375rem" }}
+      >
+        {study.name} ▾
+      </Button>
+      <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
+        {studies.map((s) => (
+          <MenuItem
+            key={s.id}
+            selected={s.id === study.id}
+            onClick={() => {
+              setAnchor(null);
+              set({ study: s.id, sheet: null, rows: null, selected: null, hovered: null });
+            }}
+          >
+            {s.name}
+          </MenuItem>
+        ))}
+        <MenuItem
+          sx={{ borderTop: `1px solid ${RULE}` }}
+          onClick={() => {
+            setAnchor(null);
+            setNaming(true);
+          }}
+        >
+          Begin a study
+        </MenuItem>
+      </Menu>
+    </>
+  );
+}
+
+function NameStudy({ onDone }: { onDone?: () => void }) {
+  const [name, setName] = useState("");
+  const make = useNewStudy();
+  return (
+    <Box
+      component="form"
+      sx={{ display: "flex", gap: 1, alignItems: "center", mt: onDone ? 0 : 1 }}
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (name.trim()) make.mutate(name.trim(), { onSuccess: onDone });
+      }}
+    >
+      <TextField
+        size="small"
+        label="Name of the study"
+        value={name}
+        autoFocus={Boolean(onDone)}
+        error={Boolean(make.error)}
+        helperText={make.error?.message}
+        onChange={(event) => setName(event.target.value)}
+      />
+      <Button type="submit" variant="outlined" disabled={!name.trim()}>
+        Begin
+      </Button>
+      {onDone && <Button onClick={onDone}>Not now</Button>}
+    </Box>
+  );
+}

@@ -1,0 +1,307 @@
+/** Bringing files in: choices on the left, real rows on the right, what is still open in words. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import ButtonBase from "@mui/material/ButtonBase";
+import Dialog from "@mui/material/Dialog";
+import LinearProgress from "@mui/material/LinearProgress";
+import Typography from "@mui/material/Typography";
+import { useQueryClient } from "@tanstack/react-query";
+import type { Look, Study } from "../../api/client";
+import { plural, whole } from "../../format";
+import { bringIn, type Incoming, stop, useIncoming } from "../../state/incoming";
+import { useSources } from "../../state/queries";
+import { INK, MADDER, PAPER, QUIET, RULE } from "../../theme";
+import { ChoicesForm } from "./ChoicesForm";
+import { type Choices, undecided, usesOf } from "./choices";
+
+export function BringIn({ study }: { study: Study }) {
+  const { files, open, show, forget } = useIncoming();
+  const file = files.find((f) => f.id === open);
+  if (!file) return null;
+  return (
+    <Dialog
+      open
+      fullScreen
+      onClose={() => show(null)}
+      aria-label="Bring files in"
+      slotProps={{ paper: { sx: { bgcolor: PAPER, display: "flex", flexDirection: "column" } } }}
+    >
+      <Box sx={{ display: "flex", alignItems: "baseline", gap: 3, px: 2, pt: 1.25, pb: 0.75 }}>
+        <Typography variant="h1">Bring files in</Typography>
+        <Box
+          sx={{ display: "flex", gap: 2, flex: 1, overflowX: "auto" }}
+          role="group"
+          aria-label="Which file"
+        >
+          {files.map((f) => (
+            <ButtonBase
+              key={f.id}
+              aria-pressed={f.id === open}
+              onClick={() => show(f.id)}
+              sx={{
+                font: "inherit",
+                whiteSpace: "nowrap",
+                borderBottom: f.id === open ? `2px solid ${INK}` : "2px solid transparent",
+                color: f.stage === "failed" ? MADDER : undefined,
+              }}
+            >
+              {f.name}
+            </ButtonBase>
+          ))}
+        </Box>
+        <Button size="small" onClick={() => show(null)}>
+          Back to the map
+        </Button>
+      </Box>
+      <OneFile key={file.id} study={study} file={file} forget={() => forget(file.id)} />
+    </Dialog>
+  );
+}
+
+function OneFile({ study, file, forget }: { study: Study; file: Incoming; forget: () => void }) {
+  const cache = useQueryClient();
+  const sources = useSources(study).data ?? [];
+  const { look, choices } = file;
+  const bring = () =>
+    bringIn(file.id, () => {
+      for (const key of ["study", "sources", "plans"]) void cache.invalidateQueries({ queryKey: [key] });
+    });
+  if (!look || !choices) {
+    return (
+      <Box sx={{ p: 4, maxWidth: 720, borderTop: `3px double ${INK}` }}>
+        {file.stage === "failed" ? (
+          <>
+            <Typography role="alert" sx={{ color: MADDER, mb: 2 }}>
+              {file.says}
+            </Typography>
+            <Button variant="outlined" size="small" onClick={forget}>
+              Leave it out
+            </Button>
+          </>
+        ) : (
+          <>
+            <Typography role="status">
+              {file.stage === "sending"
+                ? `Sending ${file.name}: ${megabytes(file.sent)} of ${megabytes(file.total)}`
+                : `Looking into ${file.name}…`}
+            </Typography>
+            <LinearProgress
+              aria-label="Sending the file"
+              sx={{ mt: 1 }}
+              variant={file.stage === "sending" && file.total ? "determinate" : "indeterminate"}
+              value={file.total ? (100 * file.sent) / file.total : undefined}
+            />
+          </>
+        )}
+      </Box>
+    );
+  }
+  const open = undecided(look, choices);
+  const busy = file.stage !== "ready";
+  return (
+    <Box sx={{ flex: 1, minHeight: 0, display: "flex", borderTop: `3px double ${INK}` }}>
+      <Box
+        sx={{
+          width: 400,
+          flexShrink: 0,
+          display: "flex",
+          flexDirection: "column",
+          borderRight: `1px solid ${INK}`,
+        }}
+      >
+        <Box sx={{ flex: 1, overflowY: "auto", p: 2 }}>
+          <ChoicesForm file={file} look={look} choices={choices} sources={sources} />
+        </Box>
+        <Box sx={{ borderTop: `3px double ${INK}`, p: 2 }}>
+          {open.map((sentence) => (
+            <Typography key={sentence} sx={{ color: MADDER, mb: 0.5 }}>
+              {sentence}
+            </Typography>
+          ))}
+          {file.says && (
+            <Typography role="alert" sx={{ color: MADDER, mb: 1 }}>
+              {file.says}
+            </Typography>
+          )}
+          {file.stage === "bringing" ? (
+            <Progress file={file} />
+          ) : (
+            <Box sx={{ display: "flex", gap: 1 }}>
+              <Button variant="contained" disableElevation disabled={open.length > 0 || busy} onClick={bring}>
+                {choices.replaces ? `Let it take the place of “${choices.name}”` : "Bring it in"}
+              </Button>
+              <Button onClick={forget}>Leave it out</Button>
+            </Box>
+          )}
+        </Box>
+      </Box>
+      <Preview look={look} choices={choices} busy={file.stage === "looking"} />
+    </Box>
+  );
+}
+
+function Progress({ file }: { file: Incoming }) {
+  const job = file.job;
+  const left = job && remaining(file);
+  return (
+    <Box role="status">
+      <Box sx={{ display: "flex", justifyContent: "space-between", mb: 0.5 }}>
+        <span>
+          {job?.step || "waiting"}
+          {job &&
+            job.done > 0 &&
+            `: ${whole(job.done)}${job.total ? ` of about ${whole(job.total)}` : ""} rows`}
+        </span>
+        <span>{left}</span>
+      </Box>
+      <LinearProgress
+        aria-label="Bringing the file in"
+        variant={job?.total ? "determinate" : "indeterminate"}
+        value={job?.total ? Math.min(100, (100 * job.done) / job.total) : undefined}
+      />
+      {job && (
+        <Button size="small" sx={{ mt: 1 }} onClick={() => stop(job)}>
+          Stop
+        </Button>
+      )}
+    </Box>
+  );
+}
+
+function remaining(file: Incoming): string {
+  const job = file.job;
+  if (!job?.total || !job.done || job.done >= job.total) return "";
+  const spent = (Date.now() - file.begun) / 1000;
+  const seconds = Math.ceil((spent * (job.total - job.done)) / job.done);
+  return seconds > 90 ? `about ${Math.ceil(seconds / 60)} minutes left` : `about ${seconds} s left`;
+}
+
+function Preview({ look, choices, busy }: { look: Look; choices: Choices; busy: boolean }) {
+  const uses = usesOf(choices);
+  const choose = useIncoming((s) => s.choose);
+  const open = useIncoming((s) => s.open)!;
+  const leave = (name: string) => {
+    const left = choices.left.includes(name)
+      ? choices.left.filter((n) => n !== name)
+      : [...choices.left, name];
+    choose(open, { left });
+  };
+  return (
+    <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column", opacity: busy ? 0.5 : 1 }}>
+      <Box sx={{ px: 2, py: 1.25 }}>
+        <Box sx={{ fontSize: "1.1rem" }}>
+          {plural(look.rows, look.kind === "vector" ? "feature" : "row")},{" "}
+          {plural(look.columns.length, "column")}
+          {Object.keys(look.shapes).length > 0 &&
+            ` (${Object.entries(look.shapes)
+              .map(([k, n]) => `${whole(n)} ${k === "none" ? "without geometry" : k}`)
+              .join(", ")})`}
+        </Box>
+        {look.twin && (
+          <Typography sx={{ color: MADDER }}>
+            The study holds these very bytes already, as “{look.twin}”.
+          </Typography>
+        )}
+        {look.said.map((sentence) => (
+          <Typography key={sentence} sx={{ color: QUIET, fontSize: "0.8125rem" }}>
+            {sentence}
+          </Typography>
+        ))}
+        {choices.role === "table" && look.totals.length > 0 && (
+          <Typography sx={{ fontSize: "0.8125rem" }}>
+            The rows with {look.totals.map((t) => `${t.column} “${(t.values as string[])[0]}”`).join(", ")}{" "}
+            are the sum of the others; they will be left out of every sum.
+          </Typography>
+        )}
+      </Box>
+      <Box
+        sx={{ flex: 1, overflow: "auto", borderTop: `1px solid ${INK}` }}
+        tabIndex={0}
+        role="region"
+        aria-label="First rows"
+      >
+        <Box
+          component="table"
+          sx={{ borderCollapse: "collapse", fontSize: "0.8125rem", whiteSpace: "nowrap" }}
+        >
+          <thead>
+            <tr>
+              {look.columns.map((c) => (
+                <Box
+                  component="th"
+                  key={c.name}
+                  scope="col"
+                  sx={{
+                    textAlign: c.kind === "number" ? "right" : "left",
+                    px: 1.25,
+                    py: 0.75,
+                    position: "sticky",
+                    top: 0,
+                    bgcolor: PAPER,
+                    borderBottom: `1px solid ${INK}`,
+                    color: choices.left.includes(c.name) ? QUIET : INK,
+                    verticalAlign: "bottom",
+                    fontWeight: 600,
+                  }}
+                >
+                  <Box
+                    sx={{ fontWeight: 400, fontSize: "0.75rem", color: uses.has(c.name) ? MADDER : QUIET }}
+                  >
+                    {uses.get(c.name) ?? c.kind}
+                  </Box>
+                  {c.name}
+                  {choices.role === "events" && !uses.has(c.name) && (
+                    <ButtonBase
+                      onClick={() => leave(c.name)}
+                      aria-label={`${choices.left.includes(c.name) ? "Keep" : "Leave out"} ${c.name}`}
+                      sx={{
+                        font: "inherit",
+                        fontWeight: 400,
+                        fontSize: "0.75rem",
+                        color: QUIET,
+                        textDecoration: "underline",
+                        ml: 0.75,
+                      }}
+                    >
+                      {choices.left.includes(c.name) ? "keep" : "leave out"}
+                    </ButtonBase>
+                  )}
+                </Box>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {look.first.map((row, i) => (
+              // biome-ignore lint/suspicious/noArrayIndexKey: the first rows never move
+              <tr key={i}>
+                {row.map((cell, c) => (
+                  <Box
+                    component="td"
+                    // biome-ignore lint/suspicious/noArrayIndexKey: a row's cells never move
+                    key={c}
+                    sx={{
+                      px: 1.25,
+                      py: 0.4,
+                      borderBottom: `1px solid ${RULE}`,
+                      textAlign: look.columns[c]?.kind === "number" ? "right" : "left",
+                      color: choices.left.includes(look.columns[c]?.name) ? "#9AA1A7" : INK,
+                      maxWidth: 260,
+                      overflow: "hidden",
+                      textOverflow: "ellipsis",
+                    }}
+                  >
+                    {cell === null ? "" : String(cell)}
+                  </Box>
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </Box>
+      </Box>
+    </Box>
+  );
+}
+
+function megabytes(bytes: number): string {
+  return `${(bytes / 1e6).toFixed(1)} MB`;
+}

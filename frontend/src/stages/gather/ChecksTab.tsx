@@ -1,0 +1,194 @@
+/** What else was found of the records, though none is set aside for it; and what can be done about it. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import ButtonBase from "@mui/material/ButtonBase";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import type { Condition, Study, View } from "../../api/client";
+import { plural, whole } from "../../format";
+import { type Save, useFindings } from "../../state/queries";
+import { INK, MADDER, RULE } from "../../theme";
+import { Quiet } from "../parts";
+import { Field, Pick } from "./Fields";
+import { parts, put } from "./filter";
+
+export function ChecksTab({ study, view, save }: { study: Study; view: View; save: Save }) {
+  const findings = useFindings(study, true);
+  const found = findings.data;
+  const events = view.plan.gather.events;
+  if (findings.error) return <Typography sx={{ color: MADDER }}>{findings.error.message}</Typography>;
+  if (!found) return <Quiet>Looking…</Quiet>;
+  const put_ = (change: (e: Record<string, unknown>) => void) => save((plan) => change(plan.gather.events));
+  return (
+    <>
+      <Line count={found.events}>events can be used</Line>
+      <Line count={found.distinct_places}>different places</Line>
+      {found.doubles > 0 && <Line count={found.doubles}>equal an earlier record in every column; kept</Line>}
+      {found.without_time > 0 && <Line count={found.without_time}>have no readable time</Line>}
+      {found.first_time && (
+        <Quiet>
+          From {found.first_time} to {found.last_time}.
+        </Quiet>
+      )}
+      {found.midnight_is_a_default && (
+        <Box sx={{ mt: 1.5 }}>
+          <Typography>
+            {plural(found.at_midnight, "event")} at exactly 00:00: likely what is written where no time is
+            known.
+          </Typography>
+          <Pick
+            label="00:00 is"
+            value={events.time?.midnight ?? "as_written"}
+            options={[
+              ["as_written", "a time like others"],
+              ["unknown", "written where the time is unknown"],
+            ]}
+            onChange={(value) =>
+              put_((e) => {
+                (e.time as Record<string, unknown>).midnight = value;
+              })
+            }
+          />
+        </Box>
+      )}
+      {found.first_is_a_default && (
+        <Typography sx={{ mt: 1.5 }}>
+          {plural(found.on_first, "event")} on the 1st of a month: likely written where the day is unknown.
+        </Typography>
+      )}
+      <Pick
+        label="Places far from all others are"
+        value={events.far_away}
+        options={[
+          ["set_aside", "set aside"],
+          ["keep", "kept"],
+        ]}
+        onChange={(value) =>
+          put_((e) => {
+            e.far_away = value;
+          })
+        }
+      />
+      {events.identifier && (
+        <Pick
+          label="Records that repeat an identifier are"
+          value={events.repeated_identifier}
+          options={[
+            ["set_aside", "set aside but for the first"],
+            ["keep", "kept"],
+          ]}
+          onChange={(value) =>
+            put_((e) => {
+              e.repeated_identifier = value;
+            })
+          }
+        />
+      )}
+      {events.time && (
+        <Pick
+          label="Records without a readable time are"
+          value={events.time.unreadable}
+          options={[
+            ["keep", "kept, their time unknown"],
+            ["set_aside", "set aside"],
+          ]}
+          onChange={(value) =>
+            put_((e) => {
+              (e.time as Record<string, unknown>).unreadable = value;
+            })
+          }
+        />
+      )}
+      {Object.keys(found.left_over).length > 0 && (
+        <>
+          <Head>Not in the look-up</Head>
+          {Object.entries(found.left_over)
+            .slice(0, 12)
+            .map(([spelling, count]) => (
+              <Line key={spelling} count={count}>
+                {spelling}
+                {found.suggestions[spelling]?.[0] && ` (${found.suggestions[spelling][0]}?)`}
+              </Line>
+            ))}
+        </>
+      )}
+      <Piles piles={found.piles} view={view} save={save} />
+    </>
+  );
+}
+
+type Pile = { lon: number; lat: number; events: number };
+
+function Piles({ piles, view, save }: { piles: readonly Pile[]; view: View; save: Save }) {
+  const known = view.plan.gather.events.places as { name: string; x: number; y: number }[];
+  const [naming, setNaming] = useState<Pile | null>(null);
+  const [name, setName] = useState("");
+  if (!piles.length) return null;
+  const nameOf = (p: Pile) => known.find((k) => Math.hypot(k.x - p.lon, k.y - p.lat) < 5e-5)?.name;
+  const keep = () => {
+    const pile = naming!;
+    save((plan) => {
+      plan.gather.events.places.push({ name: name.trim(), x: pile.lon, y: pile.lat, reach_m: 5 });
+    });
+    setNaming(null);
+    setName("");
+  };
+  const leaveOut = (place: string) =>
+    save((plan) => {
+      const where = plan.gather.events.where as Condition[];
+      const now = parts(where).find((c) => c.kind === "places" && !c.keep);
+      const places = [...new Set([...(now?.places ?? []), place])];
+      plan.gather.events.where = put(where, (c) => c.kind === "places" && !c.keep, {
+        kind: "places",
+        places,
+        keep: false,
+      });
+    });
+  return (
+    <>
+      <Head>The largest piles</Head>
+      <Quiet>Many events at the very same coordinates: often a shared or default place.</Quiet>
+      {piles.map((p) => (
+        <Box key={`${p.lon} ${p.lat}`} sx={{ borderBottom: `1px solid ${RULE}`, py: 0.25 }}>
+          <Line count={p.events}>{nameOf(p) ?? `${p.lat.toFixed(5)}, ${p.lon.toFixed(5)}`}</Line>
+          {naming === p ? (
+            <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+              <Field label="What is there" value={name} onChange={setName} />
+              <Button size="small" variant="outlined" disabled={!name.trim()} onClick={keep}>
+                Keep
+              </Button>
+            </Box>
+          ) : nameOf(p) ? (
+            <Link onClick={() => leaveOut(nameOf(p)!)}>leave its events out</Link>
+          ) : (
+            <Link onClick={() => setNaming(p)}>name it as a known place</Link>
+          )}
+        </Box>
+      ))}
+    </>
+  );
+}
+
+function Link({ onClick, children }: { onClick: () => void; children: string }) {
+  return (
+    <ButtonBase
+      onClick={onClick}
+      sx={{ font: "inherit", fontSize: "0.8125rem", textDecoration: "underline", textUnderlineOffset: 3 }}
+    >
+      {children}
+    </ButtonBase>
+  );
+}
+
+function Head({ children }: { children: string }) {
+  return <Box sx={{ mt: 2, borderBottom: `1px solid ${INK}`, fontWeight: 500 }}>{children}</Box>;
+}
+
+function Line({ count, children }: { count: number; children: React.ReactNode }) {
+  return (
+    <Box sx={{ display: "flex", justifyContent: "space-between", gap: 2 }}>
+      <span>{children}</span>
+      <span>{whole(count)}</span>
+    </Box>
+  );
+}

@@ -1,0 +1,50 @@
+/** A line to type in and a list to choose from, as all of Gather's forms have them. */
+import TextField from "@mui/material/TextField";
+
+export function Field(props: {
+  label: string;
+  value: string;
+  type?: string;
+  placeholder?: string;
+  onChange: (text: string) => void;
+}) {
+  return (
+    <TextField
+      fullWidth
+      size="small"
+      margin="dense"
+      label={props.label}
+      type={props.type}
+      value={props.value}
+      placeholder={props.placeholder}
+      slotProps={{ inputLabel: { shrink: true } }}
+      onChange={(event) => props.onChange(event.target.value)}
+    />
+  );
+}
+
+export function Pick(props: {
+  label: string;
+  value: string;
+  options: readonly (readonly [string, string])[];
+  onChange: (value: string) => void;
+}) {
+  return (
+    <TextField
+      select
+      fullWidth
+      size="small"
+      margin="dense"
+      label={props.label}
+      value={props.value}
+      slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
+      onChange={(event) => props.onChange(event.target.value)}
+    >
+      {props.options.map(([value, text]) => (
+        <option key={value} value={value}>
+          {text}
+        </option>
+      ))}
+    </TextField>
+  );
+}

@@ -1,0 +1,91 @@
+/** The study's files: what each is for, what is known of it, and the way to bring in more. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import type { Source, Study, View } from "../../api/client";
+import { plural, whole } from "../../format";
+import { type Save, useDescribeSource, useSources } from "../../state/queries";
+import { MADDER, QUIET, RULE } from "../../theme";
+import { Quiet } from "../parts";
+import { ChooseFiles } from "./ChooseFiles";
+import { FACTS, ROLES } from "./choices";
+import { Field, Pick } from "./Fields";
+
+export function FilesTab({ study, view, save }: { study: Study; view: View; save: Save }) {
+  const sources = useSources(study).data ?? [];
+  return (
+    <>
+      <ChooseFiles study={study} />
+      <Quiet>Or drop them anywhere on the window. A file itself is never changed.</Quiet>
+      {sources.map((source) => (
+        <OneSource key={source.id} study={study} view={view} source={source} save={save} />
+      ))}
+    </>
+  );
+}
+
+function OneSource(props: { study: Study; view: View; source: Source; save: Save }) {
+  const { study, view, source, save } = props;
+  const describe = useDescribeSource(study);
+  const mapped = view.plan.gather.events.source === source.name;
+  const roles = ROLES.filter(([r]) => (r === "zones" || r === "reference") === isOfShapes(source));
+  const facts = source.facts as Record<string, unknown>;
+  const change = source.change as Record<string, number | string>;
+  const put = (key: string, text: string) => describe.mutate({ id: source.id, facts: { [key]: text } });
+  const useIt = () =>
+    save((plan) => {
+      plan.gather.events = facts.events;
+    });
+  return (
+    <Box component="details" sx={{ borderTop: `1px solid ${RULE}`, mt: 1, pt: 0.75 }}>
+      <Box component="summary" sx={{ cursor: "pointer" }}>
+        <b>{source.name}</b>{" "}
+        <span style={{ color: QUIET }}>{mapped ? "events on the map" : source.role}</span>
+      </Box>
+      <Quiet>
+        {source.file_name}, {(source.byte_count / 1e6).toFixed(1)} MB,{" "}
+        {plural(source.columns.length, "column")}
+      </Quiet>
+      {typeof change.new === "number" && (
+        <Quiet>
+          Against {change.file_before}: {whole(change.new)} rows new, {whole(change.gone as number)} gone,{" "}
+          {whole(change.changed as number)} changed, {whole(change.same as number)} the same.
+        </Quiet>
+      )}
+      {source.role === "events" && !mapped && Boolean(facts.events) && (
+        <Button size="small" variant="outlined" sx={{ mt: 1 }} onClick={useIt}>
+          Map these events
+        </Button>
+      )}
+      <Pick
+        label="What it is"
+        value={source.role}
+        options={roles}
+        onChange={(role) => describe.mutate({ id: source.id, role })}
+      />
+      {FACTS.map(([key, label]) => (
+        <Kept key={key} label={label} value={String(facts[key] ?? "")} onKeep={(text) => put(key, text)} />
+      ))}
+      {describe.error && (
+        <Typography role="alert" sx={{ color: MADDER }}>
+          {describe.error.message}
+        </Typography>
+      )}
+    </Box>
+  );
+}
+
+/** Kept when the field is left. */
+function Kept({ label, value, onKeep }: { label: string; value: string; onKeep: (text: string) => void }) {
+  const [text, setText] = useState(value);
+  return (
+    <Box onBlur={() => text !== value && onKeep(text)}>
+      <Field label={label} value={text} onChange={setText} />
+    </Box>
+  );
+}
+
+function isOfShapes(source: Source): boolean {
+  return source.role === "zones" || source.role === "reference";
+}

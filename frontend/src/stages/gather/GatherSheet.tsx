@@ -1,0 +1,123 @@
+/** Gather's sheet: the account of the records, the files, the filter, and what else was found. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import ButtonBase from "@mui/material/ButtonBase";
+import type { Study, View } from "../../api/client";
+import { whole } from "../../format";
+import type { Save } from "../../state/queries";
+import { useFindings } from "../../state/queries";
+import { type GatherTab, useDoing } from "../../state/store";
+import { INK } from "../../theme";
+import { Question, Quiet } from "../parts";
+import { ChecksTab } from "./ChecksTab";
+import { FilesTab } from "./FilesTab";
+import { FilterTab } from "./FilterTab";
+
+const TABS: readonly GatherTab[] = ["records", "files", "filter", "checks"];
+
+export function GatherSheet({ study, view, save }: { study: Study; view: View; save: Save }) {
+  const { gatherTab, set } = useDoing();
+  return (
+    <>
+      <Question>Which records?</Question>
+      <Box sx={{ display: "flex", gap: 2, mb: 1.5 }} role="group" aria-label="Part of the sheet">
+        {TABS.map((tab) => (
+          <ButtonBase
+            key={tab}
+            aria-pressed={tab === gatherTab}
+            onClick={() => set({ gatherTab: tab })}
+            sx={{
+              font: "inherit",
+              borderBottom: tab === gatherTab ? `2px solid ${INK}` : "2px solid transparent",
+            }}
+          >
+            {tab}
+          </ButtonBase>
+        ))}
+      </Box>
+      {gatherTab === "records" && <Records study={study} view={view} save={save} />}
+      {gatherTab === "files" && <FilesTab study={study} view={view} save={save} />}
+      {gatherTab === "filter" && <FilterTab study={study} view={view} save={save} />}
+      {gatherTab === "checks" && <ChecksTab study={study} view={view} save={save} />}
+    </>
+  );
+}
+
+function Records({ study, view, save }: { study: Study; view: View; save: Save }) {
+  const set = useDoing((d) => d.set);
+  const findings = useFindings(study, true).data;
+  const swapping = view.plan.gather.events.swapped_axes === "swap";
+  const swap = (to: "swap" | "set_aside") =>
+    save((plan) => {
+      plan.gather.events.swapped_axes = to;
+    });
+  return (
+    <>
+      {view.ledger.stages.map((stage) => (
+        <Box key={stage.stage} sx={{ mb: 1.5 }}>
+          <Entry
+            label={stage.stage === "gather" ? "read" : "looked for in the areas"}
+            count={stage.records_in}
+            strong
+          />
+          {stage.set_aside.map((reason) => (
+            <Box key={reason.reason}>
+              <ButtonBase
+                onClick={() => set({ rows: "set aside", reason: reason.reason })}
+                sx={{
+                  display: "block",
+                  width: "100%",
+                  textAlign: "left",
+                  "&:hover": { bgcolor: "#EFE9DB" },
+                }}
+              >
+                <Entry label={reason.says} count={-reason.records} />
+              </ButtonBase>
+              {reason.reason === "swapped_axes" && (
+                <Box sx={{ pb: 0.5 }}>
+                  {findings?.swapped_would_land != null && (
+                    <Quiet>
+                      Exchanged, {whole(findings.swapped_would_land)} of {whole(findings.swapped)} would lie
+                      in an area.
+                    </Quiet>
+                  )}
+                  <Button size="small" variant="outlined" sx={{ mt: 0.5 }} onClick={() => swap("swap")}>
+                    Exchange them
+                  </Button>
+                </Box>
+              )}
+            </Box>
+          ))}
+          <Box sx={{ borderTop: `1px solid ${INK}`, borderBottom: `3px double ${INK}` }}>
+            <Entry label={stage.stage === "gather" ? "go on" : "placed"} count={stage.records_out} strong />
+          </Box>
+        </Box>
+      ))}
+      {swapping && (
+        <Button size="small" onClick={() => swap("set_aside")}>
+          Set swapped coordinates aside again
+        </Button>
+      )}
+      {view.ledger.notes.map((note) => (
+        <Quiet key={note}>{note}</Quiet>
+      ))}
+    </>
+  );
+}
+
+function Entry({ label, count, strong = false }: { label: string; count: number; strong?: boolean }) {
+  return (
+    <Box
+      sx={{
+        display: "flex",
+        justifyContent: "space-between",
+        gap: 2,
+        py: 0.25,
+        fontWeight: strong ? 600 : 400,
+      }}
+    >
+      <span>{label}</span>
+      <span style={{ whiteSpace: "nowrap" }}>{count < 0 ? `− ${whole(-count)}` : whole(count)}</span>
+    </Box>
+  );
+}

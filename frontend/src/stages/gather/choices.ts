@@ -1,0 +1,191 @@
+/** What the user decides of a file before it is brought in: first guessed, then changed. Knows no React. */
+import type { Look } from "../../api/client";
+
+export interface Time {
+  column: string;
+  /** null while day and month cannot be told apart. */
+  order: string | null;
+  clock: string | null;
+  until: string | null;
+  take: "from" | "middle" | "until";
+  zone: string | null;
+}
+
+export interface Window {
+  name: string;
+  first_day: string;
+  last_day: string;
+}
+
+export interface Choices {
+  name: string;
+  role: string;
+  /** As in the plan; `crs` is null while nobody knows it. */
+  coordinates: Record<string, string | null> | null;
+  identifier: string | null;
+  time: Time | null;
+  /** Columns that are left out. */
+  left: readonly string[];
+  recorded: readonly Window[];
+  facts: Readonly<Record<string, string>>;
+  replaces: boolean;
+}
+
+export const ROLES: readonly (readonly [string, string])[] = [
+  ["events", "events: one row, one event"],
+  ["zones", "zones: areas to count in"],
+  ["table", "table: figures to divide by"],
+  ["look-up", "look-up: places and their coordinates"],
+  ["reference", "reference: coast, water, roads"],
+];
+
+export const ORDERS: readonly (readonly [string, string])[] = [
+  ["year-first", "year, month, day"],
+  ["day-first", "day, month, year"],
+  ["month-first", "month, day, year"],
+  ["compact", "yyyymmdd without anything between"],
+  ["day-name", "day, name of the month, year"],
+  ["month-name", "name of the month, day, year"],
+  ["serial", "days as a spreadsheet counts them"],
+  ["seconds", "seconds since 1970"],
+  ["period", "whole years, months, quarters or weeks"],
+];
+
+export const FACTS: readonly (readonly [string, string])[] = [
+  ["publisher", "Publisher"],
+  ["obtained", "Date obtained"],
+  ["case_definition", "What counts as a case"],
+  ["licence", "Licence"],
+  ["reference_year", "Reference year"],
+];
+
+/** Which roles a file can have: shapes and rows are different things, points are both. */
+export function rolesFor(look: Look): string[] {
+  if (look.kind !== "vector") return ["events", "table", "look-up"];
+  return ["events", "zones", "reference", "table"];
+}
+
+/** A name for the source: the file's without its ending, numbered where the study has one of that name. */
+export function freeName(fileName: string, taken: readonly string[]): string {
+  const bare = fileName.replace(/(\.(csv|txt|tsv))?\.[^.]{1,10}$/i, "").slice(0, 180) || fileName;
+  let name = bare;
+  for (let n = 2; taken.includes(name); n++) name = `${bare} ${n}`;
+  return name;
+}
+
+export function choicesOf(look: Look, taken: readonly string[]): Choices {
+  const guess = look.coordinates[0];
+  const coordinates = guess ? ({ ...guess } as Record<string, string | null>) : null;
+  if (coordinates && !coordinates.crs && look.systems.length) coordinates.crs = look.systems[0].code;
+  const time = look.times[0];
+  return {
+    name: freeName(look.file_name, taken),
+    role: look.role,
+    coordinates,
+    identifier: look.identifier,
+    time: time
+      ? {
+          column: time.column,
+          order: time.order,
+          clock: time.clock,
+          until: time.until,
+          take: "from",
+          zone: null,
+        }
+      : null,
+    left: [],
+    recorded: [],
+    facts: {},
+    replaces: false,
+  };
+}
+
+/** What must still be decided, in sentences; empty when the file can be brought in. */
+export function undecided(look: Look, choices: Choices): string[] {
+  const open: string[] = [];
+  if (!choices.name.trim()) open.push("Give it a name.");
+  if (choices.role === "events") {
+    if (!choices.coordinates) open.push("Say where the coordinates stand.");
+    else if (!choices.coordinates.crs && choices.coordinates.kind !== "geometry")
+      open.push("Say which coordinate system the coordinates are in.");
+    else if (choices.coordinates.kind === "geometry" && !choices.coordinates.crs && !look.reading.crs)
+      open.push("Say which coordinate system the file is in.");
+    if (choices.time && !choices.time.order)
+      open.push("Say whether the day or the month stands first: every date can be read both ways.");
+    if (others(look) > 0 && !look.reading.inside)
+      open.push("Its features are not all points: agree to a point inside each.");
+  }
+  for (const w of choices.recorded)
+    if (!w.first_day || !w.last_day || w.last_day < w.first_day)
+      open.push("A recorded window needs a first and a last day.");
+  return open;
+}
+
+/** How many features are no points. */
+export function others(look: Look): number {
+  return Object.entries(look.shapes).reduce((n, [k, v]) => (k === "point" || k === "none" ? n : n + v), 0);
+}
+
+/** The plan's choices for events, as the interface takes them. */
+export function eventsOf(look: Look, choices: Choices): Record<string, unknown> {
+  const kept = look.columns.map((c) => c.name).filter((n) => !choices.left.includes(n));
+  return {
+    source: choices.name.trim(),
+    coordinates: choices.coordinates,
+    identifier: choices.identifier,
+    time: choices.time,
+    recorded: choices.recorded.map((w) => ({ ...w, name: w.name || null })),
+    ...(choices.left.length ? { columns: kept } : {}),
+  };
+}
+
+export function importBody(upload: string, look: Look, choices: Choices) {
+  const facts = Object.fromEntries(Object.entries(choices.facts).filter(([, v]) => v.trim()));
+  return {
+    upload_id: upload,
+    name: choices.name.trim(),
+    role: choices.role,
+    reading: look.reading,
+    facts: choices.role === "table" && look.totals.length ? { ...facts, totals: look.totals } : facts,
+    events: choices.role === "events" ? eventsOf(look, choices) : null,
+    replaces: choices.replaces,
+  };
+}
+
+/** What each column is used for, for the heads of the preview. */
+export function usesOf(choices: Choices): Map<string, string> {
+  const uses = new Map<string, string>();
+  if (choices.role !== "events") return uses;
+  const at = choices.coordinates;
+  if (at?.kind === "columns") {
+    uses.set(at.x!, "east");
+    uses.set(at.y!, "north");
+  } else if (at?.column) uses.set(at.column, "place");
+  if (choices.time) {
+    uses.set(choices.time.column, "time");
+    if (choices.time.clock) uses.set(choices.time.clock, "time of day");
+    if (choices.time.until) uses.set(choices.time.until, "until");
+  }
+  if (choices.identifier) uses.set(choices.identifier, "identifier");
+  return uses;
+}
+
+const MEMBERS = [".shp", ".shx", ".dbf", ".prj", ".cpg"];
+
+/** Files that belong together: a Shapefile's members of one name; every other file is one by itself. */
+export function grouped<F extends { name: string }>(files: readonly F[]): F[][] {
+  const stems = new Map<string, F[]>();
+  const groups: F[][] = [];
+  for (const file of files) {
+    const ending = file.name.slice(file.name.lastIndexOf(".")).toLowerCase();
+    const stem = file.name.slice(0, -4).toLowerCase();
+    const members = MEMBERS.includes(ending) ? stems.get(stem) : undefined;
+    if (members) members.push(file);
+    else {
+      const group = [file];
+      groups.push(group);
+      if (MEMBERS.includes(ending)) stems.set(stem, group);
+    }
+  }
+  return groups;
+}

@@ -1,0 +1,148 @@
+/** Files on their way in: sent, looked into, decided upon, brought in. One small store. */
+import { create } from "zustand";
+import { getJson, type Job, type Look, postJson, putFile } from "../api/client";
+import { type Choices, choicesOf, grouped, importBody } from "../stages/gather/choices";
+
+export type Stage = "sending" | "looking" | "ready" | "bringing" | "done" | "failed";
+
+export interface Incoming {
+  /** Also the upload's identifier. */
+  id: string;
+  study: string;
+  name: string;
+  stage: Stage;
+  sent: number;
+  total: number;
+  look: Look | null;
+  choices: Choices | null;
+  job: Job | null;
+  /** When bringing it in began, in milliseconds. */
+  begun: number;
+  /** Why it failed, or why the last look did. */
+  says: string;
+}
+
+interface Store {
+  files: readonly Incoming[];
+  /** The file whose choices are open. */
+  open: string | null;
+  show: (id: string | null) => void;
+  choose: (id: string, change: Partial<Choices>) => void;
+  forget: (id: string) => void;
+}
+
+export const useIncoming = create<Store>((set) => ({
+  files: [],
+  open: null,
+  show: (id) => set({ open: id }),
+  choose: (id, change) => update(id, (f) => (f.choices ? { choices: { ...f.choices, ...change } } : {})),
+  forget: (id) => {
+    const file = useIncoming.getState().files.find((f) => f.id === id);
+    if (file && file.stage !== "done" && file.stage !== "bringing")
+      void fetch(`/api/studies/${file.study}/uploads/${id}`, { method: "DELETE" });
+    set((s) => {
+      const files = s.files.filter((f) => f.id !== id);
+      return { files, open: s.open === id ? (files[0]?.id ?? null) : s.open };
+    });
+  },
+}));
+
+function update(id: string, change: (file: Incoming) => Partial<Incoming>): void {
+  useIncoming.setState((s) => ({ files: s.files.map((f) => (f.id === id ? { ...f, ...change(f) } : f)) }));
+}
+
+/** Send files to a study, each group an upload of its own, and look into them. */
+export async function take(study: string, files: readonly File[], taken: readonly string[]): Promise<void> {
+  const groups = grouped(files);
+  const added = groups.map(
+    (group): Incoming => ({
+      id: crypto.randomUUID(),
+      study,
+      name: (group.find((f) => f.name.toLowerCase().endsWith(".shp")) ?? group[0]).name,
+      stage: "sending",
+      sent: 0,
+      total: group.reduce((n, f) => n + f.size, 0),
+      look: null,
+      choices: null,
+      job: null,
+      begun: 0,
+      says: "",
+    }),
+  );
+  useIncoming.setState((s) => ({ files: [...s.files, ...added], open: s.open ?? added[0]?.id ?? null }));
+  for (const [i, group] of groups.entries()) await send(added[i], group, taken);
+}
+
+async function send(file: Incoming, group: readonly File[], taken: readonly string[]): Promise<void> {
+  try {
+    let before = 0;
+    for (const part of group) {
+      const path = `/api/studies/${file.study}/uploads/${file.id}/${encodeURIComponent(part.name)}`;
+      await putFile(path, part, (bytes) => update(file.id, () => ({ sent: before + bytes })));
+      before += part.size;
+    }
+  } catch (error) {
+    update(file.id, () => ({ stage: "failed", says: (error as Error).message }));
+    return;
+  }
+  await lookAgain(file.id, {}, taken);
+}
+
+/** Look into a file, as it is or read in another way. What the user has decided already stays where it still fits. */
+export async function lookAgain(
+  id: string,
+  reading: Record<string, unknown>,
+  taken: readonly string[],
+): Promise<void> {
+  const file = useIncoming.getState().files.find((f) => f.id === id);
+  if (!file) return;
+  update(id, () => ({ stage: "looking", says: "" }));
+  try {
+    const look = await postJson<Look>(`/api/studies/${file.study}/uploads/${id}/look`, {
+      reading: { ...file.look?.reading, ...reading },
+    });
+    update(id, (f) => {
+      const fresh = choicesOf(look, taken);
+      const same = f.look && sameColumns(f.look, look);
+      const kept = f.choices && { name: f.choices.name, role: f.choices.role, facts: f.choices.facts };
+      return { stage: "ready", look, choices: same ? f.choices : { ...fresh, ...kept } };
+    });
+  } catch (error) {
+    // A look that failed leaves what was seen before, so that another choice can be made.
+    update(id, (f) => ({ stage: f.look ? "ready" : "failed", says: (error as Error).message }));
+  }
+}
+
+function sameColumns(a: Look, b: Look): boolean {
+  return JSON.stringify(a.columns.map((c) => c.name)) === JSON.stringify(b.columns.map((c) => c.name));
+}
+
+/** Bring a file in and wait for it; `onDone` is told when the study has changed. */
+export async function bringIn(id: string, onDone: () => void): Promise<void> {
+  const file = useIncoming.getState().files.find((f) => f.id === id);
+  if (!file?.look || !file.choices) return;
+  update(id, () => ({ stage: "bringing", says: "", job: null, begun: Date.now() }));
+  try {
+    let job = await postJson<Job>(
+      `/api/studies/${file.study}/imports`,
+      importBody(id, file.look, file.choices),
+    );
+    while (job.state === "waiting" || job.state === "running") {
+      update(id, () => ({ job }));
+      await new Promise((wait) => setTimeout(wait, 250));
+      job = await getJson<Job>(`/api/jobs/${job.id}`);
+    }
+    const fine = job.state === "done";
+    update(id, () => ({ job, stage: fine ? "done" : "ready", says: fine ? "" : job.says }));
+    if (fine) {
+      onDone();
+      useIncoming.getState().forget(id);
+    }
+  } catch (error) {
+    update(id, () => ({ stage: "ready", says: (error as Error).message }));
+  }
+}
+
+export function stop(job: Job): void {
+  void postJson(`/api/jobs/${job.id}/cancel`, {}).catch(() => {});
+}
