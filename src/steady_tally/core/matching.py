@@ -40,7 +40,11 @@ class Matches:
 
 
 def match_names(
-    spellings: Iterable[str], targets: Sequence[str], *, accepted: Mapping[str, int] | None = None
+    spellings: Iterable[str],
+    targets: Sequence[str],
+    *,
+    accepted: Mapping[str, int] | None = None,
+    suggest_taken: bool = False,
 ) -> Matches:
     """Join each distinct spelling to at most one target.
 
@@ -49,6 +53,7 @@ def match_names(
     spellings : as they stand in the table or the record; blanks are passed over.
     targets : the areas' names or codes.
     accepted : spelling -> position of its target, by the user's word.
+    suggest_taken : suggest targets too that other spellings were joined to: many records have the same street.
     """
     wanted = [s for s in dict.fromkeys(spellings) if s]
     joined: dict[str, tuple[int, How]] = {
@@ -71,7 +76,8 @@ def match_names(
     taken = {position for position, _ in joined.values()}
     left_over = tuple(s for s in wanted if s not in joined)
     unused = tuple(p for p in range(len(targets)) if p not in taken)
-    return Matches(joined, left_over, unused, _suggest(left_over, unused, targets))
+    suggested = range(len(targets)) if suggest_taken else unused
+    return Matches(joined, left_over, unused, _suggest(left_over, suggested, targets))
 
 
 def tidy(text: str) -> str:

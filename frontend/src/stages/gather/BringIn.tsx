@@ -178,6 +178,10 @@ function remaining(file: Incoming): string {
 
 function Preview({ look, choices, busy }: { look: Look; choices: Choices; busy: boolean }) {
   const uses = usesOf(choices);
+  // What is used stands in front, so that it is seen without scrolling.
+  const order = [...look.columns.keys()].sort(
+    (a, b) => Number(uses.has(look.columns[b].name)) - Number(uses.has(look.columns[a].name)) || a - b,
+  );
   const choose = useIncoming((s) => s.choose);
   const open = useIncoming((s) => s.open)!;
   const leave = (name: string) => {
@@ -194,7 +198,7 @@ function Preview({ look, choices, busy }: { look: Look; choices: Choices; busy: 
           {plural(look.columns.length, "column")}
           {Object.keys(look.shapes).length > 0 &&
             ` (${Object.entries(look.shapes)
-              .map(([k, n]) => `${whole(n)} ${k === "none" ? "without geometry" : k}`)
+              .map(([k, n]) => (k === "none" ? `${whole(n)} without geometry` : plural(n, k)))
               .join(", ")})`}
         </Box>
         {look.twin && (
@@ -226,58 +230,57 @@ function Preview({ look, choices, busy }: { look: Look; choices: Choices; busy: 
         >
           <thead>
             <tr>
-              {look.columns.map((c) => (
-                <Box
-                  component="th"
-                  key={c.name}
-                  scope="col"
-                  sx={{
-                    textAlign: c.kind === "number" ? "right" : "left",
-                    px: 1.25,
-                    py: 0.75,
-                    position: "sticky",
-                    top: 0,
-                    bgcolor: PAPER,
-                    borderBottom: `1px solid ${INK}`,
-                    color: choices.left.includes(c.name) ? QUIET : INK,
-                    verticalAlign: "bottom",
-                    fontWeight: 600,
-                  }}
-                >
+              {order
+                .map((at) => look.columns[at])
+                .map((c) => (
                   <Box
-                    sx={{ fontWeight: 400, fontSize: "0.75rem", color: uses.has(c.name) ? MADDER : QUIET }}
+                    component="th"
+                    key={c.name}
+                    scope="col"
+                    sx={{
+                      textAlign: c.kind === "number" ? "right" : "left",
+                      px: 1.25,
+                      py: 0.75,
+                      position: "sticky",
+                      top: 0,
+                      bgcolor: PAPER,
+                      borderBottom: `1px solid ${INK}`,
+                      color: choices.left.includes(c.name) ? QUIET : INK,
+                      verticalAlign: "bottom",
+                      fontWeight: 600,
+                    }}
                   >
-                    {uses.get(c.name) ?? c.kind}
+                    <Box sx={{ fontWeight: 400, fontSize: "0.75rem", color: uses.has(c.name) ? INK : QUIET }}>
+                      {uses.get(c.name) ?? c.kind}
+                    </Box>
+                    {c.name}
+                    {choices.role === "events" && !uses.has(c.name) && (
+                      <ButtonBase
+                        onClick={() => leave(c.name)}
+                        aria-label={`${choices.left.includes(c.name) ? "Keep" : "Leave out"} ${c.name}`}
+                        sx={{
+                          font: "inherit",
+                          fontWeight: 400,
+                          fontSize: "0.75rem",
+                          color: QUIET,
+                          textDecoration: "underline",
+                          ml: 0.75,
+                        }}
+                      >
+                        {choices.left.includes(c.name) ? "keep" : "leave out"}
+                      </ButtonBase>
+                    )}
                   </Box>
-                  {c.name}
-                  {choices.role === "events" && !uses.has(c.name) && (
-                    <ButtonBase
-                      onClick={() => leave(c.name)}
-                      aria-label={`${choices.left.includes(c.name) ? "Keep" : "Leave out"} ${c.name}`}
-                      sx={{
-                        font: "inherit",
-                        fontWeight: 400,
-                        fontSize: "0.75rem",
-                        color: QUIET,
-                        textDecoration: "underline",
-                        ml: 0.75,
-                      }}
-                    >
-                      {choices.left.includes(c.name) ? "keep" : "leave out"}
-                    </ButtonBase>
-                  )}
-                </Box>
-              ))}
+                ))}
             </tr>
           </thead>
           <tbody>
             {look.first.map((row, i) => (
               // biome-ignore lint/suspicious/noArrayIndexKey: the first rows never move
               <tr key={i}>
-                {row.map((cell, c) => (
+                {order.map((c) => (
                   <Box
                     component="td"
-                    // biome-ignore lint/suspicious/noArrayIndexKey: a row's cells never move
                     key={c}
                     sx={{
                       px: 1.25,
@@ -290,7 +293,7 @@ function Preview({ look, choices, busy }: { look: Look; choices: Choices; busy: 
                       textOverflow: "ellipsis",
                     }}
                   >
-                    {cell === null ? "" : String(cell)}
+                    {row[c] === null ? "" : String(row[c])}
                   </Box>
                 ))}
               </tr>

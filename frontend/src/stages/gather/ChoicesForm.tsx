@@ -1,6 +1,7 @@
 /** The choices for one file, all guessed first. The common ones stand open; the rest unfold. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import ButtonBase from "@mui/material/ButtonBase";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import TextField from "@mui/material/TextField";
@@ -183,13 +184,13 @@ function Where(props: {
         options={at ? kinds : [["", "not found"], ...kinds]}
         onChange={change}
       />
-      {at?.kind === "columns" && (
+      {at?.kind === "columns" && !guessed.includes(now) && (
         <Box sx={{ display: "flex", gap: 1 }}>
           <Pick label="East" value={at.x ?? ""} options={columns} onChange={(x) => put({ x })} />
           <Pick label="North" value={at.y ?? ""} options={columns} onChange={(y) => put({ y })} />
         </Box>
       )}
-      {(at?.kind === "pair" || at?.kind === "point text") && (
+      {(at?.kind === "pair" || at?.kind === "point text") && !guessed.includes(now) && (
         <Pick
           label="Column"
           value={at.column ?? ""}
@@ -269,38 +270,40 @@ function When({ look, choices, set }: { look: Look; choices: Choices; set: Set }
             onChange={(order) => put({ order: order || null })}
           />
           {evidence && <Quiet>{sentence(evidence)}</Quiet>}
-          <Box sx={{ display: "flex", gap: 1 }}>
-            <Pick
-              label="Time of day in"
-              value={time.clock ?? ""}
-              options={[["", "the same column"], ...columns]}
-              onChange={(clock) => put({ clock: clock || null })}
+          <Unfold title="More of the time" open={Boolean(time.clock || time.until)}>
+            <Box sx={{ display: "flex", gap: 1 }}>
+              <Pick
+                label="Time of day in"
+                value={time.clock ?? ""}
+                options={[["", "the same column"], ...columns]}
+                onChange={(clock) => put({ clock: clock || null })}
+              />
+              <Pick
+                label="Until"
+                value={time.until ?? ""}
+                options={[["", "a moment, no span"], ...columns]}
+                onChange={(until) => put({ until: until || null })}
+              />
+            </Box>
+            {time.until && (
+              <Pick
+                label="Of the span we take"
+                value={time.take}
+                options={[
+                  ["from", "its beginning"],
+                  ["middle", "its middle"],
+                  ["until", "its end"],
+                ]}
+                onChange={(take) => put({ take: take as Time["take"] })}
+              />
+            )}
+            <Field
+              label="Time zone of the study, for stamps with an offset"
+              value={time.zone ?? ""}
+              placeholder="Atlantic/Azores"
+              onChange={(zone) => put({ zone: zone.trim() || null })}
             />
-            <Pick
-              label="Until"
-              value={time.until ?? ""}
-              options={[["", "a moment, no span"], ...columns]}
-              onChange={(until) => put({ until: until || null })}
-            />
-          </Box>
-          {time.until && (
-            <Pick
-              label="Of the span we take"
-              value={time.take}
-              options={[
-                ["from", "its beginning"],
-                ["middle", "its middle"],
-                ["until", "its end"],
-              ]}
-              onChange={(take) => put({ take: take as Time["take"] })}
-            />
-          )}
-          <Field
-            label="Time zone of the study, for stamps with an offset"
-            value={time.zone ?? ""}
-            placeholder="Atlantic/Azores"
-            onChange={(zone) => put({ zone: zone.trim() || null })}
-          />
+          </Unfold>
         </>
       )}
     </>
@@ -386,15 +389,30 @@ export function SystemField(props: {
     }, 200);
     return () => clearTimeout(timer);
   }, [words]);
+  const [changing, setChanging] = useState(props.value === null || props.near.length > 0);
   const offered = words.trim().length < 2 ? props.near : found;
+  if (!changing) {
+    return (
+      <Quiet>
+        {props.label}: {named(props.value!)}{" "}
+        <ButtonBase
+          onClick={() => setChanging(true)}
+          sx={{ font: "inherit", textDecoration: "underline", textUnderlineOffset: 3 }}
+        >
+          choose another
+        </ButtonBase>
+      </Quiet>
+    );
+  }
   return (
     <Box sx={{ mt: 1 }}>
       <Field
         label={props.label}
         value={words}
-        placeholder={props.value ? named(props.value) : "a code or words of its name"}
+        placeholder="a code or words of its name"
         onChange={setWords}
       />
+      {props.value && <Quiet>Now: {named(props.value)}</Quiet>}
       {offered.length > 0 && (
         <Box sx={{ border: `1px solid ${RULE}`, borderTop: 0, maxHeight: 160, overflowY: "auto" }}>
           {offered.map((s) => (
@@ -425,9 +443,9 @@ export function SystemField(props: {
   );
 }
 
-function Unfold({ title, children }: { title: string; children: ReactNode }) {
+function Unfold({ title, open, children }: { title: string; open?: boolean; children: ReactNode }) {
   return (
-    <Box component="details" sx={{ mt: 2, borderTop: `1px solid ${RULE}`, pt: 1 }}>
+    <Box component="details" open={open} sx={{ mt: 2, borderTop: `1px solid ${RULE}`, pt: 1 }}>
       <Box component="summary" sx={{ cursor: "pointer", fontWeight: 500 }}>
         {title}
       </Box>

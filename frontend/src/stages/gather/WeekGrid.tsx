@@ -20,6 +20,7 @@ interface Props {
 export function WeekGrid({ counts, week, change }: Props) {
   const [drag, setDrag] = useState<{ from: Cell; to: Cell; on: boolean } | null>(null);
   const [at, setAt] = useState<Cell>({ day: 0, hour: 0 });
+  const [focused, setFocused] = useState(false);
   const most = Math.max(...counts, 1);
   const shown = drag ? painted(week, drag.from, drag.to, drag.on) : week;
   const isOn = (c: Cell) => week?.[c.day][c.hour] === "1";
@@ -47,6 +48,8 @@ export function WeekGrid({ counts, week, change }: Props) {
         data-testid="week"
         tabIndex={0}
         onKeyDown={onKeyDown}
+        onFocus={(event) => setFocused(event.target.matches(":focus-visible"))}
+        onBlur={() => setFocused(false)}
         onPointerDown={(event) => {
           const c = cellOf(event);
           if (c) begin(c);
@@ -67,7 +70,7 @@ export function WeekGrid({ counts, week, change }: Props) {
         }}
       >
         {DAYS.map((name, day) => (
-          <Row key={name} name={name} day={day} counts={counts} most={most} shown={shown} at={at} />
+          <Row key={name} name={name} day={day} counts={counts} most={most} shown={shown} at={focused ? at : null} />
         ))}
         <span />
         {[0, 6, 12, 18].map((hour) => (
@@ -91,7 +94,7 @@ function Row(props: {
   counts: readonly number[];
   most: number;
   shown: readonly string[] | null;
-  at: Cell;
+  at: Cell | null;
 }) {
   const { name, day, counts, most, shown, at } = props;
   return (
@@ -108,7 +111,7 @@ function Row(props: {
             title={`${name} ${hour} to ${hour + 1}: ${plural(counts[24 * day + hour], "event")}`}
             sx={{
               height: 13,
-              outline: at.day === day && at.hour === hour ? `1px solid ${INK}` : undefined,
+              outline: at?.day === day && at.hour === hour ? `1px solid ${INK}` : undefined,
               outlineOffset: -1,
             }}
             style={{

@@ -79,14 +79,18 @@ def _two(column: pa.ChunkedArray, pattern: str, first: str, second: str) -> tupl
     coded = pc.fill_null(column.cast(pa.string()), "").combine_chunks().dictionary_encode()
     coded = coded.combine_chunks() if isinstance(coded, pa.ChunkedArray) else coded
     compiled = re.compile(pattern)
-    pairs = [compiled.match(text) for text in coded.dictionary.to_pylist()]
     words = coded.dictionary.to_pylist()
+    pairs = [m if (m := compiled.match(w)) and all(_has_figure(part) for part in m.groups()) else None for w in words]
     parts = []
     for name in (first, second):
         # What cannot be divided stays whole, so that it is reported as unreadable; what is blank stays blank.
         values = pa.array([m.group(name) if m else w for m, w in zip(pairs, words, strict=True)], pa.string())
         parts.append(pa.chunked_array([values.take(coded.indices)]))
     return parts[0], parts[1]
+
+
+def _has_figure(text: str) -> bool:
+    return any(c.isdigit() for c in text)
 
 
 def _figure(text: str) -> float:

@@ -103,4 +103,5 @@ def _doubles(checked: Checked, at: npt.NDArray[np.int64]) -> int:
         for i in (0, 1):
             mixed = (sums[i] ^ (code * factors[i])) * factors[1 - i]
             sums[i] = mixed ^ (mixed >> np.uint64(29))
-    return len(at) - len(np.unique(np.ascontiguousarray(sums.T).view(np.complex128).ravel())) if len(at) else 0
+    ordered = sums[:, np.lexsort(sums)]
+    return int(np.count_nonzero((ordered[:, 1:] == ordered[:, :-1]).all(axis=0)))

@@ -295,7 +295,7 @@ def _day_or_month(text: pa.ChunkedArray, day: float, month: float) -> tuple[Date
         more = max(only_day, only_month)
         return order, max(day, month), f"{more:,} dates are none the other way round"
     rising = {"day-first": _rising(as_day), "month-first": _rising(as_month)}
-    if abs(rising["day-first"] - rising["month-first"]) > 0.2 and max(rising.values()) > 0.95:
+    if abs(rising["day-first"] - rising["month-first"]) > 0.05 and max(rising.values()) > 0.97:
         order = "day-first" if rising["day-first"] > rising["month-first"] else "month-first"
         return order, max(day, month), "only so do the rows stand in order of time"
     return None, max(day, month), "every date can be read both ways"

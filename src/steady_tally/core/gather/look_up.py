@@ -44,7 +44,7 @@ def look_up(plan: LookUp, records: Table, at: npt.NDArray[np.int64], table: Tabl
     targets = list(dict.fromkeys(k for k in known if k))
     position = {t: i for i, t in enumerate(targets)}
     accepted = {s: position[t] for s, t in plan.accepted.items() if t in position}
-    matched = match_names(spelt, targets, accepted=accepted)
+    matched = match_names(spelt, targets, accepted=accepted, suggest_taken=True)
     further_records = _further(records, [k.record for k in others], at)
     further_table = _further(table, [k.table for k in others], np.arange(table.row_count))
     row_of: dict[tuple[str, ...], int] = {}

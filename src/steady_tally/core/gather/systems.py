@@ -11,7 +11,7 @@ from pyproj import CRS
 from pyproj.aoi import AreaOfInterest
 from pyproj.database import query_crs_info
 from pyproj.enums import PJType
-from pyproj.exceptions import CRSError
+from pyproj.exceptions import CRSError, ProjError
 
 from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.locate import locate
@@ -50,7 +50,7 @@ def rank_systems(x: Floats, y: Floats, zones: ZoneSet, *, most: int = 8) -> list
     for code in dict.fromkeys(codes[:_MOST_TRIED]):
         try:
             east, north = project(x[at], y[at], CRS.from_user_input(code), zones.crs)
-        except CRSError:
+        except (CRSError, ProjError):
             continue
         sound = np.isfinite(east) & np.isfinite(north)
         inside = locate(zones.edges, east[sound], north[sound], index=zones.index).first != OUTSIDE

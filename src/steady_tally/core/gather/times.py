@@ -25,7 +25,7 @@ Times = npt.NDArray[np.datetime64]
 Ints = npt.NDArray[np.int64]
 
 _SEP = r"[-/. ]"
-_NAME = r"(?P<name>[^\W\d]{3,12})\.?"
+_NAME = r"(?P<name>\p{L}{3,12})\.?"
 _FIELDS: dict[str, str] = {
     "year-first": r"(?P<year>\d{4})[-/.](?P<month>\d{1,2})[-/.](?P<day>\d{1,2})",
     "day-first": rf"(?P<day>\d{{1,2}}){_SEP}(?P<month>\d{{1,2}}){_SEP}(?P<year>\d{{4}}|\d{{2}})",
@@ -220,6 +220,7 @@ def _dates(year: Ints, month: Ints, day: Ints, bad: npt.NDArray[np.bool_]) -> Ti
     return times
 
 
+_SLASHED = r"^(?P<year>\d{4})/(?P<part>\d{2})$"
 _PERIODS = (
     (Resolution.MONTH, r"^(?P<year>\d{4})[-/. ]?[Mm]?(?P<part>\d{2})$"),
     (Resolution.MONTH, r"^(?P<part>\d{1,2})[-/.](?P<year>\d{4})$"),
@@ -236,7 +237,10 @@ def _read_periods(text: pa.Array) -> tuple[Times, npt.NDArray[np.uint8]]:
     """Years, months, quarters, ISO weeks (ISO 8601), and years such as 2001/02, which begin in April."""
     start = np.full(len(text), np.datetime64("NaT"), dtype="datetime64[s]")
     resolution = np.full(len(text), Resolution.YEAR, dtype=np.uint8)
-    for kind, pattern in _PERIODS:
+    # 2001/02 is a year, unless others beside it (2001/05) say that the second figure is a month.
+    slashed = pc.extract_regex(text, _SLASHED).drop_null().to_pylist()
+    years = all(_period_start(Resolution.YEAR, int(s["year"]), s["part"]) for s in slashed)
+    for kind, pattern in (*([(Resolution.YEAR, _SLASHED)] if years else []), *_PERIODS):
         found = pc.extract_regex(text, pattern)
         at = np.flatnonzero(~found.is_null().to_numpy(zero_copy_only=False) & np.isnat(start))
         for i in at:

@@ -1,0 +1,130 @@
+"""Dates and times in many spellings: each reads back to the moment it was written from, or to its span."""
+
+from datetime import UTC, date, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import numpy as np
+import pyarrow as pa
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from steady_tally.core.gather.guess import guess
+from steady_tally.core.gather.times import Resolution, read_times, within_windows
+from steady_tally.core.sources import Table
+
+MOMENTS = st.datetimes(datetime(1971, 1, 1), datetime(2069, 12, 31)).map(lambda d: d.replace(microsecond=0))
+MONTHS = {
+    "en": "January February March April May June July August September October November December",
+    "de": "Januar Februar März April Mai Juni Juli August September Oktober November Dezember",
+    "fr": "janvier février mars avril mai juin juillet août septembre octobre novembre décembre",
+    "es": "enero febrero marzo abril mayo junio julio agosto septiembre octubre noviembre diciembre",
+    "pt": "janeiro fevereiro março abril maio junho julho agosto setembro outubro novembro dezembro",
+    "it": "gennaio febbraio marzo aprile maggio giugno luglio agosto settembre ottobre novembre dicembre",
+    "nl": "januari februari maart april mei juni juli augustus september oktober november december",
+}
+
+
+def column(*cells: object) -> pa.ChunkedArray:
+    return pa.chunked_array([pa.array(cells)])
+
+
+def start(text: object, order: str, **more: object) -> np.datetime64:
+    return read_times(column(text), order, **more).start[0]
+
+
+@given(MOMENTS, st.sampled_from(sorted(MONTHS)))
+def test_a_moment_reads_back_from_every_spelling(moment, language):
+    name = MONTHS[language].split()[moment.month - 1]
+    half = f"{(moment.hour - 1) % 12 + 1}:{moment:%M:%S} {'PM' if moment.hour >= 12 else 'am'}"
+    written = [
+        ("year-first", f"{moment:%Y.%m.%d %H:%M:%S}"),
+        ("year-first", f"{moment:%Y-%m-%dT%H:%M:%S}.250"),
+        ("day-first", f"{moment:%d.%m.%y} {half}"),
+        ("month-first", f"{moment.month}/{moment.day}/{moment:%Y}, {half}"),
+        ("compact", f"{moment:%Y%m%d %H%M%S}"[:13] + f":{moment:%S}"),
+        ("day-name", f"{moment.day}. {name} {moment.year} {moment:%H:%M:%S}"),
+        ("day-name", f"{moment.day} {name[:4]}. {moment.year} {moment:%H:%M:%S}"),
+        ("month-name", f"{name} {moment.day}, {moment.year} {half}"),
+        ("seconds", str(int(moment.replace(tzinfo=UTC).timestamp()))),
+    ]
+    for order, text in written:
+        assert start(text, order) == np.datetime64(moment, "s"), (order, text)
+    clock = column(f"{moment:%H:%M:%S}")
+    assert read_times(column(f"{moment:%d/%m/%Y}"), "day-first", clock=clock).start[0] == np.datetime64(moment, "s")
+
+
+@given(st.integers(1, 80_000), st.integers(0, 86_399))
+def test_a_spreadsheet_s_days_are_counted_as_it_counts_them(day, second):
+    # 29 February 1900 is day 60 there, though there was none.
+    base = datetime(1899, 12, 31) if day < 60 else datetime(1899, 12, 30)
+    wanted = base + timedelta(days=day, seconds=second)
+    assert start(repr(day + second / 86_400), "serial") == np.datetime64(wanted, "s")
+
+
+@given(st.datetimes(datetime(1990, 1, 1), datetime(2035, 1, 1)), st.sampled_from([0, 60, -300, 330]))
+def test_a_stamp_with_an_offset_becomes_the_study_s_local_time_summer_time_included(utc, offset):
+    utc = utc.replace(microsecond=0)
+    there = utc + timedelta(minutes=offset)
+    sign = "-" if offset < 0 else "+"
+    text = f"{there:%Y-%m-%dT%H:%M:%S}{sign}{abs(offset) // 60:02d}:{abs(offset) % 60:02d}"
+    local = utc.replace(tzinfo=UTC).astimezone(ZoneInfo("Atlantic/Azores")).replace(tzinfo=None)
+    assert start(text, "year-first", zone="Atlantic/Azores") == np.datetime64(local, "s")
+    assert start(text, "year-first") == np.datetime64(there, "s"), "without a zone the clock's own time stands"
+
+
+@pytest.mark.parametrize(
+    ("text", "first", "last", "resolution"),
+    [
+        ("2024", "2024-01-01", "2024-12-31", Resolution.YEAR),
+        ("2001/02", "2001-04-01", "2002-03-31", Resolution.YEAR),
+        ("1999/2000", "1999-04-01", "2000-03-31", Resolution.YEAR),
+        ("2024-02", "2024-02-01", "2024-02-29", Resolution.MONTH),
+        ("2/2023", "2023-02-01", "2023-02-28", Resolution.MONTH),
+        ("2024-Q3", "2024-07-01", "2024-09-30", Resolution.QUARTER),
+        ("2020-W53", "2020-12-28", "2021-01-03", Resolution.WEEK),
+    ],
+)
+def test_a_span_is_read_as_a_span_and_not_as_its_first_day(text, first, last, resolution):
+    found = read_times(column(text), "period")
+    assert (str(found.start[0])[:10], str(found.last_day[0]), found.resolution[0]) == (first, last, resolution)
+    whole, part = (date.fromisoformat(first), date.fromisoformat(last)), (date.fromisoformat(first),) * 2
+    assert within_windows(found, [whole]).tolist() == [True]
+    assert within_windows(found, [part]).tolist() == [False], "a span that reaches beyond the window"
+
+
+@pytest.mark.parametrize("text", ["2021-W53", "2024-Q5", "2024-13", "1999/2001", "12", "", "soon"])
+def test_what_is_no_span_is_none(text):
+    assert np.isnat(read_times(column(text), "period").start[0])
+
+
+def test_a_slash_is_between_years_unless_the_column_says_that_it_is_before_a_month():
+    assert read_times(column("2001/02", "2002/03"), "period").resolution.tolist() == [Resolution.YEAR] * 2
+    assert read_times(column("2001/02", "2001/05"), "period").resolution.tolist() == [Resolution.MONTH] * 2
+
+
+def guessed(cells: list[str], name: str = "date"):
+    columns = pa.table({name: cells, "kind": ["a", "b"] * (len(cells) // 2) + ["a"] * (len(cells) % 2)})
+    count = np.arange(1, len(cells) + 1)
+    return guess(Table("t", columns, count, count + 1)).times
+
+
+def test_day_or_month_first_is_decided_by_evidence_and_asked_when_there_is_none():
+    days = [date(2023, 1, 1) + timedelta(days=i) for i in range(0, 300, 7)]
+    for order, form in (("day-first", "%d/%m/%Y"), ("month-first", "%m/%d/%Y")):
+        (found,) = guessed([f"{d:{form}}" for d in days])
+        assert found.order == order
+        assert "none the other way round" in found.evidence
+    early = [date(2023, 1 + i % 12, 1 + i % 11) for i in range(60)]
+    (both,) = guessed([f"{d:%d/%m/%Y}" for d in early])
+    assert both.order is None
+    (rising,) = guessed([f"{d:%d/%m/%Y}" for d in sorted(early)])
+    assert rising.order == "day-first"
+    assert "in order of time" in rising.evidence
+
+
+def test_numbers_are_times_only_where_their_name_or_shape_says_so():
+    assert guessed([str(44_000 + i) for i in range(30)])[0].order == "serial"
+    assert guessed([str(44_000 + i) for i in range(30)], "loss") == ()
+    assert guessed([str(2000 + i % 20) for i in range(30)], "Jahr")[0].order == "period"
+    assert guessed([f"202301{1 + i:02d}" for i in range(28)], "reported")[0].order == "compact"
