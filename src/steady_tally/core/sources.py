@@ -77,12 +77,14 @@ class Features:
     ----------
     geometry : (n,) Shapely geometries or None.
     crs : the file's own coordinate system as WKT or an authority code, or None where it names none.
+    closed : how many shapes had a ring that was not closed, and was closed in reading.
     """
 
     name: str
     columns: pa.Table
     geometry: npt.NDArray[np.object_]
     crs: str | None
+    closed: int = 0
 
 
 @dataclass(frozen=True)

@@ -132,6 +132,8 @@ def _of_features(path: Path, name: str, reading: Reading) -> Look:
     said = list(missing_members(path))
     if not features.crs:
         said.append("The file does not say which coordinate system it is in.")
+    if features.closed:
+        said.append(f"{features.closed:,} features had a ring that was not closed; it was closed.")
     if shapes.get("none"):
         said.append(f"{shapes['none']:,} features have no geometry.")
     role = "reference"

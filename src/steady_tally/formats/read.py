@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import pyarrow as pa
@@ -68,7 +68,7 @@ def read_zones(path: Path, name: str, reading: Reading = _DEFAULT) -> Features:
     """Read areas or reference lines from a vector file."""
     if suffix_of(path) in set(DRIVERS) | PARQUET:
         found = read_features(path, name, reading)
-        return found if found.crs else Features(found.name, found.columns, found.geometry, reading.crs)
+        return found if found.crs else replace(found, crs=reading.crs)
     raise _unknown(path)
 
 

@@ -134,9 +134,13 @@ def _ask_child(path: Path, *words: str) -> dict[str, Any]:
     """Read a workbook in a process with bounded memory and time: a sheet may claim billions of cells."""
     where = f"file “{path.name}”"
     if zipfile.is_zipfile(path):
-        with zipfile.ZipFile(path) as archive:
-            if sum(m.file_size for m in archive.infolist()) > LARGEST_ARCHIVE:
-                raise SourceError("it unpacks to more than 1 GB.", where=where, todo="Save the sheet as CSV.")
+        try:
+            with zipfile.ZipFile(path) as archive:
+                size = sum(m.file_size for m in archive.infolist())
+        except (zipfile.BadZipFile, NotImplementedError, OSError, ValueError) as error:
+            raise _no_workbook(where, str(error)) from None
+        if size > LARGEST_ARCHIVE:
+            raise SourceError("it unpacks to more than 1 GB.", where=where, todo="Save the sheet as CSV.")
     command = [sys.executable, "-m", "steady_tally.formats.workbook_child", str(path.resolve()), *words]
     done = subprocess.run(
         command,
@@ -145,16 +149,16 @@ def _ask_child(path: Path, *words: str) -> dict[str, Any]:
         preexec_fn=_limit,
     )
     if done.returncode == 2:
-        raise SourceError(
-            f"it is not a workbook that can be read ({done.stdout.decode(errors='replace')}).",
-            where=where,
-            todo="Save it anew.",
-        )
+        raise _no_workbook(where, done.stdout.decode(errors="replace"))
     if done.returncode != 0:
         raise SourceError(
             "its worksheet has more cells than can be read here.", where=where, todo="Save the sheet as CSV."
         )
     return dict(json.loads(done.stdout))
+
+
+def _no_workbook(where: str, error: str) -> SourceError:
+    return SourceError(f"it is not a workbook that can be read ({error}).", where=where, todo="Save it anew.")
 
 
 def _limit() -> None:

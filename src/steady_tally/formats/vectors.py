@@ -88,9 +88,12 @@ def read_features(path: Path, name: str, reading: Reading) -> Features:
     crs = meta["crs"] or (_DEGREES if path.suffix.lower() == ".topojson" else None)
     try:
         shapes = shapely.from_wkb(geometry, on_invalid="ignore")
+        there = np.array([g is not None for g in geometry], dtype=np.bool_)
+        open_rings = np.flatnonzero(there & shapely.is_missing(shapes))
+        shapes[open_rings] = shapely.from_wkb(geometry[open_rings], on_invalid="fix")
     except shapely.errors.GEOSException as error:
         raise _unreadable(where, error) from None
-    return Features(name, columns, shapes, crs)
+    return Features(name, columns, shapes, crs, len(open_rings))
 
 
 def points_table(features: Features, *, inside: bool = False) -> Table:

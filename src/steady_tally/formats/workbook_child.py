@@ -14,7 +14,9 @@ if __name__ == "__main__":
             answer = {"names": list(python_calamine.load_workbook(file).sheet_names)}
         else:
             answer = sheet_of(file, sheet[0])
-    except (python_calamine.CalamineError, IndexError, OSError) as error:
-        sys.stdout.write(str(error)[:200])
+    except MemoryError:
+        raise SystemExit(3) from None
+    except BaseException as error:  # a reader that panics raises outside Exception
+        sys.stdout.write(str(error)[:200] or type(error).__name__)
         raise SystemExit(2) from None
     json.dump(answer, sys.stdout)
