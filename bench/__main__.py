@@ -4,9 +4,9 @@ import sys
 
 import click
 
-from bench import browser, classing, placing
+from bench import browser, classing, gathering, placing
 
-PARTS = {"placing": placing.rows, "classing": classing.rows, "browser": browser.rows}
+PARTS = {"placing": placing.rows, "classing": classing.rows, "gathering": gathering.rows, "browser": browser.rows}
 
 
 @click.command()

@@ -387,7 +387,8 @@ def _systems(study_id: uuid.UUID, seen: Look) -> list[SystemView]:
     zones = _any_zones(study_id)
     if zones is None:
         return []
-    coordinates = {**seen.guess.coordinates[0], "crs": zones.crs.to_wkt()}
+    # Any system in metres does for reading the numbers: only degrees have a range that they could be out of.
+    coordinates = {**seen.guess.coordinates[0], "crs": "EPSG:3857"}
     events = Events.model_validate({"source": seen.sample.name, "coordinates": coordinates, "far_away": "keep"})
     checked = check(Gather(events=events), Sources({seen.sample.name: seen.sample}, {}))
     usable = checked.reasons == Reason.NONE

@@ -72,7 +72,9 @@ def search_systems(words: str, *, most: int = 30) -> list[Candidate]:
 
 def _projected_within(area: AreaOfInterest) -> list[str]:
     infos = query_crs_info("EPSG", PJType.PROJECTED_CRS, area_of_interest=area, contains=True)
-    return [f"{i.auth_name}:{i.code}" for i in infos if not i.deprecated]
+    # Of systems that differ by some metres the points tell none apart: the commonest datum stands first.
+    usual = sorted(infos, key=lambda i: not i.name.startswith("WGS 84 /"))
+    return [f"{i.auth_name}:{i.code}" for i in usual if not i.deprecated]
 
 
 @lru_cache(maxsize=1)
