@@ -23,8 +23,12 @@ export function BringIn({ study }: { study: Study }) {
       open
       fullScreen
       onClose={() => show(null)}
-      aria-label="Bring files in"
-      slotProps={{ paper: { sx: { bgcolor: PAPER, display: "flex", flexDirection: "column" } } }}
+      slotProps={{
+        paper: {
+          "aria-label": "Bring files in",
+          sx: { bgcolor: PAPER, display: "flex", flexDirection: "column" },
+        },
+      }}
     >
       <Box sx={{ display: "flex", alignItems: "baseline", gap: 3, px: 2, pt: 1.25, pb: 0.75 }}>
         <Typography variant="h1">Bring files in</Typography>

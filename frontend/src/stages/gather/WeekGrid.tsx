@@ -70,7 +70,15 @@ export function WeekGrid({ counts, week, change }: Props) {
         }}
       >
         {DAYS.map((name, day) => (
-          <Row key={name} name={name} day={day} counts={counts} most={most} shown={shown} at={focused ? at : null} />
+          <Row
+            key={name}
+            name={name}
+            day={day}
+            counts={counts}
+            most={most}
+            shown={shown}
+            at={focused ? at : null}
+          />
         ))}
         <span />
         {[0, 6, 12, 18].map((hour) => (

@@ -12,7 +12,7 @@ import pyarrow.compute as pc
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.numbers import numbers
-from steady_tally.core.gather.times import ReadTimes, Resolution, within_windows
+from steady_tally.core.gather.times import ReadTimes, within_windows
 from steady_tally.core.plan import (
     AllOf,
     AnyOf,
@@ -40,11 +40,13 @@ class Whereabouts:
     times : the events' times, or None where the plan names no time column.
     inside : an outline's corners in longitude and latitude -> (n,) which events lie in it.
     at_place : the name of a known place -> (n,) which events lie there.
+    places : what the known places are, as a text that differs where they do.
     """
 
     times: ReadTimes | None
     inside: Callable[[Sequence[tuple[float, float]]], Flags]
     at_place: Callable[[str], Flags]
+    places: str = ""
 
 
 def rows_that_hold(
@@ -66,8 +68,10 @@ def holds(table: Table, condition: Condition, *, wanted_by: str, whereabouts: Wh
         found = [holds(table, c, wanted_by=wanted_by, whereabouts=whereabouts) for c in condition.of if c.on]
         return np.logical_or.reduce(found) if found else np.ones(table.row_count, dtype=np.bool_)
     if isinstance(condition, HasValue):
-        text = trimmed_text(table.column(condition.column, wanted_by=wanted_by))
-        return _flags(pc.is_in(text, value_set=pa.array(condition.values, pa.string()))) == condition.keep
+        labels, codes = coded_text(table, condition.column, wanted_by=wanted_by)
+        wanted = set(condition.values)
+        keeps = np.array([(label in wanted) == condition.keep for label in labels], dtype=np.bool_)
+        return np.asarray(keeps[codes])
     if isinstance(condition, Contains):
         text = trimmed_text(table.column(condition.column, wanted_by=wanted_by))
         return _flags(pc.match_substring(text, condition.text, ignore_case=True))
@@ -121,15 +125,6 @@ def condition_says(condition: Condition) -> str:
     return "inside an outline"
 
 
-def week_hour(times: ReadTimes) -> npt.NDArray[np.int64]:
-    """(n,) 24 x weekday + hour, Monday's first hour being 0; -1 where no time of day is known."""
-    known = ~np.isnat(times.start) & (times.resolution == Resolution.TIME)
-    days = times.start.astype("datetime64[D]")
-    hour = (times.start - days).astype("timedelta64[h]").astype(np.int64)
-    weekday = (days.astype(np.int64) + 3) % 7  # 1 January 1970 was a Thursday
-    return np.where(known, 24 * weekday + hour, -1)
-
-
 def trimmed_text(column: pa.ChunkedArray) -> pa.ChunkedArray:
     """A column as text without blanks around it, empty where there is nothing; a whole number without places."""
     if pa.types.is_floating(column.type):
@@ -138,6 +133,16 @@ def trimmed_text(column: pa.ChunkedArray) -> pa.ChunkedArray:
             whole, pc.floor(column).cast(pa.int64(), safe=False).cast(pa.string()), column.cast(pa.string())
         )
     return pc.utf8_trim_whitespace(pc.fill_null(column.cast(pa.string()), ""))
+
+
+def coded_text(table: Table, column: str, *, wanted_by: str) -> tuple[list[str], npt.NDArray[np.int32]]:
+    """A column's different texts, and for each row which it has; worked out once and kept with the table."""
+    key = ("codes", column)
+    if key not in table.kept:
+        coded = trimmed_text(table.column(column, wanted_by=wanted_by)).combine_chunks().dictionary_encode()
+        table.kept[key] = coded.dictionary.to_pylist(), coded.indices.to_numpy(zero_copy_only=False)
+    found: tuple[list[str], npt.NDArray[np.int32]] = table.kept[key]
+    return found
 
 
 def column_numbers(table: Table, column: str, decimal: str, *, wanted_by: str) -> npt.NDArray[np.float64]:
@@ -151,7 +156,7 @@ def column_numbers(table: Table, column: str, decimal: str, *, wanted_by: str) -
 
 def _in_week_hours(times: ReadTimes, condition: WeekHours) -> Flags:
     wanted = np.array([figure == "1" for day in condition.week for figure in day] + [False])
-    return np.asarray(wanted[week_hour(times)])
+    return np.asarray(wanted[times.week_hour])
 
 
 def _flags(found: pa.ChunkedArray) -> Flags:

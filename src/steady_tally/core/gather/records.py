@@ -16,7 +16,7 @@ from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.angles import angles, split_pair, split_point
-from steady_tally.core.gather.conditions import Whereabouts, holds, rows_that_hold, trimmed_text
+from steady_tally.core.gather.conditions import Whereabouts, holds, trimmed_text
 from steady_tally.core.gather.coordinates import check_coordinates, look_swapped, reasons_of
 from steady_tally.core.gather.look_up import look_up
 from steady_tally.core.gather.reasons import Reason
@@ -26,6 +26,7 @@ from steady_tally.core.place.bins import OUTSIDE, edges_of
 from steady_tally.core.place.locate import locate
 from steady_tally.core.place.projection import coordinate_system, project
 from steady_tally.core.plan import (
+    Condition,
     CoordinateColumns,
     CoordinatePair,
     CoordinateText,
@@ -37,6 +38,7 @@ from steady_tally.core.sources import Sources, Table
 
 _EVENTS = "plan: gather.events"
 _METRES_A_DEGREE = 111_320.0
+_MOST_HELD = 48
 MATCH_COLUMN = "look-up match"
 
 Floats = npt.NDArray[np.float64]
@@ -195,7 +197,7 @@ def choose(plan: Gather, checked: Checked) -> Gathered:
     for condition in events.where:
         keep = np.ones(len(reasons), dtype=np.bool_)
         if condition.on:
-            keep = holds(checked.table, condition, wanted_by=_EVENTS + ".where", whereabouts=where)
+            keep = held(checked, condition, where)
             reasons[~keep & usable] = Reason.FILTERED_OUT
         filtered_by.append(int(np.count_nonzero(usable & ~keep)))
     goes_on = reasons == Reason.NONE
@@ -208,14 +210,15 @@ def choose(plan: Gather, checked: Checked) -> Gathered:
     )
 
 
-def chosen_by_others(plan: Gather, checked: Checked, without: int | None) -> Flags:
-    """(records,) which usable records all conditions but that one keep: what its own counts are taken from."""
-    others = [c for i, c in enumerate(plan.events.where) if i != without]
-    keep = rows_that_hold(checked.table, others, wanted_by=_EVENTS + ".where", whereabouts=whereabouts(plan, checked))
-    if checked.times and plan.events.recorded:
-        windows = [(w.first_day, w.last_day) for w in plan.events.recorded]
-        keep &= within_windows(checked.times, windows) | np.isnat(checked.times.start)
-    return keep & (checked.reasons == Reason.NONE)
+def held(checked: Checked, condition: Condition, where: Whereabouts) -> Flags:
+    """(records,) where a condition holds; the latest are kept with the records, as filters change one at a time."""
+    kept: dict[str, Flags] = checked.table.kept.setdefault(("held", id(checked)), {})
+    key = condition.model_dump_json(exclude={"name", "on"}) + where.places
+    if key not in kept:
+        kept[key] = holds(checked.table, condition, wanted_by=_EVENTS + ".where", whereabouts=where)
+        if len(kept) > _MOST_HELD:
+            kept.pop(next(iter(kept)))
+    return kept[key]
 
 
 def whereabouts(plan: Gather, checked: Checked) -> Whereabouts:
@@ -239,7 +242,7 @@ def whereabouts(plan: Gather, checked: Checked) -> Whereabouts:
         east = (lon - place.x) * _METRES_A_DEGREE * np.cos(np.radians(place.y))
         return np.asarray(np.hypot(east, north) <= place.reach_m)
 
-    return Whereabouts(checked.times, inside, at_place)
+    return Whereabouts(checked.times, inside, at_place, str(plan.events.places))
 
 
 def identifiers_of(events: Events, table: Table) -> pa.ChunkedArray:

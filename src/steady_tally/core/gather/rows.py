@@ -10,6 +10,7 @@ from numba import njit
 
 _FIELD_START, _PLAIN, _QUOTED, _QUOTE_SEEN = 0, 1, 2, 3
 _LF, _CR, _QUOTE = 10, 13, 34
+_DELIMITER, _LINE_END, _QUOTE_MARK = 1, 2, 3
 
 Ints = npt.NDArray[np.int64]
 
@@ -49,48 +50,49 @@ def rows_of(data: npt.NDArray[np.uint8], *, delimiter: str, line: int = 1, last:
     """
     room = int(np.count_nonzero(data == _LF) + np.count_nonzero(data == _CR)) + 1
     start, end, fields, at_line = (np.empty(room, np.int64) for _ in range(4))
-    count, consumed, next_line, state = _scan(data, ord(delimiter), line, last, start, end, fields, at_line)
+    kind = np.zeros(256, np.uint8)
+    kind[[ord(delimiter), _LF, _CR, _QUOTE]] = _DELIMITER, _LINE_END, _LINE_END, _QUOTE_MARK
+    count, consumed, next_line, state = _scan(data, kind, line, last, start, end, fields, at_line)
     return Rows(start[:count], end[:count], fields[:count], at_line[:count], consumed, next_line, state == _QUOTED)
 
 
 @njit(cache=True, nogil=True)
-def _scan(data, delimiter, line, last, start, end, fields, at_line):  # type: ignore[no-untyped-def]
+def _scan(data, kind, line, last, start, end, fields, at_line):  # type: ignore[no-untyped-def]
     n = len(data)
     count = 0
     state = _FIELD_START
     begin, begin_line, in_row = 0, line, 1
     i = 0
     while i < n:
-        c = data[i]
-        if c == delimiter and state != _QUOTED:
-            in_row += 1
-            state = _FIELD_START
-        elif c in (_LF, _CR):
-            if c == _CR and i + 1 == n and not last:
-                break  # the next block says whether LF follows
-            after = i + 1
-            if c == _CR and after < n and data[after] == _LF:
-                after += 1
-            line += 1
-            if state == _QUOTED:
-                i = after
-                continue
-            if i > begin:
-                start[count], end[count], fields[count], at_line[count] = begin, i, in_row, begin_line
-                count += 1
-            begin, begin_line, in_row = after, line, 1
-            state = _FIELD_START
-            i = after
-            continue
-        elif c == _QUOTE:
-            if state == _FIELD_START:
+        what = kind[data[i]]
+        if what == 0:
+            if state != _QUOTED:
+                state = _PLAIN
+        elif what == _DELIMITER:
+            if state != _QUOTED:
+                in_row += 1
+                state = _FIELD_START
+        elif what == _QUOTE_MARK:
+            if state == _FIELD_START or state == _QUOTE_SEEN:  # noqa: SIM109 (a tuple is slow here)
                 state = _QUOTED
             elif state == _QUOTED:
                 state = _QUOTE_SEEN
-            elif state == _QUOTE_SEEN:
-                state = _QUOTED
-        elif state in (_FIELD_START, _QUOTE_SEEN):
-            state = _PLAIN
+        else:
+            after = i + 1
+            if data[i] == _CR:
+                if after == n and not last:
+                    break  # the next block says whether LF follows
+                if after < n and data[after] == _LF:
+                    after += 1
+            line += 1
+            if state != _QUOTED:
+                if i > begin:
+                    start[count], end[count], fields[count], at_line[count] = begin, i, in_row, begin_line
+                    count += 1
+                begin, begin_line, in_row = after, line, 1
+                state = _FIELD_START
+            i = after
+            continue
         i += 1
     if last and n > begin:
         start[count], end[count], fields[count], at_line[count] = begin, n, in_row, begin_line

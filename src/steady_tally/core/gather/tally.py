@@ -14,15 +14,14 @@ import numpy.typing as npt
 
 from steady_tally.core.gather.categories import category_columns
 from steady_tally.core.gather.conditions import (
+    coded_text,
     column_numbers,
-    holds,
     trimmed_text,
-    week_hour,
 )
 from steady_tally.core.gather.guess import decimal_of
 from steady_tally.core.gather.numbers import numbers
 from steady_tally.core.gather.reasons import Reason
-from steady_tally.core.gather.records import Checked, whereabouts
+from steady_tally.core.gather.records import Checked, held, whereabouts
 from steady_tally.core.gather.times import within_windows
 from steady_tally.core.plan import BetweenDays, Condition, Gather, HasValue, InRange, WeekHours
 from steady_tally.core.sources import Table
@@ -74,7 +73,7 @@ def tally(plan: Gather, checked: Checked) -> Tally:
         windows = [(w.first_day, w.last_day) for w in plan.events.recorded]
         usable &= within_windows(checked.times, windows) | np.isnat(checked.times.start)
     where = whereabouts(plan, checked)
-    keeps = [holds(table, c, wanted_by="plan: gather.events.where", whereabouts=where) for c in conditions]
+    keeps = [held(checked, c, where) for c in conditions]
 
     def kept_without(left_out: Callable[[Condition], bool]) -> Flags:
         kept = usable.copy()
@@ -97,7 +96,7 @@ def tally(plan: Gather, checked: Checked) -> Tally:
         month = _kept(table, ("month", id(checked)), lambda: _months(checked.times.start))  # type: ignore[union-attr]
         months = _by_month(month, usable, by_day)
         by_hour = kept_without(lambda c: isinstance(c, WeekHours))
-        hour = _kept(table, ("week", id(checked)), lambda: week_hour(checked.times))  # type: ignore[arg-type]
+        hour = checked.times.week_hour
         week = np.bincount(hour[by_hour & (hour >= 0)], minlength=168)
     kept = kept_without(lambda _: False)
     return Tally(
@@ -111,11 +110,7 @@ def tally(plan: Gather, checked: Checked) -> Tally:
 
 
 def _values(table: Table, name: str, kept: Flags) -> ColumnTally:
-    def code() -> tuple[list[str], npt.NDArray[np.int32]]:
-        coded = trimmed_text(table.columns.column(name)).combine_chunks().dictionary_encode()
-        return coded.dictionary.to_pylist(), coded.indices.to_numpy(zero_copy_only=False)
-
-    labels, codes = _kept(table, ("codes", name), code)
+    labels, codes = coded_text(table, name, wanted_by="filter")
     counts = np.bincount(codes[kept], minlength=len(labels))
     order = sorted(range(len(labels)), key=lambda i: labels[i])[:_MOST_VALUES]
     return ColumnTally(name, tuple((labels[i], int(counts[i])) for i in order))

@@ -9,6 +9,7 @@ import unicodedata
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from enum import IntEnum
+from functools import cached_property
 from typing import Literal, get_args
 from zoneinfo import ZoneInfo
 
@@ -79,7 +80,15 @@ class ReadTimes:
     start: Times
     resolution: npt.NDArray[np.uint8]
 
-    @property
+    @cached_property
+    def week_hour(self) -> npt.NDArray[np.int64]:
+        """(n,) 24 x weekday + hour, Monday's first hour being 0; -1 where no time of day is known."""
+        known = ~np.isnat(self.start) & (self.resolution == Resolution.TIME)
+        hours = self.start.astype("datetime64[h]").astype(np.int64)
+        # 1 January 1970 was a Thursday.
+        return np.where(known, (hours + 72) % 168, -1)
+
+    @cached_property
     def last_day(self) -> Times:
         """(n,) datetime64[D], the last day of each span."""
         days = self.start.astype("datetime64[D]")
