@@ -6,14 +6,18 @@ import json
 import uuid
 
 import numpy as np
+import pyarrow as pa
 import pytest
 import shapely
 from sqlalchemy import text
 
+from steady_tally.core.errors import Conflict
+from steady_tally.core.sources import Table
 from steady_tally.jobs.imports import Import, bring_in
 from steady_tally.jobs.progress import Cancelled
-from steady_tally.store.sources import load_sources
+from steady_tally.store.sources import FileFacts, Shown, load_sources, save_whole, show_source
 from steady_tally.store.studies import create_study
+from steady_tally.store.tables import Role
 from steady_tally.store.uploads import safe_name, sweep_uploads
 
 from .conftest import work
@@ -149,6 +153,35 @@ def test_next_months_file_takes_the_place_and_says_what_changed(client, brought,
     assert ledger(client, brought)["stages"][0]["records_out"] == 310, "a refused file leaves everything as it was"
     with engine.connect() as connection:
         assert connection.execute(text("SELECT count(*) FROM source")).scalar() == 2, "the one before is kept"
+
+
+def test_choices_are_made_anew_from_the_file_that_lies_there(client, brought):
+    where = [{"kind": "values", "column": "kind", "values": ["fall"]}]
+    assert change_plan(client, brought, lambda p: p["gather"]["events"].update(where=where)).status_code == 201
+    source = client.get(f"/api/studies/{brought}/sources").get_json()["sources"][0]
+    seen = look(client, brought, source["upload_id"], **source["reading"]).get_json()
+    events = events_of(seen, "calls") | {"identifier": None, "columns": ["kind"], "labels": {"kind": "What happened"}}
+    done = bring(client, brought, source["upload_id"], "calls", replaces=True, events=events)
+    assert (done["state"], done["says"]) == ("done", "")
+    view = client.get(f"/api/studies/{brought}/view").get_json()
+    assert view["columns"] == ["when", "kind", "lon", "lat"], "what is left out is not read, but for what is used"
+    chosen = view["plan"]["gather"]["events"]
+    assert (chosen["identifier"], chosen["labels"]["kind"]) == (None, "What happened")
+    assert [c["values"] for c in chosen["where"]] == [["fall"]], "the filter stays"
+    assert ledger(client, brought)["stages"][0]["records_out"] == 100
+
+
+def test_two_of_one_name_cannot_be_and_the_second_leaves_nothing(client, brought, engine):
+    upload = send(client, brought, "calls.csv", calls(10))
+    refused = client.post(
+        f"/api/studies/{brought}/imports", json={"upload_id": upload, "name": "calls", "role": "events"}
+    )
+    assert refused.status_code == 409
+    stored = save_whole(engine, Table("calls", pa.table({"a": [1]}), np.array([1]), np.array([2])))
+    with pytest.raises(Conflict, match="already"):
+        show_source(engine, uuid.UUID(brought), Shown("calls", Role.EVENTS, stored, None), FileFacts("a", "b", 1))
+    with engine.connect() as connection:
+        assert connection.execute(text("SELECT count(*) FROM column_set WHERE state = 'loading'")).scalar() == 0
 
 
 def test_a_corrected_record_and_a_place_in_the_plane(client, study):

@@ -535,6 +535,11 @@ export interface components {
                 [key: string]: unknown;
             };
             /**
+             * Upload Id
+             * @description Where its file lies, to be read anew in another way.
+             */
+            upload_id: string | null;
+            /**
              * Change
              * @description How it differs from the file that it took the place of.
              */

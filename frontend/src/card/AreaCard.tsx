@@ -106,7 +106,12 @@ export function AreaCard({ study, view, areas, area }: Props) {
       <Entry label="km²">{figure(areas.areaKm2[area])}</Entry>
       {profile && <TimeLine profile={profile} />}
       {profile?.categories.map((category) => (
-        <Commonest key={category.column} category={category} total={profile.total} />
+        <Commonest
+          key={category.column}
+          title={view.plan.gather.events.labels[category.column] ?? category.column}
+          category={category}
+          total={profile.total}
+        />
       ))}
       {profile && profile.places.length > 0 && (
         <Box sx={{ color: QUIET, fontSize: "0.8125rem", mt: 1.5 }}>
@@ -161,12 +166,11 @@ function TimeLine({ profile }: { profile: Schemas["AreaProfile"] }) {
   );
 }
 
-function Commonest({ category, total }: { category: Schemas["CategoryView"]; total: number }) {
+function Commonest(props: { title: string; category: Schemas["CategoryView"]; total: number }) {
+  const { title, category, total } = props;
   return (
     <Box sx={{ mt: 1.5 }}>
-      <Box sx={{ color: QUIET, fontSize: "0.8125rem", borderBottom: `1px solid ${RULE}` }}>
-        {category.column}
-      </Box>
+      <Box sx={{ color: QUIET, fontSize: "0.8125rem", borderBottom: `1px solid ${RULE}` }}>{title}</Box>
       {category.values.map((v) => (
         <Line key={v.says} label={v.says} count={v.events} total={total} />
       ))}

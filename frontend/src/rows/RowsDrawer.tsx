@@ -77,7 +77,7 @@ export function RowsDrawer({ study, view, areas }: { study: Study; view: View; a
         </ButtonBase>
       </Box>
       {rows === "areas" && <AreaRows view={view} areas={areas} />}
-      {rows === "events" && <EventRows study={study} area={selected} />}
+      {rows === "events" && <EventRows study={study} view={view} area={selected} />}
       {rows === "set aside" && <SetAsideRows study={study} view={view} reason={reason} />}
     </Box>
   );
@@ -131,14 +131,14 @@ function AreaRows({ view, areas }: { view: View; areas: Areas }) {
   );
 }
 
-function EventRows({ study, area }: { study: Study; area: number | null }) {
+function EventRows({ study, view, area }: { study: Study; view: View; area: number | null }) {
   const events = useAreaEvents(study, area);
   if (area === null)
     return <Say text="Choose an area on the map or among the areas; its events are shown here." />;
   if (events.error) return <Say text={events.error.message} bad />;
   if (!events.data) return <Say text="Looking them up…" />;
   const columns = events.data.columns.map(
-    (title, i): Column => ({ title, share: i < 2 ? 1 : 2, number: i < 2 }),
+    (title, i): Column => ({ title: labelled(view, title), share: i < 2 ? 1 : 2, number: i < 2 }),
   );
   return <Grid label="Events" columns={columns} rows={events.data.rows} />;
 }
@@ -153,7 +153,7 @@ function SetAsideRows({ study, view, reason }: { study: Study; view: View; reaso
   const keep = <T,>(row: T[]) => row.filter((_, i) => i !== skipped);
   const columns = keep(found.data.columns).map(
     (title): Column => ({
-      title,
+      title: labelled(view, title),
       share: title === "says" ? 4 : title === "record" || title === "line" ? 1 : 2,
       number: title === "record" || title === "line",
     }),
@@ -172,6 +172,7 @@ function SetAsideRows({ study, view, reason }: { study: Study; view: View; reaso
         label="Records set aside"
         columns={columns}
         rows={all.map(keep)}
+        marked={[correcting === null ? null : all.findIndex((row) => name(row) === correcting)]}
         onChoose={(row) => set({ correcting: name(all[row]), corrected: null })}
       />
     </>
@@ -232,6 +233,11 @@ function Correction({ study, view, record }: { study: Study; view: View; record:
       </Button>
     </Box>
   );
+}
+
+/** A column by its readable name, where it has one. */
+function labelled(view: View, column: string): string {
+  return view.plan.gather.events.labels[column] ?? column;
 }
 
 function Say({ text, bad = false }: { text: string; bad?: boolean }) {

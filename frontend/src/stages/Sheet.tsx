@@ -16,6 +16,7 @@ import { INK, MADDER, PAPER, RULE } from "../theme";
 import { GatherSheet } from "./gather/GatherSheet";
 import { Question, Quiet } from "./parts";
 import { SHEET_WIDTH, sheetLeft } from "./place";
+import { guessedRate } from "./rate";
 
 interface Props {
   study: Study;
@@ -132,7 +133,7 @@ function PlaceSheet({ study, view, save }: Props & { save: Save }) {
   );
 }
 
-/** How residents are known for the open areas: as an earlier plan had it, or from a column of the areas themselves. */
+/** How residents are known for the open areas: as an earlier plan had it, or by a first guess. */
 function useRate(study: Study, view: View): PlanDocument | null {
   const plans = usePlans(study).data?.versions ?? [];
   const sources = useSources(study).data ?? [];
@@ -143,15 +144,7 @@ function useRate(study: Study, view: View): PlanDocument | null {
     (p) => p.document.measure.kind === "rate" && p.document.place.areas.source === areas.source,
   );
   if (before) return before.document.measure;
-  const source = sources.find((s) => s.name === areas.source);
-  if (!source?.columns.includes("residents") || !areas.identifier) return null;
-  const keys = [{ table: areas.identifier, area: "identifier" }];
-  return {
-    kind: "rate",
-    per: 10000,
-    time: "window",
-    denominator: { source: source.name, keys, value: "residents" },
-  };
+  return guessedRate(areas, sources, view.plan.gather.events.recorded.length > 0);
 }
 
 function MeasureSheet({ study, view, save }: Props & { save: Save }) {
@@ -172,7 +165,7 @@ function MeasureSheet({ study, view, save }: Props & { save: Save }) {
         />
         <Choice
           value="rate"
-          label={`per 10,000 residents and ${view.period_noun}`}
+          label={`per 10,000 residents${time === "window" ? ` and ${view.period_noun}` : ""}`}
           disabled={!rate}
           onChoose={() =>
             save((p) => {
@@ -182,7 +175,7 @@ function MeasureSheet({ study, view, save }: Props & { save: Save }) {
         />
         <Choice
           value="density"
-          label={`per km² and ${view.period_noun}`}
+          label={`per km²${time === "window" ? ` and ${view.period_noun}` : ""}`}
           onChoose={() =>
             save((p) => {
               p.measure = { kind: "density", time };

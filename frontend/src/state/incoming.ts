@@ -1,6 +1,6 @@
 /** Files on their way in: sent, looked into, decided upon, brought in. One small store. */
 import { create } from "zustand";
-import { getJson, type Job, type Look, postJson, putFile } from "../api/client";
+import { getJson, type Job, type Look, postJson, putFile, type Source } from "../api/client";
 import { type Choices, choicesOf, grouped, importBody } from "../stages/gather/choices";
 
 export type Stage = "sending" | "looking" | "ready" | "bringing" | "done" | "failed";
@@ -16,6 +16,8 @@ export interface Incoming {
   look: Look | null;
   choices: Choices | null;
   job: Job | null;
+  /** A source that is there already, and whose choices are made anew. */
+  again: boolean;
   /** When bringing it in began, in milliseconds. */
   begun: number;
   /** Why it failed, or why the last look did. */
@@ -65,6 +67,7 @@ export async function take(study: string, files: readonly File[], taken: readonl
       look: null,
       choices: null,
       job: null,
+      again: false,
       begun: 0,
       says: "",
     }),
@@ -113,6 +116,50 @@ export async function lookAgain(
   }
 }
 
+/** Open the choices of a source anew, from the file that it was read from. */
+export async function chooseAnew(study: string, source: Source): Promise<void> {
+  const id = source.upload_id!;
+  const fresh: Incoming = {
+    id,
+    study,
+    name: source.file_name,
+    stage: "looking",
+    sent: source.byte_count,
+    total: source.byte_count,
+    look: null,
+    choices: null,
+    job: null,
+    again: true,
+    begun: 0,
+    says: "",
+  };
+  useIncoming.setState((s) => ({ files: [...s.files.filter((f) => f.id !== id), fresh], open: id }));
+  await lookAgain(id, source.reading, []);
+  const events = (source.facts as { events?: Partial<Choices> }).events;
+  update(id, (f) =>
+    f.choices && f.look
+      ? { choices: { ...f.choices, ...(events && known(f.look, events)), ...sourceChoices(source) } }
+      : {},
+  );
+}
+
+function sourceChoices(source: Source): Partial<Choices> {
+  return { name: source.name, role: source.role, replaces: true };
+}
+
+/** What was chosen before, in the words of the choices. */
+function known(look: Look, events: Record<string, unknown>): Partial<Choices> {
+  const kept = events.columns as string[] | null;
+  return {
+    coordinates: events.coordinates as Choices["coordinates"],
+    identifier: events.identifier as string | null,
+    time: events.time as Choices["time"],
+    recorded: ((events.recorded ?? []) as Choices["recorded"]).map((w) => ({ ...w, name: w.name ?? "" })),
+    labels: (events.labels ?? {}) as Choices["labels"],
+    left: kept ? look.columns.map((c) => c.name).filter((n) => !kept.includes(n)) : [],
+  };
+}
+
 function sameColumns(a: Look, b: Look): boolean {
   return JSON.stringify(a.columns.map((c) => c.name)) === JSON.stringify(b.columns.map((c) => c.name));
 }
@@ -125,7 +172,7 @@ export async function bringIn(id: string, onDone: () => void): Promise<void> {
   try {
     let job = await postJson<Job>(
       `/api/studies/${file.study}/imports`,
-      importBody(id, file.look, file.choices),
+      importBody(id, file.look, file.choices, file.again),
     );
     while (job.state === "waiting" || job.state === "running") {
       update(id, () => ({ job }));

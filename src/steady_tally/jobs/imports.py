@@ -37,6 +37,7 @@ from steady_tally.store.uploads import Uploaded, uploaded
 
 blueprint = procrastinate.Blueprint()
 _POLYGON, _MULTIPOLYGON = 3, 6
+_CHOSEN_ANEW = ("coordinates", "identifier", "time", "recorded", "columns", "labels")
 
 
 class Import(BaseModel):
@@ -85,9 +86,12 @@ def bring_in(engine: Engine, study_id: uuid.UUID, wanted: Import, progress: Prog
     if before is not None:
         progress.step("comparing with the file before")
         _compare(engine, before, source_id, plan)
-    if wanted.role == Role.EVENTS and wanted.events is not None and wanted.use and not wanted.replaces:
+    if wanted.role == Role.EVENTS and wanted.events is not None and wanted.use:
         progress.step("planning")
-        _plan_with(engine, study_id, wanted.events)
+        if not wanted.replaces:
+            _plan_with(engine, study_id, wanted.events)
+        elif plan is not None and plan.gather.events.source == wanted.name:
+            save_plan(engine, study_id, _chosen_anew(plan, wanted), parent=study(engine, study_id).head_id)
 
 
 def _before(engine: Engine, study_id: uuid.UUID, wanted: Import) -> Source | None:
@@ -142,13 +146,25 @@ def _check_columns(plan: Plan | None, wanted: Import, there: list[str]) -> None:
     """A file that takes another's place must have the columns that the plan names."""
     if not wanted.replaces or plan is None:
         return
-    missing = [c for c in needed_columns(plan, wanted.name) if c not in there]
+    missing = [c for c in needed_columns(_chosen_anew(plan, wanted), wanted.name) if c not in there]
     if missing:
         raise SourceError(
             f"it lacks {', '.join(f'“{c}”' for c in missing)}, which the plan needs.",
             where=f"the new file for “{wanted.name}”",
             todo="Name the columns as before, or change the plan first.",
         )
+
+
+def _chosen_anew(plan: Plan, wanted: Import) -> Plan:
+    """The plan with what was chosen anew of its events; filter, corrections and known places stay."""
+    if wanted.events is None or plan.gather.events.source != wanted.name:
+        return plan
+    document = plan.as_document()
+    anew = wanted.events.model_dump(mode="json")
+    document["gather"]["events"] |= {name: anew[name] for name in _CHOSEN_ANEW}
+    if not anew["recorded"] and document["measure"].get("time", "none") != "none":
+        document["measure"]["time"] = "none"
+    return read_plan(document)
 
 
 def _compare(engine: Engine, before: Source, source_id: uuid.UUID, plan: Plan | None) -> None:

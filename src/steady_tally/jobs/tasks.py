@@ -27,6 +27,7 @@ from steady_tally.store.database import data_folder
 from steady_tally.store.sources import FileFacts, save_source
 from steady_tally.store.studies import create_study, discard_study, save_plan
 from steady_tally.store.tables import Role
+from steady_tally.store.uploads import receive
 
 blueprint = procrastinate.Blueprint()
 
@@ -70,8 +71,12 @@ def _load_demo(engine: Engine, job: uuid.UUID, events: int, progress: Progress) 
             progress.step(f"reading {name}")
             content = _read(folder / file, name, role)
             progress.step(f"storing {name}")
-            facts = FileFacts(file, checksum(folder / file), (folder / file).stat().st_size)
-            save_source(engine, study_id, role, content, facts, on_rows=progress.count)
+            size = (folder / file).stat().st_size
+            facts = FileFacts(file, checksum(folder / file), size)
+            upload_id = uuid.uuid4()
+            with (folder / file).open("rb") as stream:
+                receive(engine, study_id, upload_id, file, stream, largest=size)
+            save_source(engine, study_id, role, content, facts, upload_id=upload_id, on_rows=progress.count)
         plan = parse_plan((folder / PLAN).read_text(encoding="utf-8"))
         progress.step("placing the events")
         study_outcome(engine, study_id, plan, on_progress=progress.count)

@@ -80,10 +80,17 @@ def write_stream(
                 rows += write_oldest(chunk)
                 chunk += 1
     except BaseException:
-        with engine.begin() as connection:
-            connection.execute(text("DELETE FROM column_set WHERE id = :id"), {"id": set_id})
+        drop_columns(engine, set_id)
         raise
     return set_id, rows
+
+
+def drop_columns(engine: Engine, set_id: uuid.UUID) -> None:
+    """Remove a set that nobody has seen."""
+    with engine.begin() as connection:
+        connection.execute(
+            text("DELETE FROM column_set WHERE id = :id AND state = :state"), {"id": set_id, "state": LoadState.LOADING}
+        )
 
 
 def _of_chunk_size(tables: Iterable[pa.Table]) -> Iterator[pa.Table]:

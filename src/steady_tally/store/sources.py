@@ -16,7 +16,7 @@ from sqlmodel import Session, col, select
 
 from steady_tally.core.errors import Conflict, NotFound
 from steady_tally.core.sources import Features, Piece, RaggedRow, Sources, Table
-from steady_tally.store.chunks import make_ready, read_columns, write_columns, write_stream
+from steady_tally.store.chunks import drop_columns, make_ready, read_columns, write_columns, write_stream
 from steady_tally.store.tables import Role, Source
 
 _KINDS: dict[str, pa.DataType] = {
@@ -44,12 +44,13 @@ def save_source(
     content: Table | Features,
     file: FileFacts,
     *,
+    upload_id: uuid.UUID | None = None,
     on_rows: Callable[[int, int], None] | None = None,
 ) -> uuid.UUID:
     """Store and show a source that is in memory."""
     refuse_twice(engine, study_id, content.name)
     stored = save_whole(engine, content, on_rows=on_rows)
-    return show_source(engine, study_id, Shown(content.name, role, stored, content.crs), file)
+    return show_source(engine, study_id, Shown(content.name, role, stored, content.crs, upload_id=upload_id), file)
 
 
 @dataclass(frozen=True)
@@ -102,7 +103,16 @@ class Shown:
 
 
 def show_source(engine: Engine, study_id: uuid.UUID, shown: Shown, file: FileFacts) -> uuid.UUID:
-    """Make stored columns a source, in one short transaction. Conflict where the study has one of that name already."""
+    """Make stored columns a source, in one short transaction. Conflict where the study has one of that name already;
+    then the columns are removed."""
+    try:
+        return _show(engine, study_id, shown, file)
+    except BaseException:
+        drop_columns(engine, shown.stored.set_id)
+        raise
+
+
+def _show(engine: Engine, study_id: uuid.UUID, shown: Shown, file: FileFacts) -> uuid.UUID:
     with Session(engine) as session:
         if shown.replaces:
             session.connection().execute(

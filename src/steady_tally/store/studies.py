@@ -10,6 +10,7 @@ from sqlmodel import Session, col, select
 from steady_tally.core.errors import Conflict, NotFound
 from steady_tally.core.plan import Plan, read_plan
 from steady_tally.store.tables import PlanVersion, Study
+from steady_tally.store.uploads import remove_files
 
 
 def create_study(engine: Engine, name: str) -> uuid.UUID:
@@ -40,6 +41,10 @@ def discard_study(engine: Engine, study_id: uuid.UUID) -> None:
             text("DELETE FROM source WHERE study_id = :id RETURNING set_id"), {"id": study_id}
         ).scalars()
         connection.execute(text("DELETE FROM column_set WHERE id = ANY(:sets)"), {"sets": list(sets)})
+        uploads = connection.execute(
+            text("DELETE FROM upload WHERE study_id = :id RETURNING id"), {"id": study_id}
+        ).scalars()
+        remove_files(uploads.all())
         connection.execute(text("DELETE FROM study WHERE id = :id"), {"id": study_id})
 
 

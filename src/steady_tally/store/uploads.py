@@ -6,6 +6,7 @@ import hashlib
 import re
 import shutil
 import uuid
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import timedelta
 from pathlib import Path
@@ -103,7 +104,7 @@ def discard_upload(engine: Engine, upload_id: uuid.UUID) -> None:
             {"id": upload_id},
         ).rowcount
     if gone:
-        shutil.rmtree(_folder(upload_id), ignore_errors=True)
+        remove_files([upload_id])
 
 
 def sweep_uploads(engine: Engine) -> int:
@@ -120,9 +121,14 @@ def sweep_uploads(engine: Engine) -> int:
             .scalars()
             .all()
         )
-    for upload_id in gone:
-        shutil.rmtree(_folder(upload_id), ignore_errors=True)
+    remove_files(gone)
     return len(gone)
+
+
+def remove_files(uploads: Iterable[uuid.UUID]) -> None:
+    """Remove the folders of uploads that no row names any more."""
+    for upload_id in uploads:
+        shutil.rmtree(_folder(upload_id), ignore_errors=True)
 
 
 def safe_name(name: str) -> str:

@@ -56,6 +56,7 @@ class SourceView(BaseModel):
     columns: list[str]
     reading: dict[str, Any]
     facts: dict[str, Any] = Field(description="What the user knows of it, and the choices that it was brought in with.")
+    upload_id: uuid.UUID | None = Field(description="Where its file lies, to be read anew in another way.")
     change: dict[str, Any] = Field(description="How it differs from the file that it took the place of.")
     created_at: datetime
 

@@ -132,7 +132,11 @@ function OneFile({ study, file, forget }: { study: Study; file: Incoming; forget
           ) : (
             <Box sx={{ display: "flex", gap: 1 }}>
               <Button variant="contained" disableElevation disabled={open.length > 0 || busy} onClick={bring}>
-                {choices.replaces ? `Let it take the place of “${choices.name}”` : "Bring it in"}
+                {file.again
+                  ? "Read it so"
+                  : choices.replaces
+                    ? `Let it take the place of “${choices.name}”`
+                    : "Bring it in"}
               </Button>
               <Button onClick={forget}>Leave it out</Button>
             </Box>

@@ -11,6 +11,7 @@ import { INK, MADDER, RULE } from "../../theme";
 import { Quiet } from "../parts";
 import { Field, Pick } from "./Fields";
 import { parts, put } from "./filter";
+import { LookUpChoice } from "./LookUpChoice";
 
 export function ChecksTab({ study, view, save }: { study: Study; view: View; save: Save }) {
   const findings = useFindings(study, true);
@@ -99,19 +100,7 @@ export function ChecksTab({ study, view, save }: { study: Study; view: View; sav
           }
         />
       )}
-      {Object.keys(found.left_over).length > 0 && (
-        <>
-          <Head>Not in the look-up</Head>
-          {Object.entries(found.left_over)
-            .slice(0, 12)
-            .map(([spelling, count]) => (
-              <Line key={spelling} count={count}>
-                {spelling}
-                {found.suggestions[spelling]?.[0] && ` (${found.suggestions[spelling][0]}?)`}
-              </Line>
-            ))}
-        </>
-      )}
+      <LookUpChoice study={study} view={view} save={save} found={found} />
       <Piles piles={found.piles} view={view} save={save} />
     </>
   );

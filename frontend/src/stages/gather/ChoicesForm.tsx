@@ -44,6 +44,7 @@ export function ChoicesForm({ file, look, choices, sources }: Props) {
       <Field
         label="What we call it"
         value={choices.name}
+        disabled={file.again}
         onChange={(name) => set({ name, replaces: choices.replaces && taken.includes(name) })}
       />
       <Pick
@@ -52,7 +53,7 @@ export function ChoicesForm({ file, look, choices, sources }: Props) {
         options={ROLES.filter(([r]) => roles.includes(r))}
         onChange={(role) => set({ role })}
       />
-      {sources.some((s) => s.role === choices.role) && (
+      {!file.again && sources.some((s) => s.role === choices.role) && (
         <Pick
           label="Beside the others, or in the place of one"
           value={choices.replaces ? choices.name : ""}
@@ -67,7 +68,7 @@ export function ChoicesForm({ file, look, choices, sources }: Props) {
           }
         />
       )}
-      {choices.role === "events" && !choices.replaces && (
+      {choices.role === "events" && (file.again || !choices.replaces) && (
         <>
           <Where look={look} choices={choices} set={set} read={read} />
           <When look={look} choices={choices} set={set} />
@@ -121,6 +122,18 @@ export function ChoicesForm({ file, look, choices, sources }: Props) {
         )}
         {look.kind === "parquet" && <Quiet>The file says all of it itself.</Quiet>}
       </Unfold>
+      {choices.role === "events" && (
+        <Unfold title="Readable names of columns">
+          {look.columns.map((c) => (
+            <Field
+              key={c.name}
+              label={c.name}
+              value={choices.labels[c.name] ?? ""}
+              onChange={(text) => set({ labels: { ...choices.labels, [c.name]: text } })}
+            />
+          ))}
+        </Unfold>
+      )}
       <Unfold title="What is known of it">
         {FACTS.map(([key, label]) => (
           <Field

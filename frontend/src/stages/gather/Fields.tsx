@@ -6,6 +6,7 @@ export function Field(props: {
   value: string;
   type?: string;
   placeholder?: string;
+  disabled?: boolean;
   onChange: (text: string) => void;
 }) {
   return (
@@ -14,6 +15,7 @@ export function Field(props: {
       size="small"
       margin="dense"
       label={props.label}
+      disabled={props.disabled}
       type={props.type}
       value={props.value}
       placeholder={props.placeholder}

@@ -5,6 +5,7 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Source, Study, View } from "../../api/client";
 import { plural, whole } from "../../format";
+import { chooseAnew } from "../../state/incoming";
 import { type Save, useDescribeSource, useSources } from "../../state/queries";
 import { MADDER, QUIET, RULE } from "../../theme";
 import { Quiet } from "../parts";
@@ -52,6 +53,11 @@ function OneSource(props: { study: Study; view: View; source: Source; save: Save
           Against {change.file_before}: {whole(change.new)} rows new, {whole(change.gone as number)} gone,{" "}
           {whole(change.changed as number)} changed, {whole(change.same as number)} the same.
         </Quiet>
+      )}
+      {source.upload_id && (
+        <Button size="small" sx={{ mt: 1, mr: 1 }} onClick={() => void chooseAnew(study.id, source)}>
+          Choose anew how it is read
+        </Button>
       )}
       {source.role === "events" && !mapped && Boolean(facts.events) && (
         <Button size="small" variant="outlined" sx={{ mt: 1 }} onClick={useIt}>

@@ -27,6 +27,8 @@ export interface Choices {
   /** Columns that are left out. */
   left: readonly string[];
   recorded: readonly Window[];
+  /** Readable names of columns; the file's own stay beside them. */
+  labels: Readonly<Record<string, string>>;
   facts: Readonly<Record<string, string>>;
   replaces: boolean;
 }
@@ -95,6 +97,7 @@ export function choicesOf(look: Look, taken: readonly string[]): Choices {
       : null,
     left: [],
     recorded: [],
+    labels: {},
     facts: {},
     replaces: false,
   };
@@ -135,21 +138,28 @@ export function eventsOf(look: Look, choices: Choices): Record<string, unknown> 
     identifier: choices.identifier,
     time: choices.time,
     recorded: choices.recorded.map((w) => ({ ...w, name: w.name || null })),
+    labels: filled(choices.labels),
     ...(choices.left.length ? { columns: kept } : {}),
   };
 }
 
-export function importBody(upload: string, look: Look, choices: Choices) {
-  const facts = Object.fromEntries(Object.entries(choices.facts).filter(([, v]) => v.trim()));
+/** `again`: the file is that of the source itself, whose choices are made anew. */
+export function importBody(upload: string, look: Look, choices: Choices, again: boolean) {
+  const facts = filled(choices.facts);
+  const plans = choices.role === "events" && (again || !choices.replaces);
   return {
     upload_id: upload,
     name: choices.name.trim(),
     role: choices.role,
     reading: look.reading,
     facts: choices.role === "table" && look.totals.length ? { ...facts, totals: look.totals } : facts,
-    events: choices.role === "events" ? eventsOf(look, choices) : null,
+    events: plans ? eventsOf(look, choices) : null,
     replaces: choices.replaces,
   };
+}
+
+function filled(texts: Readonly<Record<string, string>>): Record<string, string> {
+  return Object.fromEntries(Object.entries(texts).filter(([, text]) => text.trim()));
 }
 
 /** What each column is used for, for the heads of the preview. */

@@ -52,11 +52,16 @@ describe("choices", () => {
         ["id", "identifier"],
       ]),
     );
-    const body = importBody("u", LOOK, {
-      ...decided,
-      left: ["id"],
-      facts: { publisher: "Harbour", licence: " " },
-    });
+    const body = importBody(
+      "u",
+      LOOK,
+      {
+        ...decided,
+        left: ["id"],
+        facts: { publisher: "Harbour", licence: " " },
+      },
+      false,
+    );
     expect(body.events).toMatchObject({ columns: ["when", "x", "y"], coordinates: { crs: "EPSG:32624" } });
     expect(body.facts).toEqual({ publisher: "Harbour" });
   });
