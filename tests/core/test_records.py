@@ -61,7 +61,7 @@ def test_an_angle_reads_back_from_every_spelling(degrees, minutes, hundredths, l
     assert angles(column(f"{letter}{degrees}.5"))[0][0] == pytest.approx((degrees + 0.5) * (-1 if sign else 1))
 
 
-@pytest.mark.parametrize("text", ["38°", "38°70'", "38 10 61 N", "N 38 S", "n/k", "38.0.12"])
+@pytest.mark.parametrize("text", ["38°", "38°70'", "38 10 61 N", "N 38 S", "n/k", "38.0.12", "10.02.2025", "381022N"])
 def test_what_is_no_angle_is_unreadable(text):
     assert angles(column(text))[2].tolist() == [True]
 
@@ -298,6 +298,11 @@ def test_a_newer_file_s_rows_are_compared_by_their_identifiers():
     events = Events.model_validate({"source": "events", "coordinates": LON_LAT, "identifier": "id"})
     found = difference(table(**before), table(**after), events)
     assert {k: found[k] for k in ("new", "gone", "changed", "same")} == {"new": 1, "gone": 1, "changed": 1, "same": 48}
+
+
+def test_dates_with_points_between_are_no_places():
+    found = guess(table(when=[f"{1 + i % 28:02d}.02.2025 23:{i:02d}" for i in range(60)], kind=["a", "b"] * 30))
+    assert (found.times[0].column, found.coordinates) == ("when", ())
 
 
 def test_a_role_and_of_several_places_the_fullest_are_guessed():

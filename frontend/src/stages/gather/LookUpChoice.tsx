@@ -127,16 +127,6 @@ function LeftOver(props: { found: Props["found"]; accept: (spelling: string, tar
   const open = Object.entries(left_over);
   return (
     <>
-      {open.length > 0 && <Quiet>Not in the look-up:</Quiet>}
-      {open.slice(0, 12).map(([spelling, count]) => (
-        <Box
-          key={spelling}
-          sx={{ display: "flex", justifyContent: "space-between", borderBottom: `1px solid ${RULE}` }}
-        >
-          <span>{spelling}</span>
-          <span>{whole(count)}</span>
-        </Box>
-      ))}
       {Object.entries(suggestions)
         .slice(0, 8)
         .map(([spelling, targets]) => (
@@ -149,6 +139,16 @@ function LeftOver(props: { found: Props["found"]; accept: (spelling: string, tar
             “{spelling}” is “{targets[0]}”
           </Button>
         ))}
+      {open.length > 0 && <Quiet>Not in the look-up:</Quiet>}
+      {open.slice(0, 12).map(([spelling, count]) => (
+        <Box
+          key={spelling}
+          sx={{ display: "flex", justifyContent: "space-between", borderBottom: `1px solid ${RULE}` }}
+        >
+          <span>{spelling}</span>
+          <span>{whole(count)}</span>
+        </Box>
+      ))}
     </>
   );
 }

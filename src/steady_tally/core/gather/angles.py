@@ -15,10 +15,12 @@ Floats = npt.NDArray[np.float64]
 Flags = npt.NDArray[np.bool_]
 
 # A sign or a letter in front, up to three figures, a letter behind. ISO 6709, annex D, and what people type.
+_FIGURES = r"\d{1,2}(?:[.,]\d+)?"
 _ANGLE = (
-    r"^(?P<before>[NSEWOnsewo]?)\s*(?P<sign>[+\-−]?)\s*(?P<degrees>\d{1,3}(?:[.,]\d+)?)\s*[°ºd:\s]?\s*"
-    r"(?:(?P<minutes>\d{1,2}(?:[.,]\d+)?)\s*['′’m:\s]?\s*)?"
-    r"(?:(?P<seconds>\d{1,2}(?:[.,]\d+)?)\s*(?:[\"″”s]|'')?\s*)?(?P<after>[NSEWOnsewo]?)$"
+    r"^(?P<before>[NSEWOnsewo]?)\s*(?P<sign>[+\-−]?)\s*(?P<degrees>\d{1,3}(?:[.,]\d+)?)"
+    rf"(?:(?:\s*[°ºd:]\s*|\s+)(?P<minutes>{_FIGURES})"
+    rf"(?:(?:\s*['′’m:]\s*|\s+)(?P<seconds>{_FIGURES})\s*(?:[\"″”s]|'')?)?)?"
+    r"\s*[°ºd'′’m]?\s*(?P<after>[NSEWOnsewo]?)$"
 )
 _WKT = (
     r"(?i)^\s*(?:SRID=\d+;)?\s*POINT\s*(?:Z|M|ZM)?\s*\(\s*(?P<x>[^\s,()]+)\s+(?P<y>[^\s,()]+)(?:\s+[^\s,()]+)*\s*\)\s*$"
