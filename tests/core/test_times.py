@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from steady_tally.core.gather import times
 from steady_tally.core.gather.guess import guess
 from steady_tally.core.gather.times import Resolution, read_times, within_windows
 from steady_tally.core.sources import Table
@@ -52,6 +53,22 @@ def test_a_moment_reads_back_from_every_spelling(moment, language):
         assert start(text, order) == np.datetime64(moment, "s"), (order, text)
     clock = column(f"{moment:%H:%M:%S}")
     assert read_times(column(f"{moment:%d/%m/%Y}"), "day-first", clock=clock).start[0] == np.datetime64(moment, "s")
+
+
+ORDERS = st.sampled_from(["year-first", "day-first", "month-first"])
+SHAPES = st.sampled_from(["%Y-%m-%d", "%Y/%m/%d %H:%M", "%d.%m.%Y %H:%M:%S", "%m-%d-%YT%H:%M", "%d/%m/%Y"])
+
+
+@given(MOMENTS, SHAPES, ORDERS, st.lists(st.tuples(st.integers(0, 18), st.sampled_from("0139:/.- xT")), max_size=2))
+def test_the_quick_way_of_reading_gives_what_the_thorough_one_gives(moment, shape, order, changes):
+    text = list(f"{moment:{shape}}")
+    for at, letter in changes:
+        text[at % len(text)] = letter
+    cells = pa.array(["".join(text)])
+    (quick,), (resolution,) = times._read_plain(cells, order)
+    (thorough,), (wanted,) = times._read_dates(cells, order, None)
+    if not np.isnat(quick):
+        assert (quick, resolution) == (thorough, wanted)
 
 
 @given(st.integers(1, 80_000), st.integers(0, 86_399))

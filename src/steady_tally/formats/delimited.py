@@ -66,20 +66,24 @@ def dialect_of(path: Path, reading: Reading) -> Dialect:
     return Dialect(encoding, delimiter, header_row, tuple(header))
 
 
-def read_pieces(path: Path, dialect: Dialect, *, on_bytes: Callable[[int, int], None] | None = None) -> Iterator[Piece]:
+def read_pieces(
+    path: Path, dialect: Dialect, *, on_rows: Callable[[int, float], None] | None = None
+) -> Iterator[Piece]:
     """The rows below the header, some megabytes at a time. The next block is being split while one is handed out.
 
     Parameters
     ----------
-    on_bytes : told the bytes of the file read so far and those in all.
+    on_rows : told the rows found so far and the share of the file that they stand in.
     """
     where = f"file “{path.name}”"
     waiting: deque[Future[Piece]] = deque()
     with ThreadPoolExecutor(max_workers=2) as pool:
         record = 0
-        for data, rows in _blocks_of_rows(path, dialect, where, on_bytes):
+        for data, rows, share in _blocks_of_rows(path, dialect, where):
             waiting.append(pool.submit(_piece, data, rows, dialect, record, where))
             record += len(rows.start)
+            if on_rows:
+                on_rows(record, share)
             if len(waiting) > 2:
                 yield waiting.popleft().result()
         while waiting:
@@ -105,11 +109,9 @@ def looks_like_header(cells: list[str], widest: int) -> bool:
     return filled >= max(min(2, widest), 0.5 * widest)
 
 
-def _blocks_of_rows(
-    path: Path, dialect: Dialect, where: str, on_bytes: Callable[[int, int], None] | None
-) -> Iterator[tuple[bytes, Rows]]:
+def _blocks_of_rows(path: Path, dialect: Dialect, where: str) -> Iterator[tuple[bytes, Rows, float]]:
     skip, line, carry = dialect.header_row, 1, b""
-    for block, last in _utf8_blocks(path, dialect.encoding, where, on_bytes):
+    for block, last, share in _utf8_blocks(path, dialect.encoding, where):
         data = carry + block
         rows = rows_of(np.frombuffer(data, np.uint8), delimiter=dialect.delimiter, line=line, last=last)
         unclosed = rows.open_quote and (last or len(data) - rows.consumed > _LONGEST_ROW)
@@ -129,7 +131,7 @@ def _blocks_of_rows(
             rows.next_line, False,
         )  # fmt: skip
         if len(kept.start):
-            yield data, kept
+            yield data, kept, share
 
 
 def _piece(data: bytes, rows: Rows, dialect: Dialect, before: int, where: str) -> Piece:
@@ -174,22 +176,25 @@ def _split(body: bytes | memoryview, dialect: Dialect, where: str) -> pa.Table:
 
 
 def _open(path: Path) -> BinaryIO:
-    with path.open("rb") as file:
-        packed = file.read(2) == b"\x1f\x8b"
-    return cast(BinaryIO, gzip.open(path, "rb")) if packed else path.open("rb")
+    return _unpacked(path.open("rb"))
 
 
-def _utf8_blocks(
-    path: Path, encoding: str, where: str, on_bytes: Callable[[int, int], None] | None
-) -> Iterator[tuple[bytes, bool]]:
-    """The file as UTF-8 without a byte-order mark, a block at a time, and whether a block is the last."""
+def _unpacked(file: BinaryIO) -> BinaryIO:
+    """The file as it is, or what is packed in it."""
+    packed = file.read(2) == b"\x1f\x8b"
+    file.seek(0)
+    return cast(BinaryIO, gzip.GzipFile(fileobj=file)) if packed else file
+
+
+def _utf8_blocks(path: Path, encoding: str, where: str) -> Iterator[tuple[bytes, bool, float]]:
+    """The file as UTF-8 without a byte-order mark, a block at a time; whether it is the last, and the share so far."""
     size = path.stat().st_size
     plain = codecs.lookup(encoding).name == "utf-8"
     decoder = codecs.getincrementaldecoder(encoding)()
     first = True
     done = 0
     try:
-        with _open(path) as file:
+        with path.open("rb") as bare, _unpacked(bare) as file:
             block = file.read(_BLOCK)
             while True:
                 following = file.read(_BLOCK)
@@ -199,9 +204,8 @@ def _utf8_blocks(
                         f"it unpacks to more than {LARGEST_EXPANDED >> 30} GB.", where=where, todo="Divide it."
                     )
                 out = block if plain else decoder.decode(block, not following).encode()
-                yield (out.removeprefix(codecs.BOM_UTF8) if first else out), not following
-                if on_bytes:
-                    on_bytes(min(done, size), size)
+                share = bare.tell() / max(size, 1)
+                yield (out.removeprefix(codecs.BOM_UTF8) if first else out), not following, share
                 first = False
                 if not following:
                     return

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -60,7 +60,7 @@ class Look:
     guess: Guess
 
 
-def look(path: Path, name: str, reading: Reading, *, on_bytes: Callable[[int, int], None] | None = None) -> Look:
+def look(path: Path, name: str, reading: Reading) -> Look:
     """Read a file once, keep some of its rows, and guess from them."""
     suffix = suffix_of(path)
     if suffix in DELIMITED:
@@ -69,7 +69,7 @@ def look(path: Path, name: str, reading: Reading, *, on_bytes: Callable[[int, in
             update={"encoding": dialect.encoding, "delimiter": dialect.delimiter, "header_row": dialect.header_row}
         )
         empty = pa.schema([(n, pa.string()) for n in dialect.header])
-        return _of_pieces("text", stated, name, read_pieces(path, dialect, on_bytes=on_bytes), empty, None)
+        return _of_pieces("text", stated, name, read_pieces(path, dialect), empty, None)
     if suffix in PARQUET:
         schema, geometry, crs = parquet_schema(path)
         if geometry is not None:

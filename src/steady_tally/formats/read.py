@@ -30,7 +30,7 @@ class Stream:
 
 
 def open_table(
-    path: Path, name: str, reading: Reading = _DEFAULT, *, on_bytes: Callable[[int, int], None] | None = None
+    path: Path, name: str, reading: Reading = _DEFAULT, *, on_rows: Callable[[int, float], None] | None = None
 ) -> Stream:
     """Begin to read events or a table from delimited text, a workbook, a Parquet file or a file of features.
 
@@ -40,7 +40,7 @@ def open_table(
     if suffix in DELIMITED:
         dialect = dialect_of(path, reading)
         return Stream(
-            pa.schema([(n, pa.string()) for n in dialect.header]), None, read_pieces(path, dialect, on_bytes=on_bytes)
+            pa.schema([(n, pa.string()) for n in dialect.header]), None, read_pieces(path, dialect, on_rows=on_rows)
         )
     if suffix in PARQUET:
         schema, geometry, crs = parquet_schema(path)

@@ -107,16 +107,16 @@ def _before(engine: Engine, study_id: uuid.UUID, wanted: Import) -> Source | Non
 def _store_table(
     engine: Engine, wanted: Import, file: Uploaded, plan: Plan | None, progress: Progress
 ) -> tuple[Stored, str | None]:
-    share = [0.0]
+    expected = [0]
 
-    def read(done: int, total: int) -> None:
-        share[0] = done / max(total, 1)
+    def read(rows: int, share: float) -> None:
+        # How many rows there will be is reckoned from how much of the file those found so far stand in.
+        expected[0] = round(rows / share) if share > 0.0 else 0
 
     def told(rows: int) -> None:
-        # How many rows there will be is reckoned from how much of the file has been read.
-        progress.count(rows, max(rows, round(rows / share[0])) if share[0] > 0.0 else 0)
+        progress.count(rows, max(rows, expected[0]))
 
-    stream = open_table(file.path, wanted.name, wanted.reading, on_bytes=read)
+    stream = open_table(file.path, wanted.name, wanted.reading, on_rows=read)
     _check_columns(plan, wanted, stream.schema.names)
     stored = save_pieces(engine, stream.pieces, on_rows=told)
     if not stored.columns:

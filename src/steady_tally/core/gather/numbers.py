@@ -32,6 +32,14 @@ def numbers(
         return values, blank, ~np.isfinite(values) & ~blank
     text = pc.utf8_trim_whitespace(pc.fill_null(column.cast(pa.string()), ""))
     blank = pc.equal(text, "").to_numpy()
+    if decimal == ".":
+        try:
+            plain = pc.if_else(pc.equal(text, ""), None, text).cast(pa.float64())
+        except pa.ArrowInvalid:
+            pass  # something is written otherwise: what follows looks at each value
+        else:
+            values = pc.fill_null(plain, np.nan).to_numpy()
+            return values, blank, ~np.isfinite(values) & ~blank
     bare = pc.replace_substring_regex(text, r"(\d)[  " + ("." if decimal == "," else ",") + r"](\d{3})", r"\1\2")
     if decimal == ",":
         bare = pc.replace_substring(bare, ",", ".")
