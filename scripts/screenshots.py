@@ -31,6 +31,40 @@ def choose(page: Page, key: str, radio: str) -> None:
     page.wait_for_timeout(1200)
 
 
+def _bring_in(page: Page, demo: Path) -> None:
+    """A study of one's own: its first page, a file looked into, and the filter."""
+    page.get_by_role("button", name="▾").click()
+    page.get_by_role("menuitem", name="Begin a study").click()
+    page.get_by_label("Name of the study").fill("Summer nights")
+    page.get_by_role("button", name="Begin", exact=True).click()
+    page.get_by_text("Drop the files of your events here").wait_for()
+    page.screenshot(path=SHOTS / "empty-study.png")
+    page.get_by_label("Files to bring in").set_input_files([demo / "call-outs.csv", demo / "wards.gpkg"])
+    page.get_by_role("button", name="Bring it in").wait_for(timeout=60_000)
+    page.wait_for_timeout(500)
+    page.screenshot(path=SHOTS / "bring-in.png")
+    page.get_by_role("button", name="wards.gpkg").click()
+    page.get_by_role("button", name="Bring it in").click()
+    page.get_by_role("button", name="wards.gpkg").wait_for(state="detached", timeout=60_000)
+    page.get_by_role("button", name="Bring it in").click()
+    wait_for_still(page)
+    page.keyboard.press("1")
+    page.get_by_label("Part of the sheet").get_by_role("button", name="filter").click()
+    page.get_by_role("checkbox", name="heat stroke").click()
+    page.wait_for_timeout(1200)
+    week = page.get_by_test_id("week")
+    first, last = (week.locator(f'[data-hour="{hour}"]').bounding_box() for hour in (24 * 4 + 18, 24 * 6 + 23))
+    assert first
+    assert last
+    page.mouse.move(first["x"] + 2, first["y"] + 2)
+    page.mouse.down()
+    page.mouse.move(last["x"] + 2, last["y"] + 2, steps=4)
+    page.mouse.up()
+    page.wait_for_timeout(1200)
+    page.mouse.move(900, 40)
+    shoot(page, "filter")
+
+
 def main() -> None:
     SHOTS.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder, sync_playwright() as playwright:
@@ -63,6 +97,7 @@ def main() -> None:
             page.wait_for_timeout(1200)
             choose(page, "3", "per 10,000")
             shoot(page, "blocks")
+            _bring_in(page, Path(folder) / "demo")
             browser.close()
         finally:
             application.stop()

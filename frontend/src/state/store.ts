@@ -33,6 +33,11 @@ interface Doing {
   set: (change: Partial<Omit<Doing, "set">>) => void;
 }
 
+/** The study that the page's address names, so that a reload stays with it. */
+function addressed(): string | null {
+  return typeof window === "undefined" ? null : window.location.hash.slice(1) || null;
+}
+
 export const useDoing = create<Doing>((set) => ({
   sheet: null,
   hovered: null,
@@ -43,10 +48,15 @@ export const useDoing = create<Doing>((set) => ({
   help: false,
   pinned: false,
   level: 0,
-  study: null,
+  study: addressed(),
   gatherTab: "records",
   correcting: null,
   corrected: null,
   outline: null,
   set,
 }));
+
+if (typeof window !== "undefined")
+  useDoing.subscribe(({ study }) => {
+    if (study && window.location.hash !== `#${study}`) window.history.replaceState(null, "", `#${study}`);
+  });

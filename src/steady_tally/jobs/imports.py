@@ -65,9 +65,22 @@ def import_source(context: procrastinate.JobContext, *, job_id: str, study_id: s
 
 def bring_in(engine: Engine, study_id: uuid.UUID, wanted: Import, progress: Progress) -> None:
     """Read, store and show the file, then plan with it where it is of events."""
+    plan = open_plan(engine, study_id) if study(engine, study_id).head_id else None
+    live = {s.name: s for s in sources_of(engine, study_id)}.get(wanted.name)
+    # A worker that died after the source was seen, but before it was planned with, has only the rest left to do.
+    if live is None or live.upload_id != wanted.upload_id or wanted.replaces:
+        _bring_file_in(engine, study_id, wanted, plan, progress)
+    if wanted.role == Role.EVENTS and wanted.events is not None and wanted.use:
+        progress.step("planning")
+        if not wanted.replaces:
+            _plan_with(engine, study_id, wanted.events)
+        elif plan is not None and plan.gather.events.source == wanted.name:
+            save_plan(engine, study_id, _chosen_anew(plan, wanted), parent=study(engine, study_id).head_id)
+
+
+def _bring_file_in(engine: Engine, study_id: uuid.UUID, wanted: Import, plan: Plan | None, progress: Progress) -> None:
     file = uploaded(engine, study_id, wanted.upload_id)
     before = _before(engine, study_id, wanted)
-    plan = open_plan(engine, study_id) if study(engine, study_id).head_id else None
     progress.step(f"reading {wanted.name}")
     if wanted.role in (Role.ZONES, Role.REFERENCE):
         shapes = read_zones(file.path, wanted.name, wanted.reading)
@@ -86,12 +99,6 @@ def bring_in(engine: Engine, study_id: uuid.UUID, wanted: Import, progress: Prog
     if before is not None:
         progress.step("comparing with the file before")
         _compare(engine, before, source_id, plan)
-    if wanted.role == Role.EVENTS and wanted.events is not None and wanted.use:
-        progress.step("planning")
-        if not wanted.replaces:
-            _plan_with(engine, study_id, wanted.events)
-        elif plan is not None and plan.gather.events.source == wanted.name:
-            save_plan(engine, study_id, _chosen_anew(plan, wanted), parent=study(engine, study_id).head_id)
 
 
 def _before(engine: Engine, study_id: uuid.UUID, wanted: Import) -> Source | None:

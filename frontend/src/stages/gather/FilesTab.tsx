@@ -4,7 +4,7 @@ import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Source, Study, View } from "../../api/client";
-import { plural, whole } from "../../format";
+import { plural } from "../../format";
 import { chooseAnew } from "../../state/incoming";
 import { type Save, useDescribeSource, useSources } from "../../state/queries";
 import { MADDER, QUIET, RULE } from "../../theme";
@@ -32,7 +32,6 @@ function OneSource(props: { study: Study; view: View; source: Source; save: Save
   const mapped = view.plan.gather.events.source === source.name;
   const roles = ROLES.filter(([r]) => (r === "zones" || r === "reference") === isOfShapes(source));
   const facts = source.facts as Record<string, unknown>;
-  const change = source.change as Record<string, number | string>;
   const put = (key: string, text: string) => describe.mutate({ id: source.id, facts: { [key]: text } });
   const useIt = () =>
     save((plan) => {
@@ -48,12 +47,6 @@ function OneSource(props: { study: Study; view: View; source: Source; save: Save
         {source.file_name}, {(source.byte_count / 1e6).toFixed(1)} MB,{" "}
         {plural(source.columns.length, "column")}
       </Quiet>
-      {typeof change.new === "number" && (
-        <Quiet>
-          Against {change.file_before}: {whole(change.new)} rows new, {whole(change.gone as number)} gone,{" "}
-          {whole(change.changed as number)} changed, {whole(change.same as number)} the same.
-        </Quiet>
-      )}
       {source.upload_id && (
         <Button size="small" sx={{ mt: 1, mr: 1 }} onClick={() => void chooseAnew(study.id, source)}>
           Choose anew how it is read

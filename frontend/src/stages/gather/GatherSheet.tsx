@@ -5,7 +5,7 @@ import ButtonBase from "@mui/material/ButtonBase";
 import type { Study, View } from "../../api/client";
 import { whole } from "../../format";
 import type { Save } from "../../state/queries";
-import { useFindings } from "../../state/queries";
+import { useFindings, useSources } from "../../state/queries";
 import { type GatherTab, useDoing } from "../../state/store";
 import { INK } from "../../theme";
 import { Question, Quiet } from "../parts";
@@ -98,10 +98,24 @@ function Records({ study, view, save }: { study: Study; view: View; save: Save }
           Set swapped coordinates aside again
         </Button>
       )}
+      <Change study={study} view={view} />
       {view.ledger.notes.map((note) => (
         <Quiet key={note}>{note}</Quiet>
       ))}
     </>
+  );
+}
+
+/** How the events' file differs from the one that it took the place of. */
+function Change({ study, view }: { study: Study; view: View }) {
+  const source = useSources(study).data?.find((s) => s.name === view.plan.gather.events.source);
+  const change = source?.change as Record<string, number | string> | undefined;
+  if (typeof change?.new !== "number") return null;
+  return (
+    <Quiet>
+      Against {change.file_before}: {whole(change.new)} rows new, {whole(change.gone as number)} gone,{" "}
+      {whole(change.changed as number)} changed, {whole(change.same as number)} the same.
+    </Quiet>
   );
 }
 
