@@ -79,7 +79,7 @@ def uploaded(engine: Engine, study_id: uuid.UUID, upload_id: uuid.UUID) -> Uploa
         upload = session.get(Upload, upload_id)
     if upload is None or upload.study_id != study_id or not upload.files:
         raise NotFound("this file is no longer here.", todo="Bring it in again.")
-    files = sorted(upload.files, key=lambda f: not f["stored"].lower().endswith(".shp"))
+    files = sorted(upload.files, key=lambda f: (not f["stored"].lower().endswith(".shp"), f["stored"]))
     main = files[0]
     if len(files) > 1 and not main["stored"].lower().endswith(".shp"):
         raise SourceError(

@@ -1,0 +1,140 @@
+import { afterEach, beforeEach, expect, it, vi } from "vitest";
+import type { Look } from "../api/client";
+import { bringIn, lookAgain, take, useIncoming } from "./incoming";
+
+const LOOK = {
+  file_name: "calls.csv",
+  kind: "text",
+  reading: { encoding: "utf-8", inside: false },
+  choices: [],
+  shapes: {},
+  columns: [{ name: "id" }, { name: "x" }],
+  role: "table",
+  coordinates: [],
+  systems: [],
+  times: [],
+  totals: [],
+} as unknown as Look;
+
+interface Asked {
+  path: string;
+  method: string;
+  body: unknown;
+}
+
+let asked: Asked[];
+let answers: (asked: Asked) => unknown;
+
+class Request {
+  static refuse = false;
+  upload = { onprogress: (_: { loaded: number }) => {} };
+  status = 201;
+  responseText = "";
+  onload = () => {};
+  onerror = () => {};
+  private path = "";
+  open(_: string, path: string) {
+    this.path = path;
+  }
+  setRequestHeader() {}
+  send(file: Blob) {
+    asked.push({ path: this.path, method: "PUT", body: null });
+    this.upload.onprogress({ loaded: file.size });
+    if (Request.refuse) [this.status, this.responseText] = [422, '{"detail": "it is too large."}'];
+    this.onload();
+  }
+}
+
+beforeEach(() => {
+  asked = [];
+  Request.refuse = false;
+  useIncoming.setState({ files: [], open: null });
+  vi.stubGlobal("XMLHttpRequest", Request);
+  vi.stubGlobal("fetch", async (path: string, options?: RequestInit) => {
+    const one = {
+      path,
+      method: options?.method ?? "GET",
+      body: options?.body && JSON.parse(String(options.body)),
+    };
+    asked.push(one);
+    const answer = answers(one);
+    if (answer instanceof Error)
+      return new Response(JSON.stringify({ detail: answer.message }), { status: 422 });
+    return new Response(JSON.stringify(answer), { status: 200 });
+  });
+});
+
+afterEach(() => vi.unstubAllGlobals());
+
+const file = (name: string, size = 5) => new File([new Uint8Array(size)], name);
+const only = () => useIncoming.getState().files[0];
+
+it("sends each group, looks into it, and keeps the user's choices while the columns stay", async () => {
+  answers = () => LOOK;
+  await take("s", [file("z.shp"), file("z.dbf", 7), file("calls.csv")], ["calls"]);
+  const { files, open } = useIncoming.getState();
+  expect(files.map((f) => [f.name, f.stage, f.sent])).toEqual([
+    ["z.shp", "ready", 12],
+    ["calls.csv", "ready", 5],
+  ]);
+  expect(open).toBe(files[0].id);
+  expect(asked.filter((a) => a.method === "PUT").map((a) => a.path.split("/").at(-1))).toEqual([
+    "z.shp",
+    "z.dbf",
+    "calls.csv",
+  ]);
+  expect(files[1].choices?.name).toBe("calls 2");
+  useIncoming.getState().choose(files[1].id, { name: "mine", identifier: "id" });
+  await lookAgain(files[1].id, { delimiter: ";" }, []);
+  expect(useIncoming.getState().files[1].choices).toMatchObject({ name: "mine", identifier: "id" });
+  expect(asked.at(-1)?.body).toMatchObject({ reading: { encoding: "utf-8", delimiter: ";" } });
+  answers = () => ({ ...LOOK, columns: [{ name: "other" }] });
+  await lookAgain(files[1].id, { header_row: 2 }, []);
+  expect(useIncoming.getState().files[1].choices).toMatchObject({ name: "mine", identifier: undefined });
+});
+
+it("says why a file was refused, and a look that fails leaves what was seen before", async () => {
+  Request.refuse = true;
+  await take("s", [file("large.csv")], []);
+  expect(only()).toMatchObject({ stage: "failed", says: "it is too large." });
+  useIncoming.getState().forget(only().id);
+  Request.refuse = false;
+  answers = () => LOOK;
+  await take("s", [file("calls.csv")], []);
+  answers = () => new Error("it has no row 9.");
+  await lookAgain(only().id, { header_row: 9 }, []);
+  expect(only()).toMatchObject({ stage: "ready", says: "it has no row 9.", look: LOOK });
+});
+
+it("waits for the job, and forgets the file once it is in", async () => {
+  let polls = 0;
+  answers = ({ path }) => {
+    if (path.endsWith("/look")) return LOOK;
+    if (path.endsWith("/imports")) return { id: "j", state: "waiting" };
+    polls++;
+    return { id: "j", state: polls < 2 ? "running" : "done" };
+  };
+  await take("s", [file("calls.csv")], []);
+  const id = only().id;
+  const done = vi.fn();
+  await bringIn(id, done);
+  expect(done).toHaveBeenCalledOnce();
+  expect(useIncoming.getState()).toMatchObject({ files: [], open: null });
+  expect(asked.find((a) => a.path.endsWith("/imports"))?.body).toMatchObject({
+    upload_id: id,
+    role: "table",
+  });
+  expect(asked.some((a) => a.method === "DELETE")).toBe(false);
+});
+
+it("keeps the file and the reason when the job fails", async () => {
+  answers = ({ path }) =>
+    path.endsWith("/look")
+      ? LOOK
+      : { id: "j", state: path.endsWith("/imports") ? "running" : "failed", says: "no rows." };
+  await take("s", [file("calls.csv")], []);
+  await bringIn(only().id, () => {});
+  expect(only()).toMatchObject({ stage: "ready", says: "no rows." });
+  useIncoming.getState().forget(only().id);
+  expect(asked.at(-1)).toMatchObject({ method: "DELETE" });
+});
