@@ -2,6 +2,7 @@
 
 import csv
 import io
+import json
 import re
 
 import pytest
@@ -17,7 +18,7 @@ def calls(n: int = 120, first: int = 0) -> bytes:
     """Calls at four places by turns, every tenth without coordinates and with its street spelt otherwise."""
     file = io.StringIO()
     writer = csv.writer(file)
-    writer.writerow(["call", "when", "kind", "street", "lon", "lat"])
+    writer.writerow(["call_id", "when", "kind", "street", "lon", "lat"])
     for i in range(first, first + n):
         street = STREETS[i % 4]
         place = (f"{-40.0 + i % 4 / 100:.4f}", f"{38.0 + i % 4 / 50:.4f}")
@@ -49,9 +50,9 @@ def test_choices_are_made_anew_and_columns_get_readable_names(mapped):
     mapped.get_by_text("events on the map").click()
     mapped.get_by_role("button", name="Choose anew how it is read").click()
     dialog = mapped.get_by_role("dialog", name="Bring files in")
-    expect(dialog.get_by_label("Identifier")).to_have_value("call")
+    expect(dialog.get_by_label("Identifier")).to_have_value("call_id")
     dialog.get_by_text("Readable names of columns").click()
-    dialog.get_by_label("kind").fill("What happened")
+    dialog.get_by_role("textbox", name="kind").fill("What happened")
     dialog.get_by_role("button", name="Leave out street").click()
     dialog.get_by_role("button", name="Read it so").click()
     expect(dialog).to_have_count(0, timeout=30_000)
@@ -93,7 +94,7 @@ def test_next_months_file_takes_the_place_and_the_filter_stays(mapped):
     expect(mapped.get_by_test_id("kept")).to_have_text("70 of 126 events")
     sheet(mapped, "records")
     expect(mapped.get_by_text("Against calls.csv: 40 rows new, 20 gone, 0 changed, 100 the same.")).to_be_visible()
-    lacking = calls().replace(b"call,when", b"call,date", 1)
+    lacking = calls().replace(b"call_id,when", b"call_id,date", 1)
     drop(mapped, "lacking.csv", lacking)
     mapped.get_by_label("Beside the others, or in the place of one").select_option("calls")
     mapped.get_by_role("button", name="Let it take the place of “calls”").click()
@@ -113,7 +114,7 @@ def test_conditions_are_named_rest_and_join_either_way(mapped):
     expect(mapped.get_by_test_id("kept")).to_have_text(f"{bells} of 108 events")
     mapped.get_by_role("button", name="one is enough").click()
     expect(mapped.get_by_test_id("kept")).to_have_text("60 of 108 events")
-    mapped.get_by_role("button", name="street contains “bell”").click()
+    mapped.get_by_role("button", name="street contains “bell”", exact=True).click()
     mapped.get_by_label("Name of the condition").fill("The lane <i>of bells</i>")
     mapped.keyboard.press("Enter")
     expect(mapped.get_by_role("button", name="The lane <i>of bells</i>", exact=True)).to_be_visible()
@@ -184,3 +185,34 @@ def test_a_plan_that_cannot_be_worked_out_can_be_left(mapped, application):
     mapped.get_by_role("button", name="Go back to the plan before this one").click()
     wait_for_still(mapped)
     assert gather_figure(mapped) == 108
+
+
+def test_counts_are_added_up_and_the_rows_of_a_table_are_chosen(page, application):
+    begin(page, application, "Counted")
+    zones = {"type": "FeatureCollection", "features": []}
+    for code, west in (("A", -40.2), ("B", -40.0)):
+        ring = [[west, 37.9], [west + 0.2, 37.9], [west + 0.2, 38.1], [west, 38.1], [west, 37.9]]
+        geometry = {"type": "Polygon", "coordinates": [ring]}
+        zones["features"].append({"type": "Feature", "properties": {"code": code}, "geometry": geometry})
+    bring(page, "zones.geojson", json.dumps(zones).encode())
+    expect(page.get_by_text("Events are still missing.")).to_be_visible()
+    sexes = (("f", 60), ("m", 40), ("all", 100))
+    people = "code,sex,residents\n" + "".join(f"{c},{s},{n}\n" for c in "AB" for s, n in sexes)
+    bring(page, "people.csv", people.encode())
+    rows = ["lon,lat,month,cases"] + [f"{-40.19 + i * 0.019:.3f},38.0,2024-{1 + i % 12:02d},{i}" for i in range(20)]
+    drop(page, "cases.csv", "\n".join(rows).encode())
+    page.get_by_label("What it is").select_option("counts")
+    expect(page.get_by_label("Number of events")).to_have_value("cases")
+    page.get_by_role("button", name="Bring it in").click()
+    wait_for_still(page)
+    page.keyboard.press("3")
+    page.get_by_role("radio", name="events").click()
+    expect(page.locator('[data-figure="measure"]')).to_have_text(f"{sum(range(20))} events")
+    page.get_by_role("radio", name="per 10,000").click()
+    expect(page.locator('[data-figure="measure"]')).to_have_text("9,500")
+    page.get_by_text("Which rows of “people” count").click()
+    expect(page.get_by_test_id("rows kept")).to_have_text("4 of 6 rows")
+    page.get_by_role("button", name="Take out “sex: not all”").click()
+    page.get_by_role("checkbox", name=re.compile(r"^f\b")).click()
+    expect(page.get_by_test_id("rows kept")).to_have_text("2 of 6 rows")
+    expect(page.locator('[data-figure="measure"]')).to_have_text("15,833")

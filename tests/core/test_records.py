@@ -17,7 +17,7 @@ from steady_tally.core.gather.guess import guess, totals
 from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.gather.records import gather
 from steady_tally.core.gather.systems import rank_systems, search_systems
-from steady_tally.core.gather.tally import tally
+from steady_tally.core.gather.tally import tally, tally_rows
 from steady_tally.core.place.projection import coordinate_system, project
 from steady_tally.core.place.zones import zone_set
 from steady_tally.core.plan import Events, Gather
@@ -303,6 +303,36 @@ def test_a_newer_file_s_rows_are_compared_by_their_identifiers():
 def test_dates_with_points_between_are_no_places():
     found = guess(table(when=[f"{1 + i % 28:02d}.02.2025 23:{i:02d}" for i in range(60)], kind=["a", "b"] * 30))
     assert (found.times[0].column, found.coordinates) == ("when", ())
+
+
+def test_a_record_that_stands_for_several_events_counts_as_many_everywhere():
+    cells = scattered(60) | {"cases": [str(i % 5) for i in range(60)], "kind": ["a", "b", "c"] * 20}
+    cells["cases"][3], cells["cases"][4], cells["cases"][5] = "", "2.5", "-1"
+    numbers_of = [0 if i in (3, 4, 5) else i % 5 for i in range(60)]
+    events = {"source": "events", "coordinates": LON_LAT, "number": "cases"}
+    found = gathered(events, table(**cells))
+    assert np.flatnonzero(found.reasons == Reason.UNREADABLE_NUMBER).tolist() == [3, 4, 5]
+    counted = tally(Gather(events=Events.model_validate(events)), found.checked)
+    assert (counted.usable, counted.kept) == (sum(numbers_of), sum(numbers_of))
+    kind = next(c for c in counted.columns if c.column == "kind")
+    assert dict(kind.values) == {k: sum(numbers_of["abc".index(k) :: 3]) for k in "abc"}
+    assert "cases" not in [c.column for c in counted.columns]
+    sources = Sources({"events": table(**cells)}, {})
+    outcome = run(draft(Events.model_validate(events), sources, []), sources)
+    assert outcome.placed.balance.records_out == 57
+    assert outcome.placed.numerator.sum() == outcome.placed.events == sum(numbers_of)
+
+
+def test_the_rows_of_a_table_are_counted_for_their_filter():
+    people = table("people", sex=["f", "m", "all"] * 20, ward=["A", "B"] * 30, residents=["5"] * 60)
+    where = [{"column": "sex", "values": ["all"], "keep": False}, {"column": "ward", "values": ["A"]}]
+    conditions = Gather(events=Events.model_validate({"coordinates": LON_LAT, "where": where})).events.where
+    counted = tally_rows(people, conditions, wanted_by="test")
+    assert (counted.usable, counted.kept, counted.kept_by) == (60, 20, (40, 30))
+    days = [{"kind": "days", "first_day": "2024-01-01", "last_day": "2024-02-01"}]
+    conditions = Events.model_validate({"coordinates": LON_LAT, "where": days}).where
+    with pytest.raises(PlanError, match="only events can be chosen by time or place"):
+        tally_rows(people, conditions, wanted_by="test")
 
 
 def test_a_role_and_of_several_places_the_fullest_are_guessed():

@@ -31,7 +31,7 @@ export function columnsOf(view: View): Record<Stage, Column> {
       rows: true,
     },
     measure: {
-      figure: total === null ? plural(place.records_out, "event") : `${figure(total)}`,
+      figure: total === null ? plural(view.events, "event") : `${figure(total)}`,
       note:
         total === null
           ? `in ${plural(view.ledger.areas.read, "area")}`

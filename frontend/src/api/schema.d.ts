@@ -209,6 +209,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/sources/{source_id}/tally": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a filter of a table's rows would keep, and by what */
+        post: operations["gather_count_rows_for_studies__uuid_study_id__sources__uuid_source_id__tally_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/set-aside.csv": {
         parameters: {
             query?: never;
@@ -983,6 +1000,12 @@ export interface components {
             /** Coordinates */
             coordinates: components["schemas"]["CoordinateColumns"] | components["schemas"]["CoordinatePair"] | components["schemas"]["CoordinateText"] | components["schemas"]["PointGeometry"];
             /**
+             * Number
+             * @description A column with how many events each record stands for.
+             * @default null
+             */
+            number: string | null;
+            /**
              * Identifier
              * @default null
              */
@@ -1649,7 +1672,7 @@ export interface components {
          * @description What a source is for.
          * @enum {string}
          */
-        Role: "events" | "zones" | "table" | "look-up" | "reference";
+        Role: "events" | "counts" | "zones" | "table" | "look-up" | "reference";
         /** SourceChange */
         SourceChange: {
             /** @default null */
@@ -1903,6 +1926,12 @@ export interface components {
          * @description All of one outcome that is not bulk.
          */
         View: {
+            /**
+             * Version
+             * Format: uuid
+             * @description The plan version that all of this comes of.
+             */
+            version: string;
             /** Plan */
             plan: {
                 [key: string]: unknown;
@@ -1918,6 +1947,11 @@ export interface components {
              * @description The events' own columns.
              */
             columns: string[];
+            /**
+             * Events
+             * @description Events that lie in at least one area.
+             */
+            events: number;
             /**
              * Value Name
              * @description What a value is, in words.
@@ -2630,6 +2664,51 @@ export interface operations {
             header?: never;
             path: {
                 study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TallyRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TallyView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    gather_count_rows_for_studies__uuid_study_id__sources__uuid_source_id__tally_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                source_id: string;
             };
             cookie?: never;
         };

@@ -16,6 +16,7 @@ import { INK, MADDER, PAPER, RULE } from "../theme";
 import { GatherSheet } from "./gather/GatherSheet";
 import { Question, Quiet } from "./parts";
 import { SHEET_WIDTH, sheetLeft } from "./place";
+import { RowFilter } from "./RowFilter";
 import { guessedRate } from "./rate";
 
 interface Props {
@@ -183,6 +184,7 @@ function MeasureSheet({ study, view, save }: Props & { save: Save }) {
           }
         />
       </RadioGroup>
+      {view.plan.measure.kind === "rate" && <RowFilter study={study} view={view} save={save} />}
       {!rate && (
         <Quiet>Nobody has said how many live in these areas, so there is no rate per resident.</Quiet>
       )}

@@ -153,6 +153,7 @@ function known(look: Look, events: Record<string, unknown>): Partial<Choices> {
   return {
     coordinates: events.coordinates as Choices["coordinates"],
     identifier: events.identifier as string | null,
+    number: (events.number ?? null) as string | null,
     time: events.time as Choices["time"],
     recorded: ((events.recorded ?? []) as Choices["recorded"]).map((w) => ({ ...w, name: w.name ?? "" })),
     labels: (events.labels ?? {}) as Choices["labels"],

@@ -66,6 +66,16 @@ export function useTally(study: Study, where: readonly Condition[]) {
   });
 }
 
+/** The same for the rows of a table. */
+export function useRowTally(study: Study, source: string | undefined, where: readonly Condition[]) {
+  return useQuery({
+    queryKey: ["row tally", study.id, source, where],
+    queryFn: () => postJson<Tally>(`/api/studies/${study.id}/sources/${source}/tally`, { where }),
+    enabled: source !== undefined,
+    ...KEPT,
+  });
+}
+
 export function useDescribeSource(study: Study) {
   const cache = useQueryClient();
   return useMutation({
@@ -177,17 +187,36 @@ export function useAreaProfile(study: Study, area: number | null) {
 
 export type Save = (change: (plan: PlanDocument) => void) => void;
 
-/** Save a changed plan as a new version after the open one. */
+/** The latest version that this page saved, the versions that it came after, and the saving that is under way. */
+let saved: { id: string; after: Set<string>; plan: PlanDocument } | null = null;
+let saving: Promise<unknown> = Promise.resolve();
+
+/**
+ * Save a changed plan as a new version after the open one. Changes asked for while one is being saved wait for it and
+ * are made on what it came to, so that none is lost.
+ */
 export function useSavePlan(study: Study, view: View) {
   const cache = useQueryClient();
   const set = useDoing((d) => d.set);
   return useMutation({
     mutationFn: (change: (plan: PlanDocument) => void) => {
-      const plan = structuredClone(view.plan);
-      const place = JSON.stringify(plan.place);
-      change(plan);
-      if (JSON.stringify(plan.place) !== place) set({ selected: null, hovered: null });
-      return postJson(`/api/studies/${study.id}/plans`, { parent_id: study.head_id, document: plan });
+      const turn = saving.then(async () => {
+        const ours = saved && (saved.id === view.version || saved.after.has(view.version)) ? saved : null;
+        const plan = structuredClone(ours?.plan ?? view.plan);
+        const place = JSON.stringify(plan.place);
+        change(plan);
+        if (JSON.stringify(plan.place) !== place) set({ selected: null, hovered: null });
+        const parent = ours?.id ?? view.version;
+        const { id } = await postJson<{ id: string }>(`/api/studies/${study.id}/plans`, {
+          parent_id: parent,
+          document: plan,
+        });
+        saved = { id, after: new Set(ours?.after ?? []).add(parent), plan };
+      });
+      saving = turn.catch(() => {
+        saved = null;
+      });
+      return turn;
     },
     onSettled: () => cache.invalidateQueries({ queryKey: ["study"] }),
   });

@@ -16,6 +16,7 @@ from steady_tally.core.sources import Sources, Table
 
 _CELLS_WANTED = 900
 _METRES_A_DEGREE = 111_320.0
+_COLUMN_ENTRIES = {"x", "y", "column", "identifier", "clock", "until", "record", "number"}
 
 
 def draft(events: Events, sources: Sources, zones: Sequence[str]) -> Plan:
@@ -71,7 +72,9 @@ def needed_columns(plan: Plan, source: str) -> list[str]:
     def walk(part: Any) -> None:
         if isinstance(part, dict):
             for key, value in part.items():
-                if key in ("x", "y", "column", "identifier", "clock", "until", "record") and isinstance(value, str):
+                if key in ("x", "y", "column", "identifier", "clock", "until", "record", "number") and isinstance(
+                    value, str
+                ):
                     found.append(value)
                 else:
                     walk(value)

@@ -278,6 +278,7 @@ class Events(_Part):
     coordinates: Annotated[
         CoordinateColumns | CoordinatePair | CoordinateText | PointGeometry, Field(discriminator="kind")
     ]
+    number: str | None = Field(None, description="A column with how many events each record stands for.")
     identifier: str | None = None
     repeated_identifier: Literal["keep", "set_aside"] = "set_aside"
     swapped_axes: Literal["set_aside", "swap"] = "set_aside"

@@ -72,6 +72,7 @@ class Placed:
     areas : zones or cells.
     record : (events,) positions in the table of the events that came in from Gather.
     located : the areas of each of them.
+    number : (events,) how many events each stands for: 1 unless the plan names a column.
     cover : the zones that were looked in: the same as the areas unless there is a grid.
     reasons : (records,) those of Gather, and those of Place for the events that came in.
     """
@@ -79,6 +80,7 @@ class Placed:
     areas: ZoneSet | CellSet
     record: npt.NDArray[np.int64]
     located: Located
+    number: npt.NDArray[np.int64]
     cover: ZoneSet | None
     reasons: Reasons
     balance: StageBalance
@@ -88,7 +90,13 @@ class Placed:
         """(areas,) events in each area; an event in several overlapping areas counts in each."""
         first = self.located.first
         found = np.concatenate([first[first != OUTSIDE], self.located.other_zone])
-        return np.bincount(found, minlength=len(self.areas)).astype(np.int64)
+        each = np.concatenate([self.number[first != OUTSIDE], self.number[self.located.other_event]])
+        return np.bincount(found, weights=each, minlength=len(self.areas)).astype(np.int64)
+
+    @property
+    def events(self) -> int:
+        """How many events lie in at least one area."""
+        return int(self.number[self.located.first != OUTSIDE].sum())
 
 
 @dataclass(frozen=True)
@@ -209,7 +217,8 @@ def place(placement: Placement, gathered: Gathered) -> Placed:
     outside = placement.in_cover.first[goes_on] == OUTSIDE
     reasons[record[outside]] = Reason.OUTSIDE_EVERY_AREA
     reasons[record[~placement.projected[goes_on]]] = Reason.CANNOT_BE_PROJECTED
-    return Placed(placement.areas, record, located, placement.cover, reasons, balance("place", reasons[record]))
+    number = gathered.checked.number[record]
+    return Placed(placement.areas, record, located, number, placement.cover, reasons, balance("place", reasons[record]))
 
 
 def measure(plan: Plan, placed: Placed, sources: Sources) -> Measured:

@@ -37,7 +37,7 @@ from steady_tally.store.uploads import Uploaded, uploaded
 
 blueprint = procrastinate.Blueprint()
 _POLYGON, _MULTIPOLYGON = 3, 6
-_CHOSEN_ANEW = ("coordinates", "identifier", "time", "recorded", "columns", "labels")
+_CHOSEN_ANEW = ("coordinates", "number", "identifier", "time", "recorded", "columns", "labels")
 
 
 class Import(BaseModel):
@@ -70,7 +70,7 @@ def bring_in(engine: Engine, study_id: uuid.UUID, wanted: Import, progress: Prog
     # A worker that died after the source was seen, but before it was planned with, has only the rest left to do.
     if live is None or live.upload_id != wanted.upload_id or wanted.replaces:
         _bring_file_in(engine, study_id, wanted, plan, progress)
-    if wanted.role == Role.EVENTS and wanted.events is not None and wanted.use:
+    if wanted.role in (Role.EVENTS, Role.COUNTS) and wanted.events is not None and wanted.use:
         progress.step("planning")
         if not wanted.replaces:
             _plan_with(engine, study_id, wanted.events)

@@ -86,8 +86,13 @@ def plan_versions(engine: Engine, study_id: uuid.UUID) -> list[PlanVersion]:
 
 def open_plan(engine: Engine, study_id: uuid.UUID) -> Plan:
     """The plan that is open now."""
+    return open_version(engine, study_id)[1]
+
+
+def open_version(engine: Engine, study_id: uuid.UUID) -> tuple[uuid.UUID, Plan]:
+    """The version that is open now, and its plan."""
     head = study(engine, study_id).head_id
     if head is None:
         raise NotFound("the study has no plan yet.", todo="Save one first.")
     with Session(engine) as session:
-        return read_plan(session.get_one(PlanVersion, head).document)
+        return head, read_plan(session.get_one(PlanVersion, head).document)

@@ -31,6 +31,7 @@ class Role(StrEnum):
     """What a source is for."""
 
     EVENTS = "events"
+    COUNTS = "counts"
     ZONES = "zones"
     TABLE = "table"
     LOOK_UP = "look-up"

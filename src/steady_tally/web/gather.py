@@ -16,25 +16,25 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 from sqlmodel import Session
 
-from steady_tally.core.errors import Conflict, SourceError
+from steady_tally.core.errors import Conflict, NotFound, SourceError
 from steady_tally.core.gather.findings import findings
 from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.gather.records import check
 from steady_tally.core.gather.systems import rank_systems, search_systems
-from steady_tally.core.gather.tally import tally
+from steady_tally.core.gather.tally import Tally, tally, tally_rows
 from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.locate import locate
 from steady_tally.core.place.projection import project
 from steady_tally.core.place.zones import ZoneSet, zone_set
 from steady_tally.core.plan import Condition, Events, Gather, Reading
 from steady_tally.core.run import Outcome
-from steady_tally.core.sources import Sources
+from steady_tally.core.sources import Features, Sources
 from steady_tally.formats.look import Look, look
 from steady_tally.formats.outcome import set_aside_table
 from steady_tally.formats.tables import text_cell
 from steady_tally.jobs.imports import Import
 from steady_tally.store import studies as stored
-from steady_tally.store.sources import change_source, load_sources, sources_of
+from steady_tally.store.sources import change_source, load_source, load_sources, sources_of
 from steady_tally.store.studies import open_plan
 from steady_tally.store.tables import Job, Role
 from steady_tally.store.uploads import discard_upload, receive, uploaded
@@ -330,26 +330,42 @@ class TallyView(BaseModel):
 def count_for(path: StudyPath, body: TallyRequest) -> Response:
     outcome = outcome_of(path.study_id)
     events = outcome.plan.gather.events.model_copy(update={"where": body.where})
-    counted = tally(Gather(events=events), outcome.gathered.checked)
-    return answer(
-        TallyView(
-            usable=counted.usable,
-            kept=counted.kept,
-            kept_by=list(counted.kept_by),
-            columns=[
-                ColumnTallyView(
-                    column=c.column,
-                    values=[ValueCount(value=v, events=n) for v, n in c.values],
-                    low=c.low,
-                    high=c.high,
-                    decimal=c.decimal,
-                    bars=list(c.bars),
-                )
-                for c in counted.columns
-            ],
-            months=[ValueCount(value=m, events=n) for m, n in counted.months],
-            week=list(counted.week),
-        )
+    return answer(_tally_view(tally(Gather(events=events), outcome.gathered.checked)))
+
+
+@api.post(
+    "/studies/<uuid:study_id>/sources/<uuid:source_id>/tally",
+    summary="What a filter of a table's rows would keep, and by what",
+    responses={"200": TallyView},
+)
+@needs(Right.READ)
+def count_rows_for(path: SourcePath, body: TallyRequest) -> Response:
+    if not any(s.id == path.source_id for s in sources_of(engine(), path.study_id)):
+        raise NotFound("there is no such source in this study.", todo="Load the study again.")
+    content = load_source(engine(), path.source_id)
+    features = {content.name: content} if isinstance(content, Features) else {}
+    table = Sources({}, features).table(content.name, wanted_by="filter") if isinstance(content, Features) else content
+    return answer(_tally_view(tally_rows(table, body.where, wanted_by=f"“{content.name}”")))
+
+
+def _tally_view(counted: Tally) -> TallyView:
+    return TallyView(
+        usable=counted.usable,
+        kept=counted.kept,
+        kept_by=list(counted.kept_by),
+        columns=[
+            ColumnTallyView(
+                column=c.column,
+                values=[ValueCount(value=v, events=n) for v, n in c.values],
+                low=c.low,
+                high=c.high,
+                decimal=c.decimal,
+                bars=list(c.bars),
+            )
+            for c in counted.columns
+        ],
+        months=[ValueCount(value=m, events=n) for m, n in counted.months],
+        week=list(counted.week),
     )
 
 

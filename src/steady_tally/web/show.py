@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import uuid
 from dataclasses import asdict
 from typing import Any
 
@@ -27,7 +28,7 @@ from steady_tally.core.sources import texts
 from steady_tally.formats.outcome import ledger_document
 from steady_tally.jobs.outcomes import study_outcome
 from steady_tally.store.sources import load_sources
-from steady_tally.store.studies import open_plan
+from steady_tally.store.studies import open_version
 from steady_tally.web.access import Right, needs
 from steady_tally.web.outcomes import LedgerView, outcome_of
 from steady_tally.web.problems import Problem
@@ -55,10 +56,12 @@ class StateCount(BaseModel):
 class View(BaseModel):
     """All of one outcome that is not bulk."""
 
+    version: uuid.UUID = Field(description="The plan version that all of this comes of.")
     plan: dict[str, Any]
     ledger: LedgerView
     kind: str = Field(description="zones or cells")
     columns: list[str] = Field(description="The events' own columns.")
+    events: int = Field(description="Events that lie in at least one area.")
     value_name: str = Field(description="What a value is, in words.")
     denominator_noun: str
     period_noun: str = Field(description="What a recorded window is called.")
@@ -71,9 +74,9 @@ class View(BaseModel):
 @api.get("/studies/<uuid:study_id>/view", summary="The outcome without its bulk", responses={"200": View})
 @needs(Right.READ)
 def view(path: StudyPath) -> Response:
-    plan = open_plan(engine(), path.study_id)
+    version, plan = open_version(engine(), path.study_id)
     outcome = study_outcome(engine(), path.study_id, plan)
-    return answer(_view(plan, outcome))
+    return answer(_view(version, plan, outcome))
 
 
 @api.get("/studies/<uuid:study_id>/values", summary="The areas' values, as an Arrow stream")
@@ -231,7 +234,7 @@ def area_events(path: AreaPath, query: RowsQuery) -> Response:
     return answer(AreaEvents(total=len(found.record), columns=["record", "place", *page.column_names], rows=rows))
 
 
-def _view(plan: Plan, outcome: Outcome) -> View:
+def _view(version: uuid.UUID, plan: Plan, outcome: Outcome) -> View:
     measured, classed = outcome.measured.values, outcome.classed
     classes = max(len(classed.breaks) - 1, 0)
     made = bands(
@@ -245,10 +248,12 @@ def _view(plan: Plan, outcome: Outcome) -> View:
     if not isinstance(plan.measure, Count) and under > 0.0:
         total = float(measured.numerator[numbered].sum() / under / measured.periods * measured.per)
     return View(
+        version=version,
         plan=plan.as_document(),
         ledger=LedgerView(**ledger_document(outcome, {})),
         kind="cells" if isinstance(outcome.placed.areas, CellSet) else "zones",
         columns=outcome.gathered.table.columns.column_names,
+        events=outcome.placed.events,
         value_name=_value_name(plan),
         denominator_noun=plan.measure.denominator.noun if isinstance(plan.measure, Rate) else "km²",
         period_noun=period_noun(plan.gather.events.recorded),

@@ -12,7 +12,7 @@ import { bringIn, type Incoming, stop, useIncoming } from "../../state/incoming"
 import { useSources } from "../../state/queries";
 import { INK, MADDER, PAPER, QUIET, RULE } from "../../theme";
 import { ChoicesForm } from "./ChoicesForm";
-import { type Choices, undecided, usesOf } from "./choices";
+import { type Choices, ofEvents, undecided, usesOf } from "./choices";
 
 export function BringIn({ study }: { study: Study }) {
   const { files, open, show, forget } = useIncoming();
@@ -67,9 +67,8 @@ function OneFile({ study, file, forget }: { study: Study; file: Incoming; forget
   const sources = useSources(study).data ?? [];
   const { look, choices } = file;
   const bring = () =>
-    bringIn(file.id, () => {
-      for (const key of ["study", "sources", "plans"]) void cache.invalidateQueries({ queryKey: [key] });
-    });
+    // A file that took another's place changes what the same plan comes to: everything is asked for again.
+    bringIn(file.id, () => void cache.invalidateQueries());
   if (!look || !choices) {
     return (
       <Box sx={{ p: 4, maxWidth: 720, borderTop: `3px double ${INK}` }}>
@@ -262,7 +261,7 @@ function Preview({ look, choices, busy }: { look: Look; choices: Choices; busy: 
                       {uses.get(c.name) ?? c.kind}
                     </Box>
                     {c.name}
-                    {choices.role === "events" && !uses.has(c.name) && (
+                    {ofEvents(choices.role) && !uses.has(c.name) && (
                       <ButtonBase
                         onClick={() => leave(c.name)}
                         aria-label={`${choices.left.includes(c.name) ? "Keep" : "Leave out"} ${c.name}`}

@@ -10,7 +10,7 @@ import { type ReactNode, useEffect, useState } from "react";
 import { getJson, type Look, type Schemas, type Source } from "../../api/client";
 import { type Incoming, lookAgain, useIncoming } from "../../state/incoming";
 import { QUIET, RULE } from "../../theme";
-import { type Choices, FACTS, ORDERS, others, ROLES, rolesFor, type Time } from "./choices";
+import { type Choices, FACTS, ORDERS, ofEvents, others, ROLES, rolesFor, type Time } from "./choices";
 import { Field, Pick } from "./Fields";
 
 interface Props {
@@ -68,8 +68,16 @@ export function ChoicesForm({ file, look, choices, sources }: Props) {
           }
         />
       )}
-      {choices.role === "events" && (file.again || !choices.replaces) && (
+      {ofEvents(choices.role) && (file.again || !choices.replaces) && (
         <>
+          {choices.role === "counts" && (
+            <Pick
+              label="Number of events"
+              value={choices.number ?? ""}
+              options={[["", "in which column?"], ...look.columns.map((c) => [c.name, c.name] as const)]}
+              onChange={(c) => set({ number: c || null })}
+            />
+          )}
           <Where look={look} choices={choices} set={set} read={read} />
           <When look={look} choices={choices} set={set} />
           <Pick
@@ -122,7 +130,7 @@ export function ChoicesForm({ file, look, choices, sources }: Props) {
         )}
         {look.kind === "parquet" && <Quiet>The file says all of it itself.</Quiet>}
       </Unfold>
-      {choices.role === "events" && (
+      {ofEvents(choices.role) && (
         <Unfold title="Readable names of columns">
           {look.columns.map((c) => (
             <Field
@@ -143,7 +151,7 @@ export function ChoicesForm({ file, look, choices, sources }: Props) {
             onChange={(text) => set({ facts: { ...choices.facts, [key]: text } })}
           />
         ))}
-        {choices.role === "events" && <Windows choices={choices} set={set} />}
+        {ofEvents(choices.role) && <Windows choices={choices} set={set} />}
       </Unfold>
     </>
   );

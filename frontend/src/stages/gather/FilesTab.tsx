@@ -10,7 +10,7 @@ import { type Save, useDescribeSource, useSources } from "../../state/queries";
 import { MADDER, QUIET, RULE } from "../../theme";
 import { Quiet } from "../parts";
 import { ChooseFiles } from "./ChooseFiles";
-import { FACTS, ROLES } from "./choices";
+import { FACTS, ofEvents, ROLES } from "./choices";
 import { Field, Pick } from "./Fields";
 
 export function FilesTab({ study, view, save }: { study: Study; view: View; save: Save }) {
@@ -52,7 +52,7 @@ function OneSource(props: { study: Study; view: View; source: Source; save: Save
           Choose anew how it is read
         </Button>
       )}
-      {source.role === "events" && !mapped && Boolean(facts.events) && (
+      {ofEvents(source.role) && !mapped && Boolean(facts.events) && (
         <Button size="small" variant="outlined" sx={{ mt: 1 }} onClick={useIt}>
           Map these events
         </Button>

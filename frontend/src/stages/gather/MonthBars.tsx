@@ -6,12 +6,12 @@ import type { Condition, Tally } from "../../api/client";
 import { plural } from "../../format";
 import { INK, QUIET, RULE } from "../../theme";
 import { Field } from "./Fields";
-import { monthEnd, parts, put } from "./filter";
+import { type Change, monthEnd, parts, put } from "./filter";
 
 interface Props {
   months: Tally["months"];
   where: readonly Condition[];
-  change: (next: Condition[]) => void;
+  change: Change;
 }
 
 const LIKE = (c: Condition) => c.kind === "days";
@@ -28,7 +28,7 @@ export function MonthBars({ months, where, change }: Props) {
     first &&
     last &&
     first <= last &&
-    change(put(where, LIKE, { kind: "days", first_day: first, last_day: last }));
+    change((w) => put(w, LIKE, { kind: "days", first_day: first, last_day: last }));
   const end = () => {
     if (drag) {
       const [a, b] = [Math.min(drag.from, drag.to), Math.max(drag.from, drag.to)];
@@ -91,7 +91,7 @@ export function MonthBars({ months, where, change }: Props) {
         />
       </Box>
       {now && (
-        <Button size="small" onClick={() => change(put(where, LIKE, null))}>
+        <Button size="small" onClick={() => change((w) => put(w, LIKE, null))}>
           All days again
         </Button>
       )}

@@ -23,6 +23,8 @@ export interface Choices {
   /** As in the plan; `crs` is null while nobody knows it. */
   coordinates: Record<string, string | null> | null;
   identifier: string | null;
+  /** For counts: the column with the number of events. */
+  number: string | null;
   time: Time | null;
   /** Columns that are left out. */
   left: readonly string[];
@@ -35,6 +37,7 @@ export interface Choices {
 
 export const ROLES: readonly (readonly [string, string])[] = [
   ["events", "events: one row, one event"],
+  ["counts", "counts: one row, several events"],
   ["zones", "zones: areas to count in"],
   ["table", "table: figures to divide by"],
   ["look-up", "look-up: places and their coordinates"],
@@ -63,8 +66,8 @@ export const FACTS: readonly (readonly [string, string])[] = [
 
 /** Which roles a file can have: shapes and rows are different things, points are both. */
 export function rolesFor(look: Look): string[] {
-  if (look.kind !== "vector") return ["events", "table", "look-up"];
-  return ["events", "zones", "reference", "table"];
+  if (look.kind !== "vector") return ["events", "counts", "table", "look-up"];
+  return ["events", "counts", "zones", "reference", "table"];
 }
 
 /** A name for the source: the file's without its ending, numbered where the study has one of that name. */
@@ -85,6 +88,7 @@ export function choicesOf(look: Look, taken: readonly string[]): Choices {
     role: look.role,
     coordinates,
     identifier: look.identifier,
+    number: look.columns.find((c) => c.kind === "number" && COUNT.test(c.name))?.name ?? null,
     time: time
       ? {
           column: time.column,
@@ -103,11 +107,17 @@ export function choicesOf(look: Look, taken: readonly string[]): Choices {
   };
 }
 
+/** Are the rows events, one or several each, with a place? */
+export function ofEvents(role: string): boolean {
+  return role === "events" || role === "counts";
+}
+
 /** What must still be decided, in sentences; empty when the file can be brought in. */
 export function undecided(look: Look, choices: Choices): string[] {
   const open: string[] = [];
   if (!choices.name.trim()) open.push("Give it a name.");
-  if (choices.role === "events") {
+  if (choices.role === "counts" && !choices.number) open.push("Say which column has the number of events.");
+  if (ofEvents(choices.role)) {
     if (!choices.coordinates) open.push("Say where the coordinates stand.");
     else if (!choices.coordinates.crs && choices.coordinates.kind !== "geometry")
       open.push("Say which coordinate system the coordinates are in.");
@@ -136,6 +146,7 @@ export function eventsOf(look: Look, choices: Choices): Record<string, unknown> 
     source: choices.name.trim(),
     coordinates: choices.coordinates,
     identifier: choices.identifier,
+    number: choices.role === "counts" ? choices.number : null,
     time: choices.time,
     recorded: choices.recorded.map((w) => ({ ...w, name: w.name || null })),
     labels: filled(choices.labels),
@@ -146,7 +157,7 @@ export function eventsOf(look: Look, choices: Choices): Record<string, unknown> 
 /** `again`: the file is that of the source itself, whose choices are made anew. */
 export function importBody(upload: string, look: Look, choices: Choices, again: boolean) {
   const facts = filled(choices.facts);
-  const plans = choices.role === "events" && (again || !choices.replaces);
+  const plans = ofEvents(choices.role) && (again || !choices.replaces);
   return {
     upload_id: upload,
     name: choices.name.trim(),
@@ -165,7 +176,7 @@ function filled(texts: Readonly<Record<string, string>>): Record<string, string>
 /** What each column is used for, for the heads of the preview. */
 export function usesOf(choices: Choices): Map<string, string> {
   const uses = new Map<string, string>();
-  if (choices.role !== "events") return uses;
+  if (!ofEvents(choices.role)) return uses;
   const at = choices.coordinates;
   if (at?.kind === "columns") {
     uses.set(at.x!, "east");
@@ -176,10 +187,12 @@ export function usesOf(choices: Choices): Map<string, string> {
     if (choices.time.clock) uses.set(choices.time.clock, "time of day");
     if (choices.time.until) uses.set(choices.time.until, "until");
   }
+  if (choices.role === "counts" && choices.number) uses.set(choices.number, "events");
   if (choices.identifier) uses.set(choices.identifier, "identifier");
   return uses;
 }
 
+const COUNT = /^(counts?|cases|events|n|number|anzahl|fälle|nombre|casos|aantal)$/i;
 const MEMBERS = [".shp", ".shx", ".dbf", ".prj", ".cpg"];
 
 /** Files that belong together: a Shapefile's members of one name; every other file is one by itself. */

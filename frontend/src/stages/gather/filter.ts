@@ -2,6 +2,9 @@
 import type { Condition } from "../../api/client";
 
 export const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"] as const;
+/** Change the conditions as they stand when the change is made, which may be later than when it was asked for. */
+export type Change = (alter: (where: readonly Condition[]) => Condition[]) => void;
+
 const NONE = "0".repeat(24);
 
 /** Whether all conditions must hold, or one of them is enough: then they stand in one group. */
@@ -32,6 +35,30 @@ export function put(
   else if (condition) now.push({ name: null, on: true, ...condition });
   else if (at >= 0) now.splice(at, 1);
   return joined(now, how);
+}
+
+/** The same conditions with one of them changed in part, or, for null, taken away. */
+export function altered(
+  where: readonly Condition[],
+  condition: Condition,
+  part: Condition | null,
+): Condition[] {
+  const key = canonical(condition);
+  const now = parts(where).flatMap((c) => (canonical(c) !== key ? [c] : part ? [{ ...c, ...part }] : []));
+  return joined(now, joint(where));
+}
+
+/** The same text for conditions that say the same, whatever the order of their entries and what is left unsaid. */
+function canonical(condition: Condition): string {
+  return JSON.stringify(condition, (_, value) =>
+    value && typeof value === "object" && !Array.isArray(value)
+      ? Object.fromEntries(
+          Object.entries(value)
+            .filter(([, v]) => v !== null && v !== undefined)
+            .sort(([a], [b]) => (a < b ? -1 : 1)),
+        )
+      : value,
+  );
 }
 
 /** The values that a column's condition keeps, or null where there is none. */

@@ -2,6 +2,7 @@ import { describe, expect, it } from "vitest";
 import type { Look } from "../../api/client";
 import { choicesOf, freeName, grouped, importBody, undecided, usesOf } from "./choices";
 import {
+  altered,
   joined,
   joint,
   keptValues,
@@ -115,6 +116,9 @@ describe("the filter", () => {
     expect(put(either, (c) => c.kind === "days", null)).toMatchObject([
       { kind: "any", of: [{ kind: "contains" }] },
     ]);
+    const lane = { text: "fall", column: "remark", kind: "contains", on: true };
+    expect(altered(either, lane, null)).toMatchObject([{ kind: "any", of: [{ kind: "days" }] }]);
+    expect(altered(either, lane, { on: false })[0].of[1]).toMatchObject({ kind: "contains", on: false });
     expect(monthEnd("2024-02-01")).toBe("2024-02-29");
   });
 });

@@ -16,8 +16,9 @@ class Reason(IntEnum):
     FAR_AWAY = 7
     REPEATED_IDENTIFIER = 8
     UNREADABLE_TIME = 9
-    OUTSIDE_RECORDED_WINDOWS = 10
-    FILTERED_OUT = 11
+    UNREADABLE_NUMBER = 10
+    OUTSIDE_RECORDED_WINDOWS = 11
+    FILTERED_OUT = 12
     CANNOT_BE_PROJECTED = 20
     OUTSIDE_EVERY_AREA = 21
 
@@ -32,6 +33,7 @@ REASONS: dict[Reason, str] = {
     Reason.FAR_AWAY: "the place is far from all others",
     Reason.REPEATED_IDENTIFIER: "the identifier was already used by an earlier record",
     Reason.UNREADABLE_TIME: "the time is blank or cannot be read",
+    Reason.UNREADABLE_NUMBER: "the number of events is blank or not a whole number from 0",
     Reason.OUTSIDE_RECORDED_WINDOWS: "the time is outside the recorded windows",
     Reason.FILTERED_OUT: "left out by the plan's filter",
     Reason.CANNOT_BE_PROJECTED: "the place cannot be expressed in the zones' coordinate system",

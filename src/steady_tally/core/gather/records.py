@@ -16,7 +16,7 @@ from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.angles import angles, split_pair, split_point
-from steady_tally.core.gather.conditions import Whereabouts, holds, trimmed_text
+from steady_tally.core.gather.conditions import Whereabouts, column_numbers, holds, trimmed_text
 from steady_tally.core.gather.coordinates import check_coordinates, look_swapped, reasons_of
 from steady_tally.core.gather.look_up import look_up
 from steady_tally.core.gather.reasons import Reason
@@ -55,6 +55,7 @@ class Checked:
     table : the records as read; with the quality of the match where there is a look-up.
     x, y : (records,) coordinates in `crs`; NaN where there are none.
     times : local times; None where the plan names no time column.
+    number : (records,) how many events each record stands for: 1 unless the plan names a column; 0 where unusable.
     reasons : (records,) `Reason` codes.
     swapped_back, corrected, looked_up : how many usable records were put right in each way.
     left_over, suggestions : what the look-up did not know; see `look_up.Found`.
@@ -65,6 +66,7 @@ class Checked:
     y: Floats
     crs: CRS
     times: ReadTimes | None
+    number: npt.NDArray[np.int64]
     reasons: Reasons
     swapped_back: int
     corrected: int
@@ -167,6 +169,7 @@ def check(plan: Gather, sources: Sources) -> Checked:
     times = _times(events.time, table) if events.time else None
     if events.time and times and events.time.unreadable == "set_aside":
         reasons[np.isnat(times.start) & (reasons == Reason.NONE)] = Reason.UNREADABLE_TIME
+    number = _number(events, table, reasons)
     usable = reasons == Reason.NONE
     return Checked(
         table=table,
@@ -174,6 +177,7 @@ def check(plan: Gather, sources: Sources) -> Checked:
         y=y,
         crs=crs,
         times=times,
+        number=number,
         reasons=reasons,
         swapped_back=int(np.count_nonzero(exchanged & usable)),
         corrected=int(np.count_nonzero(corrected & usable)),
@@ -245,6 +249,19 @@ def whereabouts(plan: Gather, checked: Checked) -> Whereabouts:
     return Whereabouts(checked.times, inside, at_place, str(plan.events.places))
 
 
+def used_columns(events: Events) -> set[str]:
+    """The columns that say where and when a record was, which it is, and how many events it stands for."""
+    at, time = events.coordinates, events.time
+    named = [events.identifier, events.number]
+    if isinstance(at, CoordinateColumns):
+        named += [at.x, at.y]
+    elif isinstance(at, (CoordinatePair, CoordinateText)):
+        named.append(at.column)
+    if time:
+        named += [time.column, time.clock, time.until]
+    return {c for c in named if c}
+
+
 def identifiers_of(events: Events, table: Table) -> pa.ChunkedArray:
     """What names each record: its identifier, or where that is blank or not named its number in the file."""
     numbers = pa.chunked_array([pa.array(table.record).cast(pa.string())])
@@ -311,6 +328,18 @@ def _times(plan: EventTime, table: Table) -> ReadTimes:
     return times
 
 
+def _number(events: Events, table: Table, reasons: Reasons) -> npt.NDArray[np.int64]:
+    """How many events each record stands for; writes a reason for those of which it cannot be said."""
+    if events.number is None:
+        return np.ones(table.row_count, dtype=np.int64)
+    where = _EVENTS + ".number"
+    table.column(events.number, wanted_by=where)
+    values = column_numbers(table, events.number, ".", wanted_by=where)
+    sound = np.isfinite(values) & (values >= 0.0) & (values == np.floor(values)) & (values < 2.0**53)
+    reasons[~sound & (reasons == Reason.NONE)] = Reason.UNREADABLE_NUMBER
+    return np.where(sound, values, 0.0).astype(np.int64)
+
+
 def _corrections(events: Events, table: Table) -> tuple[npt.NDArray[np.int64], Floats, Floats]:
     named = {c.record: c for c in events.corrections}
     names = identifiers_of(events, table)
@@ -322,15 +351,7 @@ def _corrections(events: Events, table: Table) -> tuple[npt.NDArray[np.int64], F
 def _kept_columns(table: Table, events: Events) -> Table:
     for name in events.columns or []:
         table.column(name, wanted_by=_EVENTS + ".columns")
-    named: set[str] = set(events.columns or [])
-    at = events.coordinates
-    if isinstance(at, CoordinateColumns):
-        named |= {at.x, at.y}
-    elif isinstance(at, (CoordinatePair, CoordinateText)):
-        named.add(at.column)
-    time = events.time
-    others = (events.identifier, *((time.column, time.clock, time.until) if time else ()))
-    named |= {c for c in others if c}
+    named = set(events.columns or []) | used_columns(events)
     named |= {k.record for k in events.look_up.keys} if events.look_up else set()
     columns = table.columns.select([n for n in table.columns.column_names if n in named])
     return Table(table.name, columns, table.record, table.line, table.ragged, table.points, table.crs)

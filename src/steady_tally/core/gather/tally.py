@@ -6,7 +6,7 @@ another value would give.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,12 +16,13 @@ from steady_tally.core.gather.categories import category_columns
 from steady_tally.core.gather.conditions import (
     coded_text,
     column_numbers,
+    holds,
     trimmed_text,
 )
 from steady_tally.core.gather.guess import decimal_of
 from steady_tally.core.gather.numbers import numbers
 from steady_tally.core.gather.reasons import Reason
-from steady_tally.core.gather.records import Checked, held, whereabouts
+from steady_tally.core.gather.records import Checked, held, used_columns, whereabouts
 from steady_tally.core.gather.times import within_windows
 from steady_tally.core.plan import BetweenDays, Condition, Gather, HasValue, InRange, WeekHours
 from steady_tally.core.sources import Table
@@ -31,6 +32,7 @@ _LOOKED_AT = 4_000
 _MOST_VALUES = 200
 
 Flags = npt.NDArray[np.bool_]
+Ints = npt.NDArray[np.int64]
 
 
 @dataclass(frozen=True)
@@ -83,40 +85,56 @@ def tally(plan: Gather, checked: Checked) -> Tally:
         return kept
 
     columns = []
-    for name in category_columns(table):
+    used = used_columns(plan.events)
+    each = checked.number
+    for name in category_columns(table, without=used):
         kept = kept_without(lambda c, name=name: isinstance(c, HasValue) and c.column == name)  # type: ignore[misc]
-        columns.append(_values(table, name, kept))
-    for name, decimal in _number_columns(table, {c.column for c in columns}):
+        columns.append(_values(table, name, kept, each))
+    for name, decimal in _number_columns(table, {c.column for c in columns} | used):
         kept = kept_without(lambda c, name=name: isinstance(c, InRange) and c.column == name)  # type: ignore[misc]
-        columns.append(_bars(table, name, decimal, usable, kept))
+        columns.append(_bars(table, name, decimal, usable, kept, each))
     months: tuple[tuple[str, int], ...] = ()
     week = np.zeros(168, dtype=np.int64)
     if checked.times is not None:
         by_day = kept_without(lambda c: isinstance(c, BetweenDays))
         month = _kept(table, ("month", id(checked)), lambda: _months(checked.times.start))  # type: ignore[union-attr]
-        months = _by_month(month, usable, by_day)
+        months = _by_month(month, usable, by_day, each)
         by_hour = kept_without(lambda c: isinstance(c, WeekHours))
         hour = checked.times.week_hour
-        week = np.bincount(hour[by_hour & (hour >= 0)], minlength=168)
+        week = _sums(hour, by_hour & (hour >= 0), each, 168)
     kept = kept_without(lambda _: False)
     return Tally(
-        usable=int(np.count_nonzero(usable)),
-        kept=int(np.count_nonzero(kept)),
-        kept_by=tuple(int(np.count_nonzero(usable & keep)) for keep in keeps),
+        usable=int(each[usable].sum()),
+        kept=int(each[kept].sum()),
+        kept_by=tuple(int(each[usable & keep].sum()) for keep in keeps),
         columns=tuple(columns),
         months=months,
         week=tuple(int(n) for n in week),
     )
 
 
-def _values(table: Table, name: str, kept: Flags) -> ColumnTally:
+def tally_rows(table: Table, conditions: Sequence[Condition], *, wanted_by: str) -> Tally:
+    """The same for the rows of a table, which have neither place nor time."""
+    keeps = [holds(table, c, wanted_by=wanted_by, whereabouts=None) for c in conditions]
+    each = np.ones(table.row_count, dtype=np.int64)
+    everything = np.ones(table.row_count, dtype=np.bool_)
+    kept = everything.copy()
+    for condition, keep in zip(conditions, keeps, strict=True):
+        if condition.on:
+            kept &= keep
+    columns = tuple(_values(table, name, kept, each) for name in category_columns(table))
+    found = [int(np.count_nonzero(keep)) for keep in keeps]
+    return Tally(table.row_count, int(np.count_nonzero(kept)), tuple(found), columns, (), ())
+
+
+def _values(table: Table, name: str, kept: Flags, each: Ints) -> ColumnTally:
     labels, codes = coded_text(table, name, wanted_by="filter")
-    counts = np.bincount(codes[kept], minlength=len(labels))
+    counts = _sums(codes, kept, each, len(labels))
     order = sorted(range(len(labels)), key=lambda i: labels[i])[:_MOST_VALUES]
     return ColumnTally(name, tuple((labels[i], int(counts[i])) for i in order))
 
 
-def _bars(table: Table, name: str, decimal: str, usable: Flags, kept: Flags) -> ColumnTally:
+def _bars(table: Table, name: str, decimal: str, usable: Flags, kept: Flags, each: Ints) -> ColumnTally:
     values = column_numbers(table, name, decimal, wanted_by="filter")
 
     def bars() -> tuple[float, float, npt.NDArray[np.int64]]:
@@ -127,7 +145,7 @@ def _bars(table: Table, name: str, decimal: str, usable: Flags, kept: Flags) -> 
         return low, high, np.clip(at.astype(np.int64), -1, _BARS - 1)
 
     low, high, at = _kept(table, ("bars", name, decimal), bars)
-    counts = np.bincount(at[kept & (at >= 0)], minlength=_BARS)
+    counts = _sums(at, kept & (at >= 0), each, _BARS)
     return ColumnTally(name, (), low, high, decimal, tuple(int(n) for n in counts))
 
 
@@ -151,14 +169,19 @@ def _months(start: npt.NDArray[np.datetime64]) -> npt.NDArray[np.int64]:
     return np.where(np.isnat(start), -1, start.astype("datetime64[M]").astype(np.int64))
 
 
-def _by_month(month: npt.NDArray[np.int64], usable: Flags, kept: Flags) -> tuple[tuple[str, int], ...]:
+def _by_month(month: Ints, usable: Flags, kept: Flags, each: Ints) -> tuple[tuple[str, int], ...]:
     there = month[usable & (month >= 0)]
     if len(there) == 0:
         return ()
     first, last = int(there.min()), int(there.max())
-    counts = np.bincount(month[kept & (month >= 0)] - first, minlength=last - first + 1)
+    counts = _sums(month - first, kept & (month >= 0), each, last - first + 1)
     names = np.arange(first, last + 1).astype("datetime64[M]").astype(str)
     return tuple((f"{name}-01", int(n)) for name, n in zip(names, counts, strict=True))
+
+
+def _sums(code: npt.NDArray[np.integer], kept: Flags, each: Ints, length: int) -> Ints:
+    """How many events have each code."""
+    return np.bincount(code[kept], weights=each[kept], minlength=length).astype(np.int64)
 
 
 def _kept(table: Table, key: tuple[object, ...], work: Callable[[], object]):  # type: ignore[no-untyped-def]

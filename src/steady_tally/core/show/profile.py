@@ -7,13 +7,16 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-import pyarrow.compute as pc
 
 from steady_tally.core.gather.categories import category_columns
+from steady_tally.core.gather.conditions import coded_text
+from steady_tally.core.gather.records import used_columns
 from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.projection import project
 from steady_tally.core.run import Outcome
 from steady_tally.core.show.drawing import plane_of
+
+Ints = npt.NDArray[np.int64]
 
 _MOST_BARS = 36
 _MOST_CATEGORIES = 3
@@ -64,33 +67,40 @@ def area_profile(outcome: Outcome, area: int) -> Profile:
     at = np.union1d(np.flatnonzero(located.first == area), located.other_event[located.other_zone == area])
     record = outcome.placed.record[at]
     gathered = outcome.gathered
-    points, place, count = np.unique(
-        np.column_stack([gathered.x[record], gathered.y[record]]), axis=0, return_inverse=True, return_counts=True
-    )
+    each = gathered.checked.number[record]
+    points, place = np.unique(np.column_stack([gathered.x[record], gathered.y[record]]), axis=0, return_inverse=True)
+    count = _sums(place.ravel(), each, len(points))
     order = np.argsort(-count, kind="stable")
     number = np.empty(len(order), dtype=np.int64)
     number[order] = np.arange(1, len(order) + 1)
     plane = plane_of(outcome.placed.areas)
     xy = np.column_stack(project(points[order, 0], points[order, 1], gathered.crs, plane.crs)) - plane.origin
-    time, unknown = _time_line(outcome, record)
+    time, unknown = _time_line(outcome, record, each)
     return Profile(
-        record, number[place.ravel()], xy.astype(np.float32), count[order], time, unknown, _categories(outcome, record)
+        record,
+        number[place.ravel()],
+        xy.astype(np.float32),
+        count[order],
+        time,
+        unknown,
+        _categories(outcome, record, each),
     )
 
 
-def _time_line(outcome: Outcome, record: npt.NDArray[np.int64]) -> tuple[tuple[Count, ...], int]:
+def _time_line(outcome: Outcome, record: Ints, each: Ints) -> tuple[tuple[Count, ...], int]:
     """Bars over the whole period of the study, so that two areas' lines can be laid beside each other."""
     everything = outcome.gathered.time
     if everything is None:
         return (), 0
     times = everything[record]
-    known = times[~np.isnat(times)]
-    unknown = len(times) - len(known)
+    there = ~np.isnat(times)
+    known, number = times[there], each[there]
+    unknown = int(each[~there].sum())
     windows = outcome.plan.gather.events.recorded
     if windows:
         days = known.astype("datetime64[D]")
         counts = [
-            int(np.count_nonzero((days >= np.datetime64(w.first_day)) & (days <= np.datetime64(w.last_day))))
+            int(number[(days >= np.datetime64(w.first_day)) & (days <= np.datetime64(w.last_day))].sum())
             for w in windows
         ]
         return _counts([w.name or str(w.first_day) for w in windows], counts), unknown
@@ -104,21 +114,28 @@ def _time_line(outcome: Outcome, record: npt.NDArray[np.int64]) -> tuple[tuple[C
         if bars <= _MOST_BARS or unit == "Y":
             break
     step = (known.astype(f"datetime64[{unit}]") - first).astype(np.int64)
-    return _counts([str(first + i) for i in range(bars)], np.bincount(step, minlength=bars).tolist()), unknown
+    return _counts([str(first + i) for i in range(bars)], _sums(step, number, bars).tolist()), unknown
 
 
 def _counts(says: Sequence[str], events: Sequence[int]) -> tuple[Count, ...]:
     return tuple(Count(s, n) for s, n in zip(says, events, strict=True))
 
 
-def _categories(outcome: Outcome, record: npt.NDArray[np.int64]) -> tuple[Category, ...]:
+def _categories(outcome: Outcome, record: Ints, each: Ints) -> tuple[Category, ...]:
     table = outcome.gathered.table
     found = []
-    for name in category_columns(table)[:_MOST_CATEGORIES]:
-        counted = pc.value_counts(table.columns.column(name).take(record)).to_pylist()
-        filled = [(str(c["values"]), c["counts"]) for c in counted if c["values"] not in (None, "")]
+    without = used_columns(outcome.plan.gather.events)
+    for name in category_columns(table, without=without)[:_MOST_CATEGORIES]:
+        labels, codes = coded_text(table, name, wanted_by="area")
+        counts = _sums(codes[record], each, len(labels))
+        filled = [(label, int(n)) for label, n in zip(labels, counts, strict=True) if label and n]
         filled.sort(key=lambda pair: (-pair[1], pair[0]))
         values = tuple(Count(v, n) for v, n in filled[:_MOST_VALUES])
         if values:
             found.append(Category(name, values, sum(n for _, n in filled[_MOST_VALUES:])))
     return tuple(found)
+
+
+def _sums(code: npt.NDArray[np.integer], each: Ints, length: int) -> Ints:
+    """How many events have each code."""
+    return np.bincount(code, weights=each, minlength=length).astype(np.int64)
