@@ -602,6 +602,13 @@ export interface components {
              * Format: uuid
              */
             id: string;
+            /**
+             * Document
+             * @description The plan with every choice written out.
+             */
+            document: {
+                [key: string]: unknown;
+            };
         };
         /** NewPlan */
         NewPlan: {

@@ -207,11 +207,9 @@ export function useSavePlan(study: Study, view: View) {
         change(plan);
         if (JSON.stringify(plan.place) !== place) set({ selected: null, hovered: null });
         const parent = ours?.id ?? view.version;
-        const { id } = await postJson<{ id: string }>(`/api/studies/${study.id}/plans`, {
-          parent_id: parent,
-          document: plan,
-        });
-        saved = { id, after: new Set(ours?.after ?? []).add(parent), plan };
+        const body = { parent_id: parent, document: plan };
+        const { id, document } = await postJson<Schemas["SavedPlan"]>(`/api/studies/${study.id}/plans`, body);
+        saved = { id, after: new Set(ours?.after ?? []).add(parent), plan: document };
       });
       saving = turn.catch(() => {
         saved = null;

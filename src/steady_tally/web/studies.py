@@ -84,6 +84,7 @@ class NewPlan(BaseModel):
 
 class SavedPlan(BaseModel):
     id: uuid.UUID
+    document: dict[str, Any] = Field(description="The plan with every choice written out.")
 
 
 @api.get("/studies", summary="All studies, oldest first", responses={"200": StudyList})
@@ -122,7 +123,7 @@ def list_plans(path: StudyPath) -> Response:
 @needs(Right.CHANGE)
 def save_plan(path: StudyPath, body: NewPlan) -> Response:
     saved = stored.save_plan(engine(), path.study_id, body.document, parent=body.parent_id)
-    return answer(SavedPlan(id=saved), status=201)
+    return answer(SavedPlan(id=saved, document=body.document.as_document()), status=201)
 
 
 def source_view(source: Source) -> SourceView:
