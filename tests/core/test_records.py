@@ -9,9 +9,10 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from steady_tally.core.draft import difference, draft, needed_columns
+from steady_tally.core.draft import difference, draft, fitting_width, needed_columns
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.angles import angles, split_pair, split_point
+from steady_tally.core.gather.conditions import condition_says
 from steady_tally.core.gather.findings import findings
 from steady_tally.core.gather.guess import guess, totals
 from steady_tally.core.gather.reasons import Reason
@@ -20,7 +21,7 @@ from steady_tally.core.gather.systems import rank_systems, search_systems
 from steady_tally.core.gather.tally import tally, tally_rows
 from steady_tally.core.place.projection import coordinate_system, project
 from steady_tally.core.place.zones import zone_set
-from steady_tally.core.plan import Events, Gather
+from steady_tally.core.plan import Events, EventTime, Gather
 from steady_tally.core.run import run
 from steady_tally.core.sources import Features, Sources, Table
 from steady_tally.demo.lattice import wiggly_lattice
@@ -223,6 +224,90 @@ def test_a_condition_that_rests_keeps_everything_and_known_places_can_be_left_ou
     events["where"][0]["places"] = ["prison"]
     with pytest.raises(PlanError, match="no known place “prison”"):
         gathered(events, MANY)
+
+
+SPANS = {
+    "from": ["2024-05-01 22:00", "2024-05-03", "", "2024-05-04 00:00"],
+    "to": ["2024-05-02 02:00", "2024-05-03", "2024-05-09 12:00", ""],
+}
+
+
+@pytest.mark.parametrize(
+    ("choice", "wanted"),
+    [
+        ({}, ["2024-05-01T22:00", "2024-05-03T00:00", "NaT", "2024-05-04T00:00"]),
+        ({"until": "to"}, ["2024-05-01T22:00", "2024-05-03T00:00", "NaT", "2024-05-04T00:00"]),
+        (
+            {"until": "to", "take": "until"},
+            ["2024-05-02T02:00", "2024-05-03T00:00", "2024-05-09T12:00", "2024-05-04T00:00"],
+        ),
+        (
+            {"until": "to", "take": "middle"},
+            ["2024-05-02T00:00", "2024-05-03T00:00", "2024-05-09T12:00", "2024-05-04T00:00"],
+        ),
+    ],
+)
+def test_of_a_span_the_chosen_time_stands_for_the_event(choice, wanted):
+    events = table(lon=["-40.1", "-40.2", "-40.3", "-40.4"], lat=["38.0"] * 4, **SPANS)
+    found = gathered({"coordinates": LON_LAT, "time": {"column": "from", **choice}}, events)
+    assert [str(t)[:16] for t in found.time] == wanted
+
+
+def test_midnight_can_stand_for_an_unknown_time_and_an_unreadable_one_can_be_set_aside():
+    events = table(lon=["-40.1", "-40.2", "-40.3", "-40.4"], lat=["38.0"] * 4, **SPANS)
+    hours = [{"kind": "hours", "week": ["1" * 24] * 7}]
+    as_written = {"coordinates": LON_LAT, "time": {"column": "from"}, "where": hours}
+    assert gathered(as_written, events).balance.records_out == 2
+    unknown = {**as_written, "time": {"column": "from", "midnight": "unknown"}}
+    assert gathered(unknown, events).balance.records_out == 1
+    strict = {"coordinates": LON_LAT, "time": {"column": "from", "unreadable": "set_aside"}}
+    assert gathered(strict, events).reasons.tolist() == [0, 0, Reason.UNREADABLE_TIME, 0]
+    with pytest.raises(ValueError, match="no time zone “Nowhere”"):
+        EventTime(column="from", zone="Nowhere")
+
+
+def test_columns_that_are_left_out_are_not_read_but_for_those_that_are_used():
+    cells = scattered(30) | {"kind": ["a", "b", "c"] * 10, "remark": ["private"] * 30}
+    found = gathered({"coordinates": LON_LAT, "identifier": "id", "columns": ["kind"]}, table(**cells))
+    assert found.table.columns.column_names == ["id", "lon", "lat", "kind"]
+    with pytest.raises(PlanError, match="no column “nothing”"):
+        gathered({"coordinates": LON_LAT, "columns": ["nothing"]}, table(**cells))
+
+
+@pytest.mark.parametrize(
+    ("condition", "says"),
+    [
+        ({"column": "kind", "values": ["a", "b"]}, "kind: a, b"),
+        ({"column": "kind", "values": list("abcdef"), "keep": False}, "kind: not a, b, c, d and 2 more"),
+        ({"kind": "range", "column": "age", "low": 18, "high": 64.5}, "age from 18 to 64.5"),
+        ({"kind": "contains", "column": "note", "text": "fall"}, "note contains “fall”"),
+        ({"kind": "hours", "week": ["0" * 23 + "1"] * 7}, "7 hours of the week"),
+        ({"kind": "places", "places": ["depot"]}, "not depot"),
+        (
+            {
+                "kind": "any",
+                "of": [{"column": "kind", "values": ["a"], "name": "mine"}, {"column": "x", "values": ["b"]}],
+            },
+            "mine or x: b",
+        ),
+    ],
+)
+def test_a_condition_says_what_it_keeps_in_the_ledger(condition, says):
+    (read,) = Events.model_validate({"coordinates": LON_LAT, "where": [condition]}).where
+    assert condition_says(read) == says
+
+
+@given(st.floats(0.001, 20.0), st.floats(0.001, 20.0), st.integers(0, 2**32))
+def test_a_first_width_is_round_and_gives_some_hundreds_of_hexagons(high, wide, seed):
+    rng = np.random.default_rng(seed)
+    lon, lat = (np.append(rng.uniform(0, size, 50), [0.0, size]) for size in (wide, high))
+    events = table(lon=[f"{v:.6f}" for v in lon - 40], lat=[f"{v:.6f}" for v in lat + 30])
+    checked = gathered({"coordinates": LON_LAT, "far_away": "keep"}, events).checked
+    width = fitting_width(checked)
+    assert f"{width:e}"[0] in "125"
+    assert f"{width:e}"[1:8] in (".000000", "e")
+    area = high * wide * 111_320.0**2 * np.cos(np.radians(30 + high / 2))
+    assert 100 < area / width**2 < 1_400
 
 
 def test_piles_doubles_and_likely_defaults_are_reported():

@@ -133,6 +133,16 @@ def test_what_can_be_chosen_in_a_workbook_is_shown_and_dates_stay_dates(tmp_path
     assert (seen.guess.role, seen.guess.times[0].column, seen.guess.times[0].order) == ("events", "When", "year-first")
 
 
+@pytest.mark.filterwarnings("ignore:'crs' was not provided")
+def test_an_open_document_sheet_is_read(tmp_path):
+    cells = [np.array(["007", "Örla"], dtype=object), np.array([1.5, 2.0])]
+    pyogrio.raw.write(
+        str(tmp_path / "s.ods"), None, cells, ["code", "n"], driver="ODS", layer="Sheet", geometry_type=""
+    )
+    table = read_table(tmp_path / "s.ods", "s")
+    assert table.columns.to_pydict() == {"code": ["007", "Örla"], "n": [1.5, 2.0]}
+
+
 def far_cell(path):
     book = openpyxl.Workbook()
     book.active["A1"], book.active["XFD1048576"] = "x", 1

@@ -184,6 +184,37 @@ def test_two_of_one_name_cannot_be_and_the_second_leaves_nothing(client, brought
         assert connection.execute(text("SELECT count(*) FROM column_set WHERE state = 'loading'")).scalar() == 0
 
 
+def test_what_was_found_says_how_many_swapped_records_would_lie_in_an_area(client, study):
+    zones = send(client, study, "squares.geojson", SQUARES)
+    assert bring(client, study, zones, "squares", role="zones")["state"] == "done"
+    upload = send(client, study, "calls.csv", calls(lon="38.0", lat="-40.05"))
+    seen = look(client, study, upload).get_json()
+    assert bring(client, study, upload, "calls", events=events_of(seen, "calls"))["state"] == "done"
+    found = client.get(f"/api/studies/{study}/findings").get_json()
+    assert (found["swapped"], found["swapped_would_land"], found["doubles"]) == (1, 1, 0)
+    assert found["events"] == 299
+    account = ledger(client, study)
+    assert account["areas"]["read"] == 2, "the first plan is of the zones that are there"
+    change_plan(client, study, lambda p: p["gather"]["events"].update(swapped_axes="swap"))
+    assert ledger(client, study)["stages"][0]["records_out"] == account["stages"][0]["records_out"] + 1
+
+
+def test_the_rows_of_a_table_are_counted_for_a_filter(client, brought):
+    upload = send(client, brought, "people.csv", b"ward,sex,n\nA,f,1\nA,m,2\nA,all,3\nB,f,4\nB,m,5\nB,all,9\n")
+    seen = look(client, brought, upload).get_json()
+    assert (seen["role"], [t["values"] for t in seen["totals"]]) == ("table", [["all"]])
+    assert bring(client, brought, upload, "people", role="table")["state"] == "done"
+    sources = client.get(f"/api/studies/{brought}/sources").get_json()["sources"]
+    source = next(s for s in sources if s["name"] == "people")
+    where = [{"column": "sex", "values": ["all"], "keep": False}]
+    path = f"/api/studies/{brought}/sources/{source['id']}/tally"
+    assert client.post(path, json={"where": where}).get_json()["kept"] == 4
+    elsewhere = f"/api/studies/{brought}/sources/{uuid.uuid4()}/tally"
+    assert client.post(elsewhere, json={"where": []}).status_code == 404
+    wrong = client.post(path, json={"where": [{"kind": "range", "column": "nothing", "low": 1}]})
+    assert "no column “nothing”" in wrong.get_json()["detail"]
+
+
 def test_a_corrected_record_and_a_place_in_the_plane(client, study):
     upload = send(client, study, "calls.csv", calls(lon="n/k"))
     seen = look(client, study, upload).get_json()

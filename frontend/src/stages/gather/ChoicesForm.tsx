@@ -1,17 +1,17 @@
 /** The choices for one file, all guessed first. The common ones stand open; the rest unfold. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import ButtonBase from "@mui/material/ButtonBase";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import TextField from "@mui/material/TextField";
-import Typography from "@mui/material/Typography";
-import { type ReactNode, useEffect, useState } from "react";
-import { getJson, type Look, type Schemas, type Source } from "../../api/client";
+import { type ReactNode, useState } from "react";
+import type { Look, Source } from "../../api/client";
 import { type Incoming, lookAgain, useIncoming } from "../../state/incoming";
-import { QUIET, RULE } from "../../theme";
+import { RULE } from "../../theme";
+import { Quiet } from "../parts";
 import { type Choices, FACTS, ORDERS, ofEvents, others, ROLES, rolesFor, type Time } from "./choices";
 import { Field, Pick } from "./Fields";
+import { SystemField } from "./SystemField";
 
 interface Props {
   file: Incoming;
@@ -392,78 +392,6 @@ function RowOfNames({ row, read }: { row: number | null; read: (r: Record<string
   );
 }
 
-/** A system by its code or words of its name; those in which the points land in the zones stand first. */
-export function SystemField(props: {
-  label: string;
-  value: string | null;
-  near: readonly Schemas["SystemView"][];
-  onChange: (code: string) => void;
-}) {
-  const [words, setWords] = useState("");
-  const [found, setFound] = useState<readonly Schemas["SystemView"][]>([]);
-  useEffect(() => {
-    if (words.trim().length < 2) return setFound([]);
-    const timer = setTimeout(() => {
-      getJson<Schemas["SystemList"]>(`/api/systems?words=${encodeURIComponent(words)}`)
-        .then((answer) => setFound(answer.systems.slice(0, 12)))
-        .catch(() => setFound([]));
-    }, 200);
-    return () => clearTimeout(timer);
-  }, [words]);
-  const [changing, setChanging] = useState(props.value === null || props.near.length > 0);
-  const offered = words.trim().length < 2 ? props.near : found;
-  if (!changing) {
-    return (
-      <Quiet>
-        {props.label}: {named(props.value!)}{" "}
-        <ButtonBase
-          onClick={() => setChanging(true)}
-          sx={{ font: "inherit", textDecoration: "underline", textUnderlineOffset: 3 }}
-        >
-          choose another
-        </ButtonBase>
-      </Quiet>
-    );
-  }
-  return (
-    <Box sx={{ mt: 1 }}>
-      <Field
-        label={props.label}
-        value={words}
-        placeholder="a code or words of its name"
-        onChange={setWords}
-      />
-      {props.value && <Quiet>Now: {named(props.value)}</Quiet>}
-      {offered.length > 0 && (
-        <Box sx={{ border: `1px solid ${RULE}`, borderTop: 0, maxHeight: 160, overflowY: "auto" }}>
-          {offered.map((s) => (
-            <Button
-              key={s.code}
-              size="small"
-              fullWidth
-              aria-pressed={s.code === props.value}
-              sx={{
-                justifyContent: "space-between",
-                textAlign: "left",
-                fontWeight: s.code === props.value ? 700 : 400,
-              }}
-              onClick={() => {
-                props.onChange(s.code);
-                setWords("");
-              }}
-            >
-              <span>
-                {s.name} <span style={{ color: QUIET }}>{s.code}</span>
-              </span>
-              {s.inside >= 0 && <span>{Math.round(100 * s.inside)} % land in the zones</span>}
-            </Button>
-          ))}
-        </Box>
-      )}
-    </Box>
-  );
-}
-
 function Unfold({ title, open, children }: { title: string; open?: boolean; children: ReactNode }) {
   return (
     <Box component="details" open={open} sx={{ mt: 2, borderTop: `1px solid ${RULE}`, pt: 1 }}>
@@ -475,10 +403,6 @@ function Unfold({ title, open, children }: { title: string; open?: boolean; chil
   );
 }
 
-function Quiet({ children }: { children: ReactNode }) {
-  return <Typography sx={{ color: QUIET, fontSize: "0.8125rem", mt: 0.5 }}>{children}</Typography>;
-}
-
 function placeOnly(at: Record<string, unknown>): Record<string, unknown> {
   const { crs: _crs, decimal: _decimal, order: _order, ...rest } = at;
   return rest;
@@ -488,10 +412,6 @@ function placeSays(at: Record<string, unknown>): string {
   if (at.kind === "columns") return `${at.x} and ${at.y}`;
   if (at.kind === "geometry") return "the file's own points";
   return String(at.column);
-}
-
-function named(code: string): string {
-  return code === "EPSG:4326" ? "degrees of longitude and latitude (EPSG:4326)" : code.slice(0, 60);
 }
 
 function sentence(text: string): string {

@@ -7,8 +7,8 @@ import { whole } from "../../format";
 import { type Save, useSources } from "../../state/queries";
 import { INK, RULE } from "../../theme";
 import { Quiet } from "../parts";
-import { SystemField } from "./ChoicesForm";
 import { Pick } from "./Fields";
+import { SystemField } from "./SystemField";
 
 interface LookUp {
   source: string;
