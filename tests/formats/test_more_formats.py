@@ -141,6 +141,7 @@ def test_an_open_document_sheet_is_read(tmp_path):
     )
     table = read_table(tmp_path / "s.ods", "s")
     assert table.columns.to_pydict() == {"code": ["007", "Örla"], "n": [1.5, 2.0]}
+    assert look(tmp_path / "s.ods", "s", Reading()).choices == ("Sheet",)
 
 
 def far_cell(path):

@@ -3,17 +3,12 @@
 import json
 import sys
 
-import python_calamine
-
 from steady_tally.formats.tables import sheet_of
 
 if __name__ == "__main__":
     file, what, *sheet = sys.argv[1:]
     try:
-        if what == "names":
-            answer = {"names": list(python_calamine.load_workbook(file).sheet_names)}
-        else:
-            answer = sheet_of(file, sheet[0])
+        answer = sheet_of(file, sheet[0] if what == "rows" else None)
     except MemoryError:
         raise SystemExit(3) from None
     except BaseException as error:  # a reader that panics raises outside Exception
