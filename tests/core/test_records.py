@@ -213,6 +213,20 @@ def test_a_filter_keeps_what_each_row_by_itself_would_be_kept_by(conditions):
     }
 
 
+def test_what_is_kept_of_one_check_is_never_taken_for_another_s():
+    """The same table checked in other ways, one after the other, as plans change: nothing of the one is left."""
+    where = [{"kind": "days", "first_day": "2024-02-01", "last_day": "2024-02-29"}]
+    for shift in range(30):
+        column = "at" if shift % 2 else "other"
+        cells = {n: MANY.columns.column(n) for n in MANY.columns.column_names}
+        renamed = Table(
+            "events", pa.table(cells | {"other": pa.array([""] * len(MANY.record))}), MANY.record, MANY.line
+        )
+        events = {"coordinates": LON_LAT, "time": {"column": column}, "where": where}
+        kept = gathered(events, renamed).balance.records_out
+        assert (kept > 0) == (column == "at")
+
+
 def test_a_condition_that_rests_keeps_everything_and_known_places_can_be_left_out():
     events = {
         "coordinates": LON_LAT,

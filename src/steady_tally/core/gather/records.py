@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -59,6 +60,7 @@ class Checked:
     reasons : (records,) `Reason` codes.
     swapped_back, corrected, looked_up : how many usable records were put right in each way.
     left_over, suggestions : what the look-up did not know; see `look_up.Found`.
+    kept : what has been worked out from all this, for the next who asks.
     """
 
     table: Table
@@ -73,15 +75,15 @@ class Checked:
     looked_up: int
     left_over: Mapping[str, int] = field(default_factory=dict)
     suggestions: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    kept: dict[str, Any] = field(default_factory=dict, repr=False, compare=False)
 
     @property
     def degrees(self) -> tuple[Floats, Floats]:
-        """(records,) longitude and latitude; worked out once and kept with the table."""
-        key = ("degrees", id(self))
-        if key not in self.table.kept:
+        """(records,) longitude and latitude; worked out once."""
+        if "degrees" not in self.kept:
             system = coordinate_system("EPSG:4326", wanted_by=_EVENTS)
-            self.table.kept[key] = project(self.x, self.y, self.crs, system)
-        found: tuple[Floats, Floats] = self.table.kept[key]
+            self.kept["degrees"] = project(self.x, self.y, self.crs, system)
+        found: tuple[Floats, Floats] = self.kept["degrees"]
         return found
 
 
@@ -216,7 +218,7 @@ def choose(plan: Gather, checked: Checked) -> Gathered:
 
 def held(checked: Checked, condition: Condition, where: Whereabouts) -> Flags:
     """(records,) where a condition holds; the latest are kept with the records, as filters change one at a time."""
-    kept: dict[str, Flags] = checked.table.kept.setdefault(("held", id(checked)), {})
+    kept: dict[str, Flags] = checked.kept.setdefault("held", {})
     key = condition.model_dump_json(exclude={"name", "on"}) + where.places
     if key not in kept:
         kept[key] = holds(checked.table, condition, wanted_by=_EVENTS + ".where", whereabouts=where)

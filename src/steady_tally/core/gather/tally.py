@@ -97,7 +97,9 @@ def tally(plan: Gather, checked: Checked) -> Tally:
     week = np.zeros(168, dtype=np.int64)
     if checked.times is not None:
         by_day = kept_without(lambda c: isinstance(c, BetweenDays))
-        month = _kept(table, ("month", id(checked)), lambda: _months(checked.times.start))  # type: ignore[union-attr]
+        if "month" not in checked.kept:
+            checked.kept["month"] = _months(checked.times.start)
+        month = checked.kept["month"]
         months = _by_month(month, usable, by_day, each)
         by_hour = kept_without(lambda c: isinstance(c, WeekHours))
         hour = checked.times.week_hour
