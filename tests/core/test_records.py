@@ -215,16 +215,13 @@ def test_a_filter_keeps_what_each_row_by_itself_would_be_kept_by(conditions):
 
 def test_what_is_kept_of_one_check_is_never_taken_for_another_s():
     """The same table checked in other ways, one after the other, as plans change: nothing of the one is left."""
+    blank = pa.array([""] * MANY.row_count)
+    both = Table("events", MANY.columns.append_column("other", blank), MANY.record, MANY.line)
     where = [{"kind": "days", "first_day": "2024-02-01", "last_day": "2024-02-29"}]
-    for shift in range(30):
-        column = "at" if shift % 2 else "other"
-        cells = {n: MANY.columns.column(n) for n in MANY.columns.column_names}
-        renamed = Table(
-            "events", pa.table(cells | {"other": pa.array([""] * len(MANY.record))}), MANY.record, MANY.line
-        )
-        events = {"coordinates": LON_LAT, "time": {"column": column}, "where": where}
-        kept = gathered(events, renamed).balance.records_out
-        assert (kept > 0) == (column == "at")
+    for turn in range(40):
+        column = "at" if turn % 2 else "other"
+        kept = gathered({"coordinates": LON_LAT, "time": {"column": column}, "where": where}, both)
+        assert (kept.balance.records_out > 0) == (column == "at")
 
 
 def test_a_condition_that_rests_keeps_everything_and_known_places_can_be_left_out():
