@@ -225,6 +225,7 @@ def samples(folder):
     write_vector(folder / "p.kml", POINTS, "KML")
     pq.write_table(pa.table({"a": ["x", "y"], "b": [1.5, 2.5]}), folder / "t.parquet")
     (folder / "t.csv").write_text('a,b,c\n1,"x ""y""",3\n4,5,6\n')
+    (folder / "packed.csv.gz").write_bytes(gzip.compress(b"a,b\n1,2\n" * 500))
     book = xlsxwriter.Workbook(folder / "t.xlsx")
     book.add_worksheet().write_row(0, 0, ["a", "b"])
     book.close()

@@ -10,6 +10,7 @@ import codecs
 import csv
 import gzip
 import io
+import zlib
 from collections import deque
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -33,6 +34,7 @@ _HEAD = 1 << 20
 _LONGEST_ROW = 4 << 20
 _LOOKED_AT_ROWS = 200
 _DELIMITERS = ",;\t|"
+_UNPACKING = (EOFError, OSError, zlib.error)  # what goes wrong with a packed file
 
 
 @dataclass(frozen=True)
@@ -197,6 +199,7 @@ def _utf8_blocks(path: Path, encoding: str, where: str) -> Iterator[tuple[bytes,
         with path.open("rb") as bare, _unpacked(bare) as file:
             block = file.read(_BLOCK)
             while True:
+                share = bare.tell() / max(size, 1)
                 following = file.read(_BLOCK)
                 done += len(block)
                 if done > LARGEST_EXPANDED:
@@ -204,7 +207,6 @@ def _utf8_blocks(path: Path, encoding: str, where: str) -> Iterator[tuple[bytes,
                         f"it unpacks to more than {LARGEST_EXPANDED >> 30} GB.", where=where, todo="Divide it."
                     )
                 out = block if plain else decoder.decode(block, not following).encode()
-                share = bare.tell() / max(size, 1)
                 yield (out.removeprefix(codecs.BOM_UTF8) if first else out), not following, share
                 first = False
                 if not following:
@@ -212,7 +214,7 @@ def _utf8_blocks(path: Path, encoding: str, where: str) -> Iterator[tuple[bytes,
                 block = following
     except UnicodeDecodeError as error:
         raise SourceError(f"it is not {encoding} ({error.reason}).", where=where, todo="Name its encoding.") from None
-    except (EOFError, gzip.BadGzipFile, OSError) as error:
+    except _UNPACKING as error:
         raise SourceError(f"it cannot be unpacked ({error}).", where=where, todo="Check the file.") from None
 
 
@@ -225,7 +227,7 @@ def _head(path: Path, encoding: str, where: str) -> str:
         raise SourceError(f"there is no encoding “{encoding}”.", where=where, todo="Name another.") from None
     except UnicodeDecodeError as error:
         raise SourceError(f"it is not {encoding} ({error.reason}).", where=where, todo="Name its encoding.") from None
-    except (EOFError, OSError) as error:
+    except _UNPACKING as error:
         raise SourceError(f"it cannot be unpacked ({error}).", where=where, todo="Check the file.") from None
     return text.removeprefix("\ufeff")
 
@@ -249,7 +251,7 @@ def _encoding(path: Path, where: str) -> str:
             decoder.decode(b"", True)
     except UnicodeDecodeError:
         return "cp1252"
-    except (EOFError, OSError) as error:
+    except _UNPACKING as error:
         raise SourceError(f"it cannot be unpacked ({error}).", where=where, todo="Check the file.") from None
     return "utf-8"
 
