@@ -216,3 +216,15 @@ def test_counts_are_added_up_and_the_rows_of_a_table_are_chosen(page, applicatio
     page.get_by_role("checkbox", name=re.compile(r"^f\b")).click()
     expect(page.get_by_test_id("rows kept")).to_have_text("2 of 6 rows")
     expect(page.locator('[data-figure="measure"]')).to_have_text("15,833")
+
+
+def test_other_events_can_be_mapped_and_the_first_come_back_with_their_filter(mapped):
+    sheet(mapped, "filter")
+    mapped.get_by_role("checkbox", name="fall").click()
+    expect(mapped.get_by_test_id("kept")).to_have_text("60 of 108 events")
+    bring(mapped, "others.csv", calls(40, first=500).replace(b"K0", b"L0"))
+    expect(mapped.locator('[data-figure="gather"]')).to_have_text("36")
+    sheet(mapped, "files")
+    mapped.locator("summary").filter(has_text="calls").click()
+    mapped.get_by_role("button", name="Map these events").click()
+    expect(mapped.locator('[data-figure="gather"]')).to_have_text("60")

@@ -3,10 +3,10 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import type { Source, Study, View } from "../../api/client";
+import type { PlanDocument, Source, Study, View } from "../../api/client";
 import { plural } from "../../format";
 import { chooseAnew } from "../../state/incoming";
-import { type Save, useDescribeSource, useSources } from "../../state/queries";
+import { type Save, useDescribeSource, usePlans, useSources } from "../../state/queries";
 import { MADDER, QUIET, RULE } from "../../theme";
 import { Quiet } from "../parts";
 import { ChooseFiles } from "./ChooseFiles";
@@ -33,9 +33,14 @@ function OneSource(props: { study: Study; view: View; source: Source; save: Save
   const roles = ROLES.filter(([r]) => (r === "zones" || r === "reference") === isOfShapes(source));
   const facts = source.facts as Record<string, unknown>;
   const put = (key: string, text: string) => describe.mutate({ id: source.id, facts: { [key]: text } });
+  // As they were mapped the last time, filter and all; else as they were brought in.
+  const events =
+    usePlans(study).data?.versions.findLast((v) => v.document.gather.events.source === source.name)?.document
+      .gather.events ?? (facts.events as PlanDocument | undefined);
   const useIt = () =>
     save((plan) => {
-      plan.gather.events = facts.events;
+      plan.gather.events = events;
+      if (!events?.recorded?.length && plan.measure.time) plan.measure.time = "none";
     });
   return (
     <Box component="details" sx={{ borderTop: `1px solid ${RULE}`, mt: 1, pt: 0.75 }}>
@@ -52,7 +57,7 @@ function OneSource(props: { study: Study; view: View; source: Source; save: Save
           Choose anew how it is read
         </Button>
       )}
-      {ofEvents(source.role) && !mapped && Boolean(facts.events) && (
+      {ofEvents(source.role) && !mapped && events && (
         <Button size="small" variant="outlined" sx={{ mt: 1 }} onClick={useIt}>
           Map these events
         </Button>
