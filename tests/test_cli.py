@@ -64,6 +64,22 @@ def test_files_from_elsewhere_go_all_the_way(folder):
     assert run(folder)[0] == 0, "a second run replaces the first"
 
 
+def test_a_look_up_is_given_like_any_other_file(folder):
+    plan = json.loads(json.dumps(PLAN))
+    keys = [{"record": "street", "table": "road"}]
+    plan["gather"]["events"]["look_up"] = {"source": "streets", "keys": keys, "x": "e", "y": "n"}
+    (folder / "plan.json").write_text(json.dumps(plan))
+    (folder / "calls.csv").write_text("id,lon,lat,street\na,-39.5,38.5,Quay\nb,,,QUAY\nc,,,Nowhere\n")
+    (folder / "streets.csv").write_text("road,e,n\nQuay,-38.5,38.5\n")
+    code, said = run(folder)
+    assert (code, (folder / "out").exists()) == (1, False)
+    assert "“streets”, which was not given" in said
+    code, said = run(folder, **{"look-up": "streets.csv"})
+    assert code == 0, said
+    areas = {r["identifier"]: r for r in map(dict, _rows(folder / "out" / "areas.geojson"))}
+    assert (areas["W"]["numerator"], areas["E"]["numerator"]) == (1, 1)
+
+
 def _rows(file: Path) -> list[dict]:
     return [f["properties"] for f in json.loads(file.read_text(encoding="utf-8"))["features"]]
 

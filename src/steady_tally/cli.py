@@ -39,9 +39,10 @@ def main() -> None:
 @click.option("--events", required=True, type=_PATH, help="The event records.")
 @click.option("--areas", required=True, type=_PATH, help="The zones to count them in.")
 @click.option("--table", type=_PATH, help="What to divide by.")
+@click.option("--look-up", type=_PATH, help="Where records without coordinates find them.")
 @click.option("--out", required=True, type=_PATH, help="The folder to write to.")
 @_plain_errors
-def run(plan: Path, events: Path, areas: Path, table: Path | None, out: Path) -> None:
+def run(plan: Path, events: Path, areas: Path, table: Path | None, look_up: Path | None, out: Path) -> None:
     """Do the whole chain of PLAN on files, without database or browser."""
     from steady_tally.core.plan import Reading, parse_plan
     from steady_tally.core.run import run as run_plan
@@ -59,10 +60,12 @@ def run(plan: Path, events: Path, areas: Path, table: Path | None, out: Path) ->
     default = Reading()
     tables = {names["events"]: read_table(events, names["events"], reading.get(names["events"], default))}
     files = {names["events"]: events, names["areas"]: areas}
-    if table is not None:
-        name = getattr(getattr(document.measure, "denominator", None), "source", "table")
-        tables[name] = read_table(table, name, reading.get(name, default))
-        files[name] = table
+    denominator = getattr(getattr(document.measure, "denominator", None), "source", "table")
+    found_in = document.gather.events.look_up.source if document.gather.events.look_up else "look-up"
+    for name, file in ((denominator, table), (found_in, look_up)):
+        if file is not None:
+            tables[name] = read_table(file, name, reading.get(name, default))
+            files[name] = file
     zones = read_zones(areas, names["areas"], reading.get(names["areas"], default))
     outcome = run_plan(document, Sources(tables, {names["areas"]: zones}))
     write_outcome(outcome, out, {name: checksum(file) for name, file in files.items()})

@@ -19,7 +19,7 @@ export function ChecksTab({ study, view, save }: { study: Study; view: View; sav
   const events = view.plan.gather.events;
   if (findings.error) return <Typography sx={{ color: MADDER }}>{findings.error.message}</Typography>;
   if (!found) return <Quiet>Looking…</Quiet>;
-  const put_ = (change: (e: Record<string, unknown>) => void) => save((plan) => change(plan.gather.events));
+  const change = (alter: (e: Record<string, unknown>) => void) => save((plan) => alter(plan.gather.events));
   return (
     <>
       <Line count={found.events}>events can be used</Line>
@@ -45,7 +45,7 @@ export function ChecksTab({ study, view, save }: { study: Study; view: View; sav
               ["unknown", "written where the time is unknown"],
             ]}
             onChange={(value) =>
-              put_((e) => {
+              change((e) => {
                 (e.time as Record<string, unknown>).midnight = value;
               })
             }
@@ -65,7 +65,7 @@ export function ChecksTab({ study, view, save }: { study: Study; view: View; sav
           ["keep", "kept"],
         ]}
         onChange={(value) =>
-          put_((e) => {
+          change((e) => {
             e.far_away = value;
           })
         }
@@ -79,7 +79,7 @@ export function ChecksTab({ study, view, save }: { study: Study; view: View; sav
             ["keep", "kept"],
           ]}
           onChange={(value) =>
-            put_((e) => {
+            change((e) => {
               e.repeated_identifier = value;
             })
           }
@@ -94,7 +94,7 @@ export function ChecksTab({ study, view, save }: { study: Study; view: View; sav
             ["set_aside", "set aside"],
           ]}
           onChange={(value) =>
-            put_((e) => {
+            change((e) => {
               (e.time as Record<string, unknown>).unreadable = value;
             })
           }

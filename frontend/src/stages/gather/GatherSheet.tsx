@@ -45,7 +45,8 @@ export function GatherSheet({ study, view, save }: { study: Study; view: View; s
 
 function Records({ study, view, save }: { study: Study; view: View; save: Save }) {
   const set = useDoing((d) => d.set);
-  const findings = useFindings(study, true).data;
+  const swapped = view.ledger.stages[0].set_aside.some((r) => r.reason === "swapped_axes");
+  const findings = useFindings(study, swapped).data;
   const swapping = view.plan.gather.events.swapped_axes === "swap";
   const swap = (to: "swap" | "set_aside") =>
     save((plan) => {
