@@ -18,7 +18,9 @@ import numpy as np
 from playwright.sync_api import Page, sync_playwright
 
 from bench.timing import Row
-from steady_tally.core.place.grid import cells_within
+from steady_tally.core.place.grid import lattice_of
+from steady_tally.core.place.projection import equal_area
+from steady_tally.core.plan import Grid
 from steady_tally.demo.lattice import wiggly_lattice
 from tests.browser.conftest import PROJECT, WINDOW, Application, launch, wait_for_still
 
@@ -61,7 +63,7 @@ def rows() -> list[Row]:
 
 _STUDY_AREAS = {
     "blocks": {"kind": "zones", "source": "blocks", "identifier": "block"},
-    "hexagons of 150 m": {"kind": "grid", "shape": "hexagon", "width_m": 150, "cover": "wards"},
+    "hexagons of 150 m": {"kind": "grid", "size": 150, "cover": {"source": "wards"}},
 }
 
 
@@ -120,11 +122,16 @@ def _zones() -> dict[str, Any]:
 
 
 def _cells() -> dict[str, Any]:
-    column, row = cells_within((0.0, 0.0, 50_000.0, 50_000.0), 170.0)
+    plan, centre = Grid(size=170.0), (-40.0, 38.0)
+    lattice = lattice_of(plan, equal_area(*centre), "laea")
+    box = lattice.box(np.array([[0.0, 0.0], [50_000.0, 50_000.0]]))
+    column, row = box.cells_at(np.arange(box.cells))
+    _, _, *frame = lattice.frame
+    names = ("width", "height", "originX", "originY", "cosine", "sine")
     return {
         "areas": len(column),
         "column": column.tolist(),
         "row": row.tolist(),
-        "width": 170.0,
+        "lattice": {"hexagon": True, "swapped": False, **dict(zip(names, frame, strict=True))},
         "view": {"scale": 0.0125, "left": -10_000.0, "top": 50_500.0},
     }

@@ -17,7 +17,8 @@ async ({ kind, payload, frames }) => {
     worker.postMessage({ kind, rings });
   } else {
     const [column, row] = [payload.column, payload.row].map((c) => Int32Array.from(c));
-    worker.postMessage({ kind, column, row, width: payload.width });
+    const area = Int32Array.from(column, (_, i) => i);
+    worker.postMessage({ kind, column, row, area, lattice: payload.lattice });
   }
   const look = {
     colour: Uint32Array.from({ length: areas }, (_, i) => 0xff000000 + ((i * 2654435761) % 0xffffff)),

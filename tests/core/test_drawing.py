@@ -5,8 +5,10 @@ import pyarrow as pa
 import pytest
 import shapely
 
-from steady_tally.core.place.grid import CellSet, working_projection
+from steady_tally.core.place.grid import CellSet, lattice_of
+from steady_tally.core.place.projection import equal_area
 from steady_tally.core.place.zones import zone_set
+from steady_tally.core.plan import Grid
 from steady_tally.core.show.drawing import LEVELS, plane_of, reference_lines, zone_rings
 from steady_tally.core.sources import Features
 from steady_tally.demo.lattice import wiggly_lattice
@@ -26,7 +28,7 @@ def polygons(rings) -> np.ndarray:
 
 def test_neighbours_keep_their_shared_borders_and_nothing_opens_between_them():
     zones = lattice_zones(pieces=1500)
-    plane = plane_of(zones)
+    plane = plane_of(zones, equal_area(-40.0, 38.0))
     vertices = []
     for level in range(LEVELS):
         rings = zone_rings(zones, plane, level)
@@ -41,18 +43,18 @@ def test_neighbours_keep_their_shared_borders_and_nothing_opens_between_them():
     assert vertices[-1] == len(zones.coordinates), "the last is the whole"
 
 
-def test_the_plane_is_centred_in_whole_degrees_and_its_bounds_hold_everything():
+def test_the_bounds_of_the_plane_hold_everything():
     zones = lattice_zones(pieces=5)
-    plane = plane_of(zones)
-    assert plane.crs.equals(working_projection(-40.0, 38.0))
+    plane = plane_of(zones, equal_area(-40.0, 38.0))
     xy = zone_rings(zones, plane).xy
     assert xy.min(axis=0) == pytest.approx(plane.bounds[:2], abs=1.0)
     assert xy.max(axis=0) == pytest.approx(plane.bounds[2:], abs=1.0)
 
 
 def test_cells_and_reference_lines_share_the_cells_own_plane():
-    crs = working_projection(-40.0, 38.0)
-    plane = plane_of(CellSet(np.array([0, 3]), np.array([0, 2]), 500.0, crs, "h"))
+    lattice = lattice_of(Grid(size=500), equal_area(-40.0, 38.0), "h")
+    cells = CellSet(lattice, np.array([0, 3]), np.array([0, 2]), np.empty((0, 3), np.int64))
+    plane = plane_of(cells, lattice.crs)
     assert plane.origin == (0.0, 0.0)
     degrees = np.array([shapely.LineString([(-40, 38), (-40, 38.01)]), shapely.box(-40.1, 38, -40, 38.1)], dtype=object)
     lines = reference_lines(Features("roads", pa.table({"kind": ["a", "b"]}), degrees, "EPSG:4326"), plane)

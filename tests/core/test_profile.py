@@ -99,7 +99,7 @@ def test_a_profile_is_what_counting_gives(sources, area, recorded):
 def test_places_lie_in_the_plane_where_their_coordinates_are(sources):
     result = outcome(sources)
     found = area_profile(result, 0)
-    plane = plane_of(result.placed.areas)
+    plane = plane_of(result.placed.areas, result.placed.placement.crs)
     first = result.gathered.x[found.record[found.place == 1]], result.gathered.y[found.record[found.place == 1]]
     assert len(np.unique(np.column_stack(first), axis=0)) == 1
     east, north = project(*first, coordinate_system("EPSG:4326", wanted_by="test"), plane.crs)

@@ -233,16 +233,17 @@ def test_an_area_s_events_are_those_counted_in_it(client, study):
 def test_hexagons_count_the_same_events_as_the_wards_that_they_cover(client, study):
     before = client.get(f"/api/studies/{study}/ledger").get_json()
     document = before["plan"]
-    document["place"]["areas"] = {"kind": "grid", "width_m": 1500, "cover": "wards"}
+    document["place"]["areas"] = {"kind": "grid", "size": 1500, "cover": {"source": "wards"}}
     document["measure"] = {"kind": "density", "time": "window"}
     head = client.get(f"/api/studies/{study}").get_json()["head_id"]
     assert client.post(f"/api/studies/{study}/plans", json={"parent_id": head, "document": document}).status_code == 201
     after = client.get(f"/api/studies/{study}/ledger").get_json()
     assert after["stages"] == before["stages"]
+    assert after["plan"]["place"]["projection"]["centre"] == [38, -40], "fixed at the first placing"
     cells = client.get(f"/api/studies/{study}/areas").get_json()["areas"]
     assert sum(c["numerator"] for c in cells) == after["stages"][1]["records_out"]
     shapes = arrow(client, f"/api/studies/{study}/shapes")
     assert shapes.num_rows == len(cells)
-    assert [f"hexagon/laea 38 -40/0,0/1500m/{c}/{r}" for c, r in zip(*shapes.to_pydict().values(), strict=True)] == [
+    assert [f"hexagon/laea 38 -40/0,0/1500m/{c}/{r}" for c, r, _ in zip(*shapes.to_pydict().values(), strict=True)] == [
         c["identifier"] for c in cells
     ]

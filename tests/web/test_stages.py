@@ -16,7 +16,7 @@ from steady_tally.store.tables import Role
 def worked(monkeypatch: pytest.MonkeyPatch) -> list[str]:
     """The stages that were really worked out, in order."""
     done: list[str] = []
-    for stage in ("check", "locate_records", "choose", "place", "measure"):
+    for stage in ("check", "look", "arrange", "choose", "place", "measure"):
         real = getattr(outcomes, stage)
 
         def spy(*arguments, stage=stage, real=real, **more):
@@ -58,13 +58,15 @@ def test_each_change_works_out_no_more_than_it_must(engine: Engine, tmp_path, wo
         assert areas_table(result).column("numerator").to_pylist() == [1, 2]
         return list(worked)
 
-    assert work(plan()) == ["check", "locate_records", "choose", "place", "measure"]
+    assert work(plan()) == ["check", "look", "arrange", "choose", "place", "measure"]
     assert work(plan()) == []
     assert work(plan(**{"class": {"method": "natural_breaks", "count": 2}})) == []
     assert work(plan(measure={"kind": "density"})) == ["measure"]
     assert work(plan(show={"title": "Two squares"})) == []
+    wider = plan(place={"areas": {"kind": "zones", "identifier": "code"}, "tolerance_m": 5})
+    assert work(wider) == ["arrange", "place", "measure"], "another tolerance looks for nothing anew"
     filtered = plan().as_document()["gather"]
     filtered["events"]["where"] = [{"kind": "range", "column": "y", "low": 20}]
     assert work(plan(gather=filtered)) == ["choose", "place", "measure"], "a filter neither checks nor places anew"
     outcomes._kept.clear()  # as after a restart: the placement is still in the database
-    assert work(plan()) == ["check", "locate_records from store", "choose", "place", "measure"]
+    assert work(plan()) == ["check", "look from store", "arrange", "choose", "place", "measure"]

@@ -1,5 +1,6 @@
 /** The bulk of an outcome as typed arrays, straight out of the Arrow streams. */
 import type { Table } from "apache-arrow";
+import { type Lattice, latticeOf } from "../map/lattice";
 import type { Rings } from "../map/scanline";
 import type { Box } from "../map/view";
 import { getArrow } from "./client";
@@ -10,6 +11,8 @@ export interface Areas {
   numerator: Int32Array;
   denominator: Float64Array;
   areaKm2: Float64Array;
+  /** 1 for an area of which too little counts. */
+  unreliable: Uint8Array;
   value: Float64Array;
   state: Uint8Array;
   areaClass: Int16Array;
@@ -24,7 +27,10 @@ export type Shapes = {
   bounds: Box;
   /** How far in metres a line may lie from the true one, for each level of detail. */
   tolerances: number[];
-} & ({ kind: "zones"; rings: Rings } | { kind: "cells"; column: Int32Array; row: Int32Array; width: number });
+} & (
+  | { kind: "zones"; rings: Rings }
+  | { kind: "cells"; column: Int32Array; row: Int32Array; area: Int32Array; lattice: Lattice }
+);
 
 export interface Lines {
   rings: Rings;
@@ -39,6 +45,7 @@ export async function fetchAreas(study: string): Promise<Areas> {
     numerator: numbers(table, "numerator"),
     denominator: numbers(table, "denominator"),
     areaKm2: numbers(table, "area_km2"),
+    unreliable: numbers(table, "unreliable"),
     value: numbers(table, "value"),
     state: numbers(table, "state"),
     areaClass: numbers(table, "class"),
@@ -61,7 +68,8 @@ export async function fetchShapes(study: string, level: number): Promise<Shapes>
       tolerances,
       column: numbers(table, "column"),
       row: numbers(table, "row"),
-      width: Number(meta.get("width")),
+      area: numbers(table, "area"),
+      lattice: latticeOf(meta.get("shape")!, meta.get("frame")!),
     };
   }
   return { kind: "zones", bounds, tolerances, rings: rings(table) };

@@ -1005,7 +1005,9 @@ export interface components {
              */
             source: string;
             /** Coordinates */
-            coordinates: components["schemas"]["CoordinateColumns"] | components["schemas"]["CoordinatePair"] | components["schemas"]["CoordinateText"] | components["schemas"]["PointGeometry"];
+            coordinates: components["schemas"]["CoordinateColumns"] | components["schemas"]["CoordinatePair"] | components["schemas"]["CoordinateText"] | components["schemas"]["PointGeometry"] | components["schemas"]["NoCoordinates"];
+            /** @default null */
+            stated: components["schemas"]["StatedColumn"] | null;
             /**
              * Number
              * @description A column with how many events each record stands for.
@@ -1061,6 +1063,18 @@ export interface components {
             /** Where */
             where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
         };
+        /**
+         * Exclude
+         * @description Areas left out: those that do not hold all of `where`, those named, those whose middle lies in an outline.
+         */
+        Exclude: {
+            /** Where */
+            where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+            /** Areas */
+            areas?: string[];
+            /** Inside */
+            inside?: components["schemas"]["Outline"][];
+        };
         /** Gather */
         Gather: {
             /** Reading */
@@ -1071,10 +1085,12 @@ export interface components {
         };
         /**
          * Grid
-         * @description Regular cells over the zones of a source: those that hold an event or whose centre lies in a zone.
+         * @description Regular cells in the working projection, over an outline, or without one over the extent of the events.
          *
-         *     Without a source they lie over the extent of the events. The working projection is equal-area; its centre, in whole
-         *     degrees, is that of the zones, or of the events, unless the plan fixes it.
+         *     A hexagon has a corner or a side on top. `size` is the width across the flats, the length of a side, or the area (in
+         *     square units); of a rectangle always the width, beside its `height`. With `cut`, only what lies inside the outline
+         *     counts: events beyond it are set aside, and a cell's area is its inside part; a cell with less than `least_inside`
+         *     of itself inside is marked, or merged with a neighbour.
          */
         Grid: {
             /**
@@ -1085,28 +1101,81 @@ export interface components {
             /**
              * Shape
              * @default hexagon
-             * @constant
+             * @enum {string}
              */
-            shape: "hexagon";
+            shape: "hexagon" | "square" | "rectangle";
             /**
-             * Width M
-             * @description Across the flats.
+             * Top
+             * @default corner
+             * @enum {string}
              */
-            width_m: number;
+            top: "corner" | "side";
+            /** Size */
+            size: number;
             /**
-             * Cover
-             * @default areas
+             * Measured
+             * @default width
+             * @enum {string}
              */
-            cover: string | null;
+            measured: "width" | "side" | "area";
             /**
-             * Centre
-             * @description Latitude and longitude.
+             * Unit
+             * @default m
+             * @enum {string}
+             */
+            unit: "m" | "km" | "ft" | "mi";
+            /**
+             * Height
              * @default null
              */
-            centre: [
+            height: number | null;
+            /**
+             * @default {
+             *       "corners": null,
+             *       "source": "areas"
+             *     }
+             */
+            cover: components["schemas"]["Outline"] | null;
+            /**
+             * Keep
+             * @default touching
+             * @enum {string}
+             */
+            keep: "all" | "touching" | "centre";
+            /**
+             * Cut
+             * @default true
+             */
+            cut: boolean;
+            /**
+             * Least Inside
+             * @default 0
+             */
+            least_inside: number;
+            /**
+             * Thin
+             * @default mark
+             * @enum {string}
+             */
+            thin: "mark" | "merge";
+            /**
+             * Origin
+             * @description East and north in the working projection, metres.
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            origin: [
                 number,
                 number
-            ] | null;
+            ];
+            /**
+             * Turn
+             * @description Degrees counterclockwise.
+             * @default 0
+             */
+            turn: number;
         };
         /**
          * HasValue
@@ -1277,10 +1346,70 @@ export interface components {
             /** Table */
             table: string;
         };
+        /**
+         * NoCoordinates
+         * @description The records say no coordinates; each is placed by the area that it states.
+         */
+        NoCoordinates: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "none";
+        };
+        /**
+         * Outline
+         * @description One outline: its corners in longitude and latitude, or all polygons of a source.
+         */
+        Outline: {
+            /**
+             * Corners
+             * @default null
+             */
+            corners: [
+                number,
+                number
+            ][] | null;
+            /**
+             * Source
+             * @default null
+             */
+            source: string | null;
+        };
         /** Place */
         Place: {
             /** Areas */
             areas: components["schemas"]["Zones"] | components["schemas"]["Grid"];
+            projection?: components["schemas"]["WorkingProjection"];
+            exclude?: components["schemas"]["Exclude"];
+            /**
+             * Recorded
+             * @default null
+             */
+            recorded: (components["schemas"]["RecordedOutline"] | components["schemas"]["RecordedColumn"] | components["schemas"]["RecordedList"]) | null;
+            stated?: components["schemas"]["StatedArea"];
+            /**
+             * Tolerance M
+             * @description Events this near to an area are drawn into it.
+             * @default 0
+             */
+            tolerance_m: number;
+            /**
+             * Complete From
+             * @description Warn where a smaller share of the records is located.
+             * @default 0.85
+             */
+            complete_from: number;
+            /**
+             * Carry
+             * @description Columns of the areas that events take with them.
+             */
+            carry?: string[];
+            /**
+             * Separator
+             * @default ;
+             */
+            separator: string;
         };
         /** Plan */
         Plan: {
@@ -1389,6 +1518,48 @@ export interface components {
             inside: boolean;
         };
         /**
+         * RecordedColumn
+         * @description Events could have been recorded only in the areas with one of these values in a column of theirs.
+         */
+        RecordedColumn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "column";
+            /** Column */
+            column: string;
+            /** Values */
+            values: string[];
+        };
+        /**
+         * RecordedList
+         * @description Events could have been recorded only in the areas that a table lists, by their identifiers or names.
+         */
+        RecordedList: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "list";
+            /** Source */
+            source: string;
+            /** Column */
+            column: string;
+        };
+        /**
+         * RecordedOutline
+         * @description Events could have been recorded inside an outline only.
+         */
+        RecordedOutline: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "outline";
+            outline: components["schemas"]["Outline"];
+        };
+        /**
          * RecordedWindow
          * @description A span of days, first and last included, in which events were recorded.
          */
@@ -1422,6 +1593,50 @@ export interface components {
              * @enum {string}
              */
             ramp: "kelp" | "peat" | "heather" | "slate" | "rowan";
+            /**
+             * Over
+             * @description A column of the zones: the outlines of its values over the map.
+             * @default null
+             */
+            over: string | null;
+        };
+        /**
+         * StatedArea
+         * @description How the records' own areas are known: tried against identifiers and names in turn.
+         *
+         *     Where the stated area's border is within `trust_within_m` of an event found elsewhere, the stated area holds.
+         */
+        StatedArea: {
+            /**
+             * Keys
+             * @default [
+             *       "identifier",
+             *       "name"
+             *     ]
+             */
+            keys: ("identifier" | "name")[];
+            /**
+             * Trust Within M
+             * @default 0
+             */
+            trust_within_m: number;
+            /** Accepted */
+            accepted?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * StatedColumn
+         * @description The record's own area, by code or name. With `stands_in`, a record whose coordinates fail goes on by it alone.
+         */
+        StatedColumn: {
+            /** Column */
+            column: string;
+            /**
+             * Stands In
+             * @default true
+             */
+            stands_in: boolean;
         };
         /**
          * WeekHours
@@ -1450,8 +1665,32 @@ export interface components {
             week: string[];
         };
         /**
+         * WorkingProjection
+         * @description Where grids lie and maps are drawn: a named system, or else an equal-area projection about a centre.
+         */
+        WorkingProjection: {
+            /**
+             * System
+             * @description An authority code or a WKT2 text.
+             * @default null
+             */
+            system: string | null;
+            /**
+             * Centre
+             * @description Latitude and longitude; fixed at first placing.
+             * @default null
+             */
+            centre: [
+                number,
+                number
+            ] | null;
+        };
+        /**
          * Zones
          * @description Named areas from a file.
+         *
+         *     With `roll_up`, zones of the same value in that column are one area. Where zones overlap, an event counts in each of
+         *     them, or each different combination of zones is an area of its own.
          */
         Zones: {
             /**
@@ -1480,6 +1719,17 @@ export interface components {
              * @default null
              */
             crs: string | null;
+            /**
+             * Roll Up
+             * @default null
+             */
+            roll_up: string | null;
+            /**
+             * Overlaps
+             * @default each
+             * @enum {string}
+             */
+            overlaps: "each" | "combinations";
         };
         /** NewStudy */
         NewStudy: {
@@ -1863,6 +2113,13 @@ export interface components {
             records_set_aside: number;
             /** Set Aside */
             set_aside: components["schemas"]["ReasonCount"][];
+            /**
+             * Ways
+             * @description How those that go on came into their areas.
+             */
+            ways: {
+                [key: string]: number;
+            };
         };
         /**
          * TableAccount

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { classOf, NO_CLASS, ZERO_CLASS } from "./classes";
-import { cellAt, cellTable, fillCells } from "./hexagons";
+import { cellAt, cellTable, fillCells, type Lattice } from "./lattice";
 import { packed, shrink } from "./paint";
 import { fillZones, NOTHING, type Rings } from "./scanline";
 import { fitted, panned, scaleBar, zoomed } from "./view";
@@ -85,38 +85,76 @@ describe("zones in the id buffer", () => {
 });
 
 describe("cells in the id buffer", () => {
-  it("are those with the nearest centre", () => {
+  const turned = { cosine: Math.cos(0.4), sine: Math.sin(0.4) };
+  const LATTICES: Lattice[] = [
+    { hexagon: true, swapped: false, cosine: 1, sine: 0 },
+    { hexagon: true, swapped: true, cosine: 1, sine: 0 },
+    { hexagon: false, swapped: false, cosine: 1, sine: 0 },
+    { hexagon: true, swapped: true, ...turned },
+    { hexagon: false, swapped: false, ...turned },
+  ].map((l) => ({ ...l, width: 3, height: l.hexagon ? 1.5 * Math.sqrt(3) : 2, originX: 0.7, originY: -1.1 }));
+
+  /** The centre of a cell in the plane. */
+  function centre(l: Lattice, column: number, row: number): [number, number] {
+    const u = l.hexagon ? (column + (row & 1) / 2) * l.width : (column + 0.5) * l.width;
+    const v = l.hexagon ? row * l.height : (row + 0.5) * l.height;
+    const [a, b] = l.swapped ? [v, u] : [u, v];
+    return [a * l.cosine - b * l.sine + l.originX, a * l.sine + b * l.cosine + l.originY];
+  }
+
+  const [column, row] = [new Int32Array(400), new Int32Array(400)];
+  for (let i = 0; i < 400; i++) {
+    column[i] = (i % 20) - 10;
+    row[i] = Math.floor(i / 20) - 10;
+  }
+
+  it.each(LATTICES.filter((l) => l.hexagon))("are the hexagons with the nearest centre: %o", (lattice) => {
     const next = random(5);
-    const [column, row] = [new Int32Array(400), new Int32Array(400)];
-    for (let i = 0; i < 400; i++) {
-      column[i] = (i % 20) - 10;
-      row[i] = Math.floor(i / 20) - 10;
-    }
-    const cells = cellTable(column, row, 3);
-    const tall = (3 * Math.sqrt(3)) / 2;
+    const cells = cellTable(column, row, null, lattice);
     for (let trial = 0; trial < 2000; trial++) {
-      const [x, y] = [next() * 40 - 20, next() * 30 - 15];
+      const [x, y] = [next() * 24 - 12, next() * 24 - 12];
       let least = Infinity;
       let nearest = NOTHING;
       for (let i = 0; i < 400; i++) {
-        const d = Math.hypot(x - (column[i] + (row[i] & 1) / 2) * 3, y - row[i] * tall);
+        const [cx, cy] = centre(lattice, column[i], row[i]);
+        const d = Math.hypot(x - cx, y - cy);
         if (d < least) [least, nearest] = [d, i];
       }
       expect(cellAt(cells, x, y)).toBe(nearest);
     }
   });
 
-  it("fill every pixel as asking for it would", () => {
-    const cells = cellTable(Int32Array.from([0, 1, 0, 1, -1]), Int32Array.from([0, 0, 1, -1, 1]), 10);
-    const view = { scale: 1.7, left: -16, top: 22 };
+  it.each(LATTICES.filter((l) => !l.hexagon))("are the rectangles around a point: %o", (lattice) => {
+    const next = random(6);
+    const cells = cellTable(column, row, null, lattice);
+    for (let i = 0; i < 400; i++) {
+      const [cx, cy] = centre(lattice, column[i], row[i]);
+      const [a, b] = [(next() - 0.5) * 2.99, (next() - 0.5) * 1.99];
+      const { cosine, sine } = lattice;
+      expect(cellAt(cells, cx + a * cosine - b * sine, cy + a * sine + b * cosine)).toBe(i);
+    }
+  });
+
+  it.each(LATTICES)("fill every pixel as asking for it would: %o", (lattice) => {
+    const area = Int32Array.from([0, 1, 2, 1, 3]);
+    const cells = cellTable(
+      Int32Array.from([0, 1, 0, 1, -1]),
+      Int32Array.from([0, 0, 1, -1, 1]),
+      area,
+      lattice,
+    );
+    const view = { scale: 5.3, left: -6, top: 7 };
     const ids = new Int32Array(80 * 70);
     fillCells(cells, view, 80, 70, ids);
+    const met = new Set<number>();
     for (let y = 0; y < 70; y++) {
       for (let x = 0; x < 80; x++) {
         const wanted = cellAt(cells, view.left + (x + 0.5) / view.scale, view.top - (y + 0.5) / view.scale);
         expect(ids[y * 80 + x]).toBe(wanted);
+        met.add(wanted);
       }
     }
+    expect([...met].sort()).toEqual([NOTHING, 0, 1, 2, 3]);
   });
 });
 

@@ -1,5 +1,5 @@
 /** Paints the map off the page's own thread: shapes come once, then each frame says only view and look. */
-import { type Cells, cellTable, fillCells } from "./hexagons";
+import { type Cells, cellTable, fillCells, type Lattice } from "./lattice";
 import { type Look, paint, shrink } from "./paint";
 import { fillZones, type Rings } from "./scanline";
 import type { View } from "./view";
@@ -16,7 +16,7 @@ export interface Line {
 export type ToWorker =
   | { kind: "canvas"; canvas: OffscreenCanvas }
   | { kind: "zones"; rings: Rings }
-  | { kind: "cells"; column: Int32Array; row: Int32Array; width: number }
+  | { kind: "cells"; column: Int32Array; row: Int32Array; area: Int32Array; lattice: Lattice }
   | { kind: "lines"; lines: Line[] }
   | {
       kind: "frame";
@@ -47,7 +47,7 @@ self.onmessage = ({ data }: MessageEvent<ToWorker>) => {
   else if (data.kind === "zones") {
     [zones, cells, painted] = [data.rings, null, ""];
   } else if (data.kind === "cells") {
-    [zones, cells, painted] = [null, cellTable(data.column, data.row, data.width), ""];
+    [zones, cells, painted] = [null, cellTable(data.column, data.row, data.area, data.lattice), ""];
   } else if (data.kind === "lines") lines = data.lines;
   else if (data.kind === "frame") frame(data);
   else {

@@ -80,14 +80,14 @@ export function Sheet({ study, view, stage }: Props & { stage: Stage }) {
 function PlaceSheet({ study, view, save }: Props & { save: Save }) {
   const zones = (useSources(study).data ?? []).filter((s) => s.role === "zones");
   const areas = view.plan.place.areas;
-  const [width, setWidth] = useState(String(areas.kind === "grid" ? areas.width_m : 1000));
+  const [width, setWidth] = useState(String(areas.kind === "grid" ? areas.size : 1000));
   const metres = Number(width);
   const sound = Number.isFinite(metres) && metres > 0;
   const chosen = areas.kind === "grid" ? "hexagons" : areas.source;
   const chooseHexagons = () =>
     save((plan) => {
-      const cover = areas.kind === "grid" ? areas.cover : areas.source;
-      plan.place.areas = { kind: "grid", shape: "hexagon", width_m: metres, cover };
+      const cover = areas.kind === "grid" ? areas.cover : { source: areas.source };
+      plan.place.areas = { kind: "grid", size: metres, cover };
       if (plan.measure.kind === "rate") plan.measure = { kind: "density", time: plan.measure.time };
     });
   const chooseZones = (name: string) =>

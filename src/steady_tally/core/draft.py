@@ -25,7 +25,7 @@ def draft(events: Events, sources: Sources, zones: Sequence[str]) -> Plan:
     if zones:
         areas: Zones | Grid = zones_of(sources, zones[0])
     else:
-        areas = Grid(width_m=fitting_width(check(gather, sources)), cover=None)
+        areas = Grid(size=fitting_width(check(gather, sources)), cover=None)
     return read_plan(
         {
             "format": FORMAT,

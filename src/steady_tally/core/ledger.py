@@ -16,25 +16,33 @@ from steady_tally.core.gather.reasons import REASONS, Reason
 class StageBalance:
     """One stage's account of records.
 
-    `set_aside` holds the number of records by reason; reasons without a record are left out.
+    `set_aside` holds the number of records by reason; reasons without a record are left out. `ways` says how those that
+    went on did, where there are several ways; they add up to `records_out`.
     """
 
     stage: str
     records_in: int
     records_out: int
     set_aside: Mapping[Reason, int] = field(default_factory=dict)
+    ways: Mapping[str, int] = field(default_factory=dict)
 
     @property
     def total_set_aside(self) -> int:
         return sum(self.set_aside.values())
 
     def check(self) -> None:
-        """Raise OutOfBalance unless in = out + set aside and no entry is negative."""
+        """Raise OutOfBalance unless in = out + set aside, the ways add up, and no entry is negative."""
         entries = (self.records_in, self.records_out, *self.set_aside.values())
         if min(entries) < 0 or self.records_in != self.records_out + self.total_set_aside:
             raise OutOfBalance(
                 f"{self.records_in} records came in, {self.records_out} went on and "
                 f"{self.total_set_aside} were set aside; these do not add up.",
+                where=self.stage,
+                todo="Please report this: it is a fault of the program.",
+            )
+        if self.ways and sum(self.ways.values()) != self.records_out:
+            raise OutOfBalance(
+                f"{self.records_out} records went on, but {sum(self.ways.values())} in one way or another.",
                 where=self.stage,
                 todo="Please report this: it is a fault of the program.",
             )
@@ -49,6 +57,7 @@ class StageBalance:
                 {"reason": reason.name.lower(), "says": REASONS[reason], "records": count}
                 for reason, count in sorted(self.set_aside.items())
             ],
+            "ways": dict(self.ways),
         }
 
 
@@ -74,13 +83,20 @@ class Ledger:
         return [stage.as_document() for stage in self.stages]
 
 
-def balance(stage: str, reasons: np.ndarray, *, more: Mapping[Reason, int] | None = None) -> StageBalance:
+def balance(
+    stage: str,
+    reasons: np.ndarray,
+    *,
+    more: Mapping[Reason, int] | None = None,
+    ways: Mapping[str, int] | None = None,
+) -> StageBalance:
     """Make one stage's balance from each record's reason.
 
     Parameters
     ----------
     reasons : (n,) integers, `Reason.NONE` for a record that goes on.
     more : records set aside before there was an array to hold them (rows that could not be split into columns).
+    ways : how many of those that go on do so in which way.
     """
     counts = np.bincount(reasons, minlength=1)
     set_aside = {Reason(code): int(count) for code, count in enumerate(counts) if count and code != Reason.NONE}
@@ -89,4 +105,4 @@ def balance(stage: str, reasons: np.ndarray, *, more: Mapping[Reason, int] | Non
         if count:
             set_aside[reason] = set_aside.get(reason, 0) + count
             records_in += count
-    return StageBalance(stage, records_in, int(counts[Reason.NONE]), set_aside)
+    return StageBalance(stage, records_in, int(counts[Reason.NONE]), set_aside, ways or {})

@@ -13,6 +13,7 @@ from zoneinfo import available_timezones
 
 from pydantic import (
     BaseModel,
+    BeforeValidator,
     ConfigDict,
     Discriminator,
     Field,
@@ -184,6 +185,19 @@ class PointGeometry(_Part):
     crs: str | None = Field(None, description="Only for a file that names none.")
 
 
+class NoCoordinates(_Part):
+    """The records say no coordinates; each is placed by the area that it states."""
+
+    kind: Literal["none"] = "none"
+
+
+class StatedColumn(_Part):
+    """The record's own area, by code or name. With `stands_in`, a record whose coordinates fail goes on by it alone."""
+
+    column: str
+    stands_in: bool = True
+
+
 class EventTime(_Part):
     """When an event was."""
 
@@ -276,8 +290,10 @@ class Events(_Part):
 
     source: str = "events"
     coordinates: Annotated[
-        CoordinateColumns | CoordinatePair | CoordinateText | PointGeometry, Field(discriminator="kind")
+        CoordinateColumns | CoordinatePair | CoordinateText | PointGeometry | NoCoordinates,
+        Field(discriminator="kind"),
     ]
+    stated: StatedColumn | None = None
     number: str | None = Field(None, description="A column with how many events each record stands for.")
     identifier: str | None = None
     repeated_identifier: Literal["keep", "set_aside"] = "set_aside"
@@ -300,50 +316,187 @@ class Events(_Part):
                 raise ValueError(f"two recorded windows overlap on {after.first_day}")
         return self
 
+    @model_validator(mode="after")
+    def _has_a_place(self) -> Self:
+        if isinstance(self.coordinates, NoCoordinates) and not (self.stated and self.stated.stands_in):
+            raise ValueError("records without coordinates need the column of their own area: stated")
+        return self
+
 
 class Gather(_Part):
     reading: dict[str, Reading] = Field(default_factory=dict)
     events: Events
 
 
+class Outline(_Part):
+    """One outline: its corners in longitude and latitude, or all polygons of a source."""
+
+    corners: Annotated[list[tuple[float, float]], Field(min_length=3, max_length=10_000)] | None = None
+    source: str | None = None
+
+    @model_validator(mode="after")
+    def _one_of_both(self) -> Self:
+        if (self.corners is None) == (self.source is None):
+            raise ValueError("an outline has either corners or a source")
+        return self
+
+
+def _outline_of_source(outline: Any) -> Any:
+    return {"source": outline} if isinstance(outline, str) else outline
+
+
 class Zones(_Part):
-    """Named areas from a file."""
+    """Named areas from a file.
+
+    With `roll_up`, zones of the same value in that column are one area. Where zones overlap, an event counts in each of
+    them, or each different combination of zones is an area of its own.
+    """
 
     kind: Literal["zones"] = "zones"
     source: str = "areas"
     identifier: str | None = None
     name: str | None = None
     crs: str | None = Field(None, description="Only for a file that names none.")
+    roll_up: str | None = None
+    overlaps: Literal["each", "combinations"] = "each"
+
+
+LengthUnit = Literal["m", "km", "ft", "mi"]
+METRES: dict[str, float] = {"m": 1.0, "km": 1_000.0, "ft": 0.3048, "mi": 1_609.344}
 
 
 class Grid(_Part):
-    """Regular cells over the zones of a source: those that hold an event or whose centre lies in a zone.
+    """Regular cells in the working projection, over an outline, or without one over the extent of the events.
 
-    Without a source they lie over the extent of the events. The working projection is equal-area; its centre, in whole
-    degrees, is that of the zones, or of the events, unless the plan fixes it.
+    A hexagon has a corner or a side on top. `size` is the width across the flats, the length of a side, or the area (in
+    square units); of a rectangle always the width, beside its `height`. With `cut`, only what lies inside the outline
+    counts: events beyond it are set aside, and a cell's area is its inside part; a cell with less than `least_inside`
+    of itself inside is marked, or merged with a neighbour.
     """
 
     kind: Literal["grid"] = "grid"
-    shape: Literal["hexagon"] = "hexagon"
-    width_m: float = Field(gt=0, allow_inf_nan=False, description="Across the flats.")
-    cover: str | None = "areas"
-    centre: tuple[float, float] | None = Field(None, description="Latitude and longitude.")
+    shape: Literal["hexagon", "square", "rectangle"] = "hexagon"
+    top: Literal["corner", "side"] = "corner"
+    size: float = Field(gt=0, allow_inf_nan=False)
+    measured: Literal["width", "side", "area"] = "width"
+    unit: LengthUnit = "m"
+    height: float | None = Field(None, gt=0, allow_inf_nan=False)
+    cover: Annotated[Outline | None, BeforeValidator(_outline_of_source)] = Outline(source="areas")
+    keep: Literal["all", "touching", "centre"] = "touching"
+    cut: bool = True
+    least_inside: float = Field(0.0, ge=0, lt=1)
+    thin: Literal["mark", "merge"] = "mark"
+    origin: tuple[float, float] = Field((0.0, 0.0), description="East and north in the working projection, metres.")
+    turn: float = Field(0.0, ge=-180, le=180, allow_inf_nan=False, description="Degrees counterclockwise.")
+
+    @model_validator(mode="after")
+    def _height_of_rectangle(self) -> Self:
+        if (self.shape == "rectangle") != (self.height is not None):
+            raise ValueError("a rectangle has a height, and nothing else has one")
+        return self
+
+
+class WorkingProjection(_Part):
+    """Where grids lie and maps are drawn: a named system, or else an equal-area projection about a centre."""
+
+    system: str | None = Field(None, max_length=20_000, description="An authority code or a WKT2 text.")
+    centre: tuple[float, float] | None = Field(None, description="Latitude and longitude; fixed at first placing.")
+
+
+class Exclude(_Part):
+    """Areas left out: those that do not hold all of `where`, those named, those whose middle lies in an outline."""
+
+    where: list[Condition] = Field(default_factory=list)
+    areas: Annotated[list[str], Field(max_length=100_000)] = Field(default_factory=list)
+    inside: list[Outline] = Field(default_factory=list)
+
+
+class RecordedOutline(_Part):
+    """Events could have been recorded inside an outline only."""
+
+    kind: Literal["outline"] = "outline"
+    outline: Outline
+
+
+class RecordedColumn(_Part):
+    """Events could have been recorded only in the areas with one of these values in a column of theirs."""
+
+    kind: Literal["column"] = "column"
+    column: str
+    values: Annotated[list[str], Field(min_length=1, max_length=10_000)]
+
+
+class RecordedList(_Part):
+    """Events could have been recorded only in the areas that a table lists, by their identifiers or names."""
+
+    kind: Literal["list"] = "list"
+    source: str
+    column: str
+
+
+AreaKey = Literal["identifier", "name"]
+
+
+class StatedArea(_Part):
+    """How the records' own areas are known: tried against identifiers and names in turn.
+
+    Where the stated area's border is within `trust_within_m` of an event found elsewhere, the stated area holds.
+    """
+
+    keys: Annotated[list[AreaKey], Field(min_length=1, max_length=2)] = ["identifier", "name"]
+    trust_within_m: float = Field(0.0, ge=0, le=100_000, allow_inf_nan=False)
+    accepted: dict[str, str] = Field(default_factory=dict)
 
 
 class Place(_Part):
     areas: Annotated[Zones | Grid, Field(discriminator="kind")]
+    projection: WorkingProjection = Field(default_factory=WorkingProjection)
+    exclude: Exclude = Field(default_factory=Exclude)
+    recorded: Annotated[RecordedOutline | RecordedColumn | RecordedList, Field(discriminator="kind")] | None = None
+    stated: StatedArea = Field(default_factory=StatedArea)
+    tolerance_m: float = Field(
+        0.0, ge=0, le=100_000, allow_inf_nan=False, description="Events this near to an area are drawn into it."
+    )
+    complete_from: float = Field(0.85, ge=0, le=1, description="Warn where a smaller share of the records is located.")
+    carry: list[str] = Field(default_factory=list, description="Columns of the areas that events take with them.")
+    separator: str = Field("; ", min_length=1, max_length=10)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _written_before(cls, document: Any) -> Any:
+        """Plans saved before grids had several shapes say `width_m`, and their centre within the grid."""
+        areas = document.get("areas") if isinstance(document, dict) else None
+        if not isinstance(areas, dict) or "width_m" not in areas:
+            return document
+        areas = dict(areas, size=areas["width_m"])
+        del areas["width_m"]
+        centre = areas.pop("centre", None)
+        return {**document, "areas": areas, **({"projection": {"centre": centre}} if centre else {})}
 
     @property
     def source(self) -> str | None:
-        """The source of zones that placing reads, if any."""
-        return self.areas.source if isinstance(self.areas, Zones) else self.areas.cover
+        """The source of the zones that events are looked for in, if any."""
+        if isinstance(self.areas, Zones):
+            return self.areas.source
+        return self.areas.cover.source if self.areas.cover else None
+
+    @property
+    def sources(self) -> list[str]:
+        """Every source that placing reads."""
+        outlines = [*self.exclude.inside]
+        named = [self.source]
+        if isinstance(self.recorded, RecordedOutline):
+            outlines.append(self.recorded.outline)
+        if isinstance(self.recorded, RecordedList):
+            named.append(self.recorded.source)
+        return [s for s in (*named, *(o.source for o in outlines)) if s]
 
 
 class Key(_Part):
     """A column of the table against the areas' identifier or name."""
 
     table: str
-    area: Literal["identifier", "name"]
+    area: AreaKey
 
 
 class Denominator(_Part):
@@ -405,6 +558,7 @@ class Class(_Part):
 class Show(_Part):
     title: str = ""
     ramp: Literal["kelp", "peat", "heather", "slate", "rowan"] = "kelp"
+    over: str | None = Field(None, description="A column of the zones: the outlines of its values over the map.")
 
 
 class Plan(_Part):

@@ -11,30 +11,29 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from pyproj import CRS
 
 from steady_tally.core.classes.breaks import ZERO_CLASS, assign, goodness_of_variance_fit
 from steady_tally.core.classes.natural_breaks import natural_breaks
 from steady_tally.core.classes.quantile import quantile_breaks
 from steady_tally.core.classes.steadiness import steadiness
-from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.conditions import condition_says
 from steady_tally.core.gather.reasons import Reason
-from steady_tally.core.gather.records import Checked, Gathered, check, choose
+from steady_tally.core.gather.records import Gathered, check, choose
 from steady_tally.core.ledger import Ledger, StageBalance, balance
 from steady_tally.core.measure.denominators import Denominators, denominators
 from steady_tally.core.measure.rates import AreaValues, counts, periods_recorded, ratios
 from steady_tally.core.measure.states import State
 from steady_tally.core.place.bins import OUTSIDE
-from steady_tally.core.place.grid import CellSet, cells_of, cells_within, working_projection
-from steady_tally.core.place.locate import Located, locate
-from steady_tally.core.place.projection import coordinate_system, project
-from steady_tally.core.place.zones import ZoneSet, zone_set
-from steady_tally.core.plan import Class, Count, Grid, Place, Plan, Rate, Zones, fingerprint
+from steady_tally.core.place.completeness import completeness
+from steady_tally.core.place.grid import CellSet
+from steady_tally.core.place.locate import Located
+from steady_tally.core.place.placing import WAYS, Placement, Way, arrange, look
+from steady_tally.core.place.zones import ZoneSet
+from steady_tally.core.plan import Class, Count, Grid, Outline, Plan, Rate, fingerprint
 from steady_tally.core.sources import Sources
 
 _EVENTS = "plan: gather.events"
-_RESULTS_VERSION = 2  # raised when the same plan and sources come to give another result
+_RESULTS_VERSION = 3  # raised when the same plan and sources come to give another result
 
 Floats = npt.NDArray[np.float64]
 Reasons = npt.NDArray[np.uint8]
@@ -42,48 +41,32 @@ Progress = Callable[[int, int], None]  # so many of so many are done
 
 
 @dataclass(frozen=True)
-class Placement:
-    """For each usable record its area, whatever the filter: what is kept when only the filter changes.
-
-    Attributes
-    ----------
-    areas : zones or cells.
-    record : (events,) positions in the table of the records that can be used.
-    located : the areas of each of them.
-    cover, in_cover : the zones that were looked in, and what was found: the same as above unless there is a grid.
-        A grid over the events' own extent has no zones; everything is in it.
-    projected : (events,) False where the place cannot be expressed in the zones' coordinate system.
-    """
-
-    areas: ZoneSet | CellSet
-    record: npt.NDArray[np.int64]
-    located: Located
-    cover: ZoneSet | None
-    in_cover: Located
-    projected: npt.NDArray[np.bool_]
-
-
-@dataclass(frozen=True)
 class Placed:
-    """For each record its area.
+    """For each event that came in from Gather its area.
 
     Attributes
     ----------
-    areas : zones or cells.
+    placement : the areas, and what of them counts.
+    at : (events,) positions among the usable records of the placement.
     record : (events,) positions in the table of the events that came in from Gather.
     located : the areas of each of them.
+    way : (events,) `Way` codes.
     number : (events,) how many events each stands for: 1 unless the plan names a column.
-    cover : the zones that were looked in: the same as the areas unless there is a grid.
     reasons : (records,) those of Gather, and those of Place for the events that came in.
     """
 
-    areas: ZoneSet | CellSet
+    placement: Placement
+    at: npt.NDArray[np.int64]
     record: npt.NDArray[np.int64]
     located: Located
+    way: npt.NDArray[np.uint8]
     number: npt.NDArray[np.int64]
-    cover: ZoneSet | None
     reasons: Reasons
     balance: StageBalance
+
+    @property
+    def areas(self) -> ZoneSet | CellSet:
+        return self.placement.areas
 
     @property
     def numerator(self) -> npt.NDArray[np.int64]:
@@ -141,7 +124,8 @@ class Outcome:
 def run(plan: Plan, sources: Sources, *, on_progress: Progress | None = None) -> Outcome:
     """Do the whole chain. The ledger is checked before anything is given out."""
     checked = check(plan.gather, sources)
-    placement = locate_records(plan.place, checked, sources, on_progress=on_progress)
+    looked = look(plan.place, plan.gather.events, checked, sources, on_progress=on_progress)
+    placement = arrange(plan.place, plan.gather.events, looked, checked, sources)
     gathered = choose(plan.gather, checked)
     placed = place(placement, gathered)
     measured = measure(plan, placed, sources)
@@ -167,7 +151,12 @@ def stage_keys(plan: Plan, checksums: Mapping[str, str]) -> dict[str, str]:
     choices = document["gather"]["events"]
     filters = {name: choices.pop(name) for name in ("where", "recorded", "places", "labels")}
     keys = {"check": fingerprint(_RESULTS_VERSION, document["gather"], of(events.source), looked_up)}
-    keys["located"] = fingerprint(document["place"], keys["check"], of(plan.place.source or ""))
+    areas = plan.place.areas
+    cover = areas.cover if isinstance(areas, Grid) else areas.model_dump(exclude={"roll_up", "overlaps"})
+    ground = cover.model_dump() if isinstance(cover, Outline) else cover
+    stated = [document["place"]["stated"]["keys"], document["place"]["stated"]["accepted"]]
+    keys["looked"] = fingerprint(ground, stated, keys["check"], of(plan.place.source or ""))
+    keys["located"] = fingerprint(document["place"], keys["looked"], [of(s) for s in plan.place.sources])
     keys["gather"] = fingerprint(filters, keys["check"])
     keys["place"] = fingerprint(keys["located"], keys["gather"])
     table = plan.measure.denominator.source if isinstance(plan.measure, Rate) else ""
@@ -176,64 +165,34 @@ def stage_keys(plan: Plan, checksums: Mapping[str, str]) -> dict[str, str]:
     return keys
 
 
-def locate_records(
-    plan: Place,
-    checked: Checked,
-    sources: Sources,
-    *,
-    known: Located | None = None,
-    on_progress: Progress | None = None,
-) -> Placement:
-    """Where does each usable record fall? Events are taken to the zones' own system, where their edges are straight.
-
-    `known` is what the same records and zones gave before, where it was kept.
-    """
-    record = np.flatnonzero(checked.reasons == Reason.NONE)
-    if isinstance(plan.areas, Grid) and plan.areas.cover is None:
-        return _in_cells_of_extent(plan.areas, checked, record)
-    source = sources.zones(plan.source or "", wanted_by="plan: place.areas")
-    named = plan.areas if isinstance(plan.areas, Zones) else Zones(source=source.name)
-    zones = zone_set(source, identifier=named.identifier, name=named.name, crs=named.crs)
-    x, y = project(checked.x[record], checked.y[record], checked.crs, zones.crs)
-
-    def tell(done: int) -> None:
-        if on_progress:
-            on_progress(done, len(record))
-
-    located = known or locate(zones.edges, x, y, index=zones.index, on_progress=tell)
-    areas: ZoneSet | CellSet = zones
-    in_areas = located
-    if isinstance(plan.areas, Grid):
-        areas, in_areas = _in_cells(plan.areas, zones, x, y, located)
-    return Placement(areas, record, in_areas, zones, located, np.isfinite(x) & np.isfinite(y))
-
-
 def place(placement: Placement, gathered: Gathered) -> Placed:
     """The areas of the records that go on, and those that lie in none."""
-    goes_on = gathered.reasons[placement.record] == Reason.NONE
-    record = placement.record[goes_on]
-    located = placement.located.of(goes_on)
+    at = np.flatnonzero(gathered.reasons[placement.record] == Reason.NONE)
+    goes_on = np.zeros(len(placement.record), dtype=np.bool_)
+    goes_on[at] = True
+    record = placement.record[at]
     reasons = gathered.reasons.copy()
-    outside = placement.in_cover.first[goes_on] == OUTSIDE
-    reasons[record[outside]] = Reason.OUTSIDE_EVERY_AREA
-    reasons[record[~placement.projected[goes_on]]] = Reason.CANNOT_BE_PROJECTED
-    number = gathered.checked.number[record]
-    return Placed(placement.areas, record, located, number, placement.cover, reasons, balance("place", reasons[record]))
+    reasons[record] = placement.reasons[at]
+    number, way = gathered.checked.number[record], placement.way[at]
+    ways = {WAYS[Way(w)]: int(n) for w, n in enumerate(np.bincount(way, minlength=1)) if n and w != Way.NONE}
+    account = balance("place", reasons[record], ways=ways)
+    return Placed(placement, at, record, placement.located.of(goes_on), way, number, reasons, account)
 
 
 def measure(plan: Plan, placed: Placed, sources: Sources) -> Measured:
     """How much, per what? Time is that of the recorded windows."""
-    how = plan.measure
-    zones = placed.areas
-    has_shape = zones.area_km2 > 0.0
+    how, placement = plan.measure, placed.placement
+    km2 = placement.counted_km2
+    states = np.where(placement.areas.area_km2 > 0.0, placement.states, State.NOT_COMPUTABLE).astype(np.uint8)
     if isinstance(how, Count):
-        return Measured(counts(placed.numerator, has_shape), None)
+        return Measured(counts(placed.numerator, states), None)
     periods = periods_recorded(plan.gather.events.recorded, how.time)
     if not isinstance(how, Rate):
-        return Measured(ratios(placed.numerator, zones.area_km2, has_shape, periods=periods, per=how.per), None)
+        return Measured(ratios(placed.numerator, km2, states, periods=periods, per=how.per), None)
     table = sources.table(how.denominator.source, wanted_by="plan: measure.denominator")
-    found = denominators(how.denominator, table, zones)
-    return Measured(ratios(placed.numerator, found.values, has_shape, periods=periods, per=how.per), found)
+    found = denominators(how.denominator, table, placed.areas, placement.looked.zones, placement.area_of_zone)
+    inside = found.values * placement.share
+    return Measured(ratios(placed.numerator, inside, states, periods=periods, per=how.per), found)
 
 
 def classify(plan: Class, measured: Measured) -> Classed:
@@ -248,69 +207,6 @@ def classify(plan: Class, measured: Measured) -> Classed:
         area_class[values == 0.0] = ZERO_CLASS
     steady = steadiness(measured.values.numerator, measured.values.unit_value, breaks, area_class)
     return Classed(breaks, area_class, goodness_of_variance_fit(numbers, breaks), steady)
-
-
-def _in_cells(plan: Grid, zones: ZoneSet, x: Floats, y: Floats, located: Located) -> tuple[CellSet, Located]:
-    """The cells that hold an event or whose centre lies in a zone, and the cell of each event that lies in a zone."""
-    degrees = coordinate_system("EPSG:4326", wanted_by=_EVENTS)
-    corners = zones.coordinates
-    if plan.centre:
-        latitude, longitude = plan.centre
-    else:
-        lon, lat = project(corners[:, 0], corners[:, 1], zones.crs, degrees)
-        longitude, latitude = (float(np.round((c.min() + c.max()) / 2.0)) for c in (lon, lat))
-    crs = working_projection(longitude, latitude)
-    east, north = project(corners[:, 0], corners[:, 1], zones.crs, crs)
-    column, row = cells_within((east.min(), north.min(), east.max(), north.max()), plan.width_m)
-    empty = CellSet(column, row, plan.width_m, crs, "")
-    centre = project(empty.centres[:, 0], empty.centres[:, 1], crs, zones.crs)
-    covered = locate(zones.edges, *centre, index=zones.index).first != OUTSIDE
-    inside = located.first != OUTSIDE
-    event_cells = cells_of(*project(x[inside], y[inside], zones.crs, crs), plan.width_m)
-    cells, at = _cell_set((column[covered], row[covered]), event_cells, plan, crs, (latitude, longitude))
-    first = np.full(len(x), OUTSIDE, dtype=np.int32)
-    first[inside] = at
-    return cells, Located(first, np.empty(0, np.int64), np.empty(0, np.int32))
-
-
-def _in_cells_of_extent(plan: Grid, checked: Checked, record: npt.NDArray[np.int64]) -> Placement:
-    """All cells over the extent of the usable records."""
-    lon, lat = (axis[record] for axis in checked.degrees)
-    if len(record) == 0:
-        raise PlanError(
-            "no record has a usable place, so that there is nothing to lay a grid over.",
-            where="plan: place.areas",
-            todo="Look at the records set aside in Gather.",
-        )
-    latitude, longitude = plan.centre or tuple(float(np.round((c.min() + c.max()) / 2.0)) for c in (lat, lon))
-    crs = working_projection(longitude, latitude)
-    east, north = project(checked.x[record], checked.y[record], checked.crs, crs)
-    sound = np.isfinite(east) & np.isfinite(north)
-    x, y = east[sound], north[sound]
-    cells, at = _cell_set(
-        cells_within((x.min(), y.min(), x.max(), y.max()), plan.width_m),
-        cells_of(x, y, plan.width_m),
-        plan,
-        crs,
-        (latitude, longitude),
-    )
-    first = np.full(len(record), OUTSIDE, dtype=np.int32)
-    first[sound] = at
-    located = Located(first, np.empty(0, np.int64), np.empty(0, np.int32))
-    return Placement(cells, record, located, None, located, sound)
-
-
-Cells = tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]  # columns and rows
-
-
-def _cell_set(
-    covered: Cells, of_events: Cells, plan: Grid, crs: CRS, centre: tuple[float, float]
-) -> tuple[CellSet, npt.NDArray[np.int64]]:
-    """The covered cells and those that hold an event, and which of them each event is in."""
-    pairs = np.concatenate([np.column_stack(covered[::-1]), np.column_stack(of_events[::-1])])
-    kept, at = np.unique(pairs, axis=0, return_inverse=True)
-    name = f"hexagon/laea {centre[0]:g} {centre[1]:g}/0,0/{plan.width_m:g}m"
-    return CellSet(kept[:, 1], kept[:, 0], plan.width_m, crs, name), at.ravel()[len(covered[0]) :]
 
 
 def _notes(outcome: Outcome) -> list[str]:
@@ -328,7 +224,8 @@ def _notes(outcome: Outcome) -> list[str]:
             notes.append(f"The filter “{condition_says(condition)}” leaves out {records:,} of the usable records.")
     if gathered.time_unknown:
         notes.append(f"{gathered.time_unknown:,} records without a readable time are counted, as the plan says.")
-    zones = placed.cover
+    placement = placed.placement
+    zones = placement.looked.zones
     if zones and zones.repaired:
         notes.append(f"{_areas(zones.repaired)} had an invalid shape, which was repaired.")
     if zones and zones.without_shape:
@@ -337,6 +234,20 @@ def _notes(outcome: Outcome) -> list[str]:
         notes.append(
             f"Areas overlap: {placed.balance.records_out:,} events are counted {placed.located.placements:,} times, "
             "once in every area that they fall in."
+        )
+    notes += [
+        f"{events:,} events were placed {WAYS[way]}, as the plan says."
+        for way in (Way.STATED, Way.NEAR_STATED, Way.DRAWN_IN)
+        if (events := placed.balance.ways.get(WAYS[way]))
+    ]
+    partly = int(np.count_nonzero(placement.unreliable & (placement.states == State.NUMBER)))
+    if partly:
+        notes.append(f"{partly:,} areas count only in part, and are marked as unreliable.")
+    complete = completeness(outcome.plan.gather, gathered, placement)
+    if complete.wanting and complete.share < outcome.plan.place.complete_from:
+        notes.append(
+            f"Only {100 * complete.share:.0f} % of the {complete.records:,} records could be located. Those that could "
+            "not are hardly a random sample, so that areas may differ by what is missing."
         )
     if found:
         if found.left_over:

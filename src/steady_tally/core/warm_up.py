@@ -5,8 +5,10 @@ import numpy as np
 from steady_tally.core.classes.natural_breaks import natural_breaks
 from steady_tally.core.gather.rows import rows_of
 from steady_tally.core.place.bins import edges_of
-from steady_tally.core.place.grid import cells_of
+from steady_tally.core.place.grid import lattice_of
 from steady_tally.core.place.locate import locate
+from steady_tally.core.place.projection import equal_area
+from steady_tally.core.plan import Grid
 
 
 def compile_kernels() -> None:
@@ -14,6 +16,9 @@ def compile_kernels() -> None:
     square = np.array([[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0], [0.0, 0.0]])
     edges = edges_of(square, np.array([0, 5]), np.zeros(1, np.int32))
     locate(edges, np.array([0.5]), np.array([0.5]))
-    cells_of(np.array([0.5]), np.array([0.5]), 1.0)
+    lattice = lattice_of(Grid(size=1.0), equal_area(0.0, 0.0), "laea 0 0")
+    lattice.cells_of(np.array([0.5]), np.array([0.5]))
+    square = np.array([[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 0.0]])
+    lattice.crossed(np.column_stack([square[:-1], square[1:]]), lattice.box(square))
     rows_of(np.frombuffer(b"a,b\n", np.uint8), delimiter=",")
     natural_breaks(np.array([1.0, 2.0, 4.0, 8.0]), 2)

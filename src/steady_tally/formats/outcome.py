@@ -19,9 +19,13 @@ from pyproj import CRS
 
 from steady_tally.core.classes.breaks import NO_CLASS, ZERO_CLASS
 from steady_tally.core.errors import SetUpError
+from steady_tally.core.gather.conditions import trimmed_text
 from steady_tally.core.gather.reasons import REASONS, Reason
 from steady_tally.core.measure.states import STATES, State
 from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.place.locate import Located
+from steady_tally.core.place.placing import WAYS, Way
+from steady_tally.core.place.placing import areas_table as areas_table_of
 from steady_tally.core.place.projection import project
 from steady_tally.core.run import Outcome
 
@@ -58,7 +62,7 @@ def write_outcome(outcome: Outcome, folder: Path, checksums: Mapping[str, str]) 
 
 
 def areas_table(outcome: Outcome) -> pa.Table:
-    """One row an area: identifier, name, numerator, denominator, area_km2, value, state, class (see docs/plan.md)."""
+    """One row an area; the columns are those of docs/plan.md."""
     zones, values = outcome.placed.areas, outcome.measured.values
     return pa.table(
         {
@@ -66,10 +70,12 @@ def areas_table(outcome: Outcome) -> pa.Table:
             "name": pa.array(zones.names, pa.string()),
             "numerator": pa.array(values.numerator),
             "denominator": pa.array(values.denominator, from_pandas=True),
-            "area_km2": pa.array(zones.area_km2),
+            "area_km2": pa.array(outcome.placed.placement.counted_km2),
             "value": pa.array(values.value, from_pandas=True),
             "state": pa.array([STATES[State(s)] for s in values.state], pa.string()),
             "class": _written_class(outcome.classed.area_class),
+            "full_km2": pa.array(zones.area_km2),
+            "unreliable": pa.array(outcome.placed.placement.unreliable),
         }
     )
 
@@ -102,30 +108,45 @@ def areas_geojson(outcome: Outcome, areas: pa.Table) -> str:
     return '{"type": "FeatureCollection", "features": [\n' + ",\n".join(features) + "\n]}\n"
 
 
-def events_table(outcome: Outcome) -> pa.Table:
-    """One row a placed event: record, line, area, area_name, then the file's own columns.
+def events_table(outcome: Outcome, at: npt.NDArray[np.int64] | None = None) -> pa.Table:
+    """One row a placed event: record, line, area, area_name, placed, the areas' columns that the plan carries over
+    (as "area: column"), then the file's own columns.
 
-    An event in several overlapping areas names them all, in the file's order of areas, with "; " between.
+    An event in several overlapping areas names them all, in the order of the areas, with the plan's separator between.
+
+    `at` are the wanted events, as positions among the placed events; all that lie in an area where none are given.
     """
-    placed, table = outcome.placed, outcome.gathered.table
-    zones, located = placed.areas, placed.located
-    inside = np.flatnonzero(located.first != OUTSIDE)
-    identifiers = np.array(zones.identifiers, dtype=object)[located.first[inside]]
-    names = np.array(zones.names, dtype=object)[located.first[inside]]
-    at = np.searchsorted(inside, located.other_event)
-    for i, zone in zip(at, located.other_zone, strict=True):
-        identifiers[i] += f"; {zones.identifiers[zone]}"
-        names[i] += f"; {zones.names[zone]}"
-    record = placed.record[inside]
-    return _with_own_columns(
-        {
-            "record": pa.array(table.record[record]),
-            "line": pa.array(table.line[record], mask=table.line[record] == 0),
-            "area": pa.array(identifiers, pa.string()),
-            "area_name": pa.array(names, pa.string()),
-        },
-        table.columns.take(record),
-    )
+    placed, table, plan = outcome.placed, outcome.gathered.table, outcome.plan.place
+    if at is None:
+        at = np.flatnonzero(placed.located.first != OUTSIDE)
+    record = placed.record[at]
+    carried = {"area": pa.array(placed.areas.identifiers), "area_name": pa.array(placed.areas.names)}
+    for name in plan.carry:
+        column = areas_table_of(placed.areas).column(name, wanted_by="plan: place.carry")
+        carried[f"area: {name}"] = trimmed_text(column).combine_chunks()
+    ours = {
+        "record": pa.array(table.record[record]),
+        "line": pa.array(table.line[record], mask=table.line[record] == 0),
+        **{name: _carried(values, placed.located, at, plan.separator) for name, values in carried.items()},
+        "placed": pa.array([WAYS[Way(w)] if w else "" for w in placed.way[at]], pa.string()),
+    }
+    order = ["record", "line", "area", "area_name", "placed"]
+    ours = {name: ours[name] for name in (*order, *(n for n in ours if n not in order))}
+    return _with_own_columns(ours, table.columns.take(record))
+
+
+def _carried(values: pa.Array, located: Located, at: npt.NDArray[np.int64], separator: str) -> pa.Array:
+    """(events,) an areas' column for events: the texts of all of an event's areas in their order, joined."""
+    first = located.first[at]
+    one = values.take(pa.array(np.where(first == OUTSIDE, 0, first)))
+    texts = np.array(one.to_pylist(), dtype=object)
+    texts[first == OUTSIDE] = ""
+    position = np.full(len(located.first), -1, dtype=np.int64)
+    position[at] = np.arange(len(at))
+    for event, zone in zip(position[located.other_event].tolist(), located.other_zone.tolist(), strict=True):
+        if event >= 0:
+            texts[event] += f"{separator}{values[zone]}"
+    return pa.array(texts, pa.string())
 
 
 def set_aside_table(outcome: Outcome) -> pa.Table:

@@ -17,6 +17,7 @@ from steady_tally.core.plan import Events, Plan, Reading, read_plan
 from steady_tally.core.sources import Features, Table
 from steady_tally.formats.read import open_table, read_zones
 from steady_tally.jobs.connection import worker_engine
+from steady_tally.jobs.outcomes import settled
 from steady_tally.jobs.progress import Progress, reported, update_job
 from steady_tally.store.sources import (
     FileFacts,
@@ -187,7 +188,7 @@ def _plan_with(engine: Engine, study_id: uuid.UUID, events: Events) -> None:
     if head is None:
         sources, _ = load_sources(engine, study_id)
         zones = [s.name for s in sources_of(engine, study_id) if s.role == Role.ZONES]
-        save_plan(engine, study_id, draft(events, sources, zones), parent=None)
+        save_plan(engine, study_id, settled(engine, study_id, draft(events, sources, zones)), parent=None)
         return
     document = open_plan(engine, study_id).as_document()
     document["gather"]["events"] = events.model_dump(mode="json")

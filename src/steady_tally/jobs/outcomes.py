@@ -10,19 +10,12 @@ from typing import TypeVar
 
 from sqlalchemy import Engine
 
+from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.records import Checked, Gathered, check, choose
+from steady_tally.core.place.placing import Looked, Placement, arrange, fixed_centre, look
 from steady_tally.core.plan import Plan
-from steady_tally.core.run import (
-    Measured,
-    Outcome,
-    Placed,
-    Placement,
-    classify,
-    locate_records,
-    measure,
-    place,
-    stage_keys,
-)
+from steady_tally.core.run import Measured, Outcome, Placed, classify, measure, place, stage_keys
+from steady_tally.core.sources import Sources
 from steady_tally.store.placements import load_placement, save_placement
 from steady_tally.store.sources import load_sources
 
@@ -39,22 +32,53 @@ def study_outcome(
     """Do what of the chain has not been done yet. The ledger is checked before anything is given out."""
     sources, checksums = load_sources(engine, study_id)
     keys = stage_keys(plan, checksums)
-
-    def placement_anew() -> Placement:
-        known = load_placement(engine, keys["located"])
-        found = locate_records(plan.place, checked, sources, known=known, on_progress=on_progress)
-        if known is None:
-            save_placement(engine, keys["located"], found.in_cover)
-        return found
-
-    checked: Checked = _kept_or(keys["check"], lambda: check(plan.gather, sources))
-    placement: Placement = _kept_or(keys["located"], placement_anew)
+    checked, looked = _looked(engine, plan, sources, keys, on_progress)
+    placement: Placement = _kept_or(
+        keys["located"], lambda: arrange(plan.place, plan.gather.events, looked, checked, sources)
+    )
     gathered: Gathered = _kept_or(keys["gather"], lambda: choose(plan.gather, checked))
     placed: Placed = _kept_or(keys["place"], lambda: place(placement, gathered))
     measured: Measured = _kept_or(keys["measure"], lambda: measure(plan, placed, sources))
     outcome = Outcome(plan, gathered, placed, measured, classify(plan.classes, measured))
     outcome.ledger.check()
     return outcome
+
+
+def looked_at(engine: Engine, study_id: uuid.UUID, plan: Plan) -> tuple[Sources, Checked, Looked]:
+    """The records and the zones that each lies in, whatever is made of them."""
+    sources, checksums = load_sources(engine, study_id)
+    return sources, *_looked(engine, plan, sources, stage_keys(plan, checksums), None)
+
+
+def settled(engine: Engine, study_id: uuid.UUID, plan: Plan) -> Plan:
+    """The plan with the centre of its working projection fixed, so that next month gives the same cells."""
+    if plan.place.projection.system or plan.place.projection.centre:
+        return plan
+    try:
+        _, checked, looked = looked_at(engine, study_id, plan)
+        projection = plan.place.projection.model_copy(update={"centre": fixed_centre(looked, checked)})
+    except PlanError:
+        return plan  # opening the plan says what is wrong with it
+    return plan.model_copy(update={"place": plan.place.model_copy(update={"projection": projection})})
+
+
+def _looked(
+    engine: Engine,
+    plan: Plan,
+    sources: Sources,
+    keys: dict[str, str],
+    on_progress: Callable[[int, int], None] | None,
+) -> tuple[Checked, Looked]:
+    checked: Checked = _kept_or(keys["check"], lambda: check(plan.gather, sources))
+
+    def anew() -> Looked:
+        known = load_placement(engine, keys["looked"])
+        found = look(plan.place, plan.gather.events, checked, sources, known=known, on_progress=on_progress)
+        if known is None:
+            save_placement(engine, keys["looked"], found.located)
+        return found
+
+    return checked, _kept_or(keys["looked"], anew)
 
 
 def _kept_or(key: str, work: Callable[[], T]) -> T:

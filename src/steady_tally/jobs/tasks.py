@@ -21,7 +21,7 @@ from steady_tally.demo.quillhaven import (
 )
 from steady_tally.formats.read import checksum, read_table, read_zones
 from steady_tally.jobs.connection import worker_engine
-from steady_tally.jobs.outcomes import study_outcome
+from steady_tally.jobs.outcomes import settled, study_outcome
 from steady_tally.jobs.progress import Progress, find_job, reported, update_job
 from steady_tally.store.database import data_folder
 from steady_tally.store.sources import FileFacts, save_source
@@ -80,7 +80,7 @@ def _load_demo(engine: Engine, job: uuid.UUID, events: int, progress: Progress) 
         plan = parse_plan((folder / PLAN).read_text(encoding="utf-8"))
         progress.step("placing the events")
         study_outcome(engine, study_id, plan, on_progress=progress.count)
-        save_plan(engine, study_id, plan, parent=None)
+        save_plan(engine, study_id, settled(engine, study_id, plan), parent=None)
     except BaseException:
         update_job(engine, job, study_id=None)
         discard_study(engine, study_id)

@@ -388,7 +388,7 @@ def set_aside_file(path: StudyPath, query: ReasonQuery) -> Response:
 
 def _swapped(outcome: Outcome) -> tuple[int, int | None]:
     """How many records look swapped, and how many of them would lie in one of the zones once exchanged."""
-    checked, cover = outcome.gathered.checked, outcome.placed.cover
+    checked, cover = outcome.gathered.checked, outcome.placed.placement.looked.zones
     at = np.flatnonzero(checked.reasons == Reason.SWAPPED_AXES)
     if cover is None or len(at) == 0:
         return len(at), None

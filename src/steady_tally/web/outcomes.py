@@ -36,6 +36,7 @@ class StageView(BaseModel):
     records_out: int
     records_set_aside: int
     set_aside: list[ReasonCount]
+    ways: dict[str, int] = Field(description="How those that go on came into their areas.")
 
 
 class TableAccount(BaseModel):

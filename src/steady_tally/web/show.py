@@ -16,13 +16,13 @@ from pydantic import BaseModel, Field
 from steady_tally.core.classes.breaks import ZERO_CLASS
 from steady_tally.core.errors import NotFound
 from steady_tally.core.measure.states import STATES, State
-from steady_tally.core.place.grid import CellSet
+from steady_tally.core.place.grid import CellSet, Lattice
 from steady_tally.core.place.projection import coordinate_system, project
 from steady_tally.core.plan import Count, Plan, Rate, RecordedWindow
 from steady_tally.core.run import Outcome
 from steady_tally.core.show.bands import bands
 from steady_tally.core.show.colours import sequential
-from steady_tally.core.show.drawing import LEVELS, Rings, plane_of, reference_lines, tolerance, zone_rings
+from steady_tally.core.show.drawing import LEVELS, Plane, Rings, plane_of, reference_lines, tolerance, zone_rings
 from steady_tally.core.show.profile import area_profile
 from steady_tally.core.sources import texts
 from steady_tally.formats.outcome import ledger_document
@@ -91,7 +91,8 @@ def values(path: StudyPath) -> Response:
                 "name": pa.array(areas.names, pa.string()),
                 "numerator": pa.array(measured.numerator.astype(np.int32)),
                 "denominator": pa.array(measured.denominator),
-                "area_km2": pa.array(areas.area_km2),
+                "area_km2": pa.array(outcome.placed.placement.counted_km2),
+                "unreliable": pa.array(outcome.placed.placement.unreliable.astype(np.uint8)),
                 "value": pa.array(measured.value),
                 "state": pa.array(measured.state),
                 "class": pa.array(outcome.classed.area_class),
@@ -111,13 +112,13 @@ class LevelQuery(BaseModel):
 @api.get("/studies/<uuid:study_id>/shapes", summary="The areas' shapes for drawing, as an Arrow stream")
 @needs(Right.READ)
 def shapes(path: StudyPath, query: LevelQuery) -> Response:
-    areas = outcome_of(path.study_id).placed.areas
-    plane = plane_of(areas)
+    outcome = outcome_of(path.study_id)
+    areas = outcome.placed.areas
+    plane = plane_of_outcome(outcome)
     meta = {"bounds": ",".join(f"{b:.3f}" for b in plane.bounds)}
     meta["tolerances"] = ",".join(f"{tolerance(plane, level):.4g}" for level in range(LEVELS))
     if isinstance(areas, CellSet):
-        table = pa.table({"column": areas.column.astype(np.int32), "row": areas.row.astype(np.int32)})
-        return _stream(table, {**meta, "kind": "cells", "width": repr(areas.width)})
+        return _stream(_cell_table(areas), {**meta, **_lattice_meta(areas.lattice)})
     return _stream(_ring_table(zone_rings(areas, plane, query.level)), {**meta, "kind": "zones"})
 
 
@@ -132,7 +133,7 @@ def reference(path: ReferencePath) -> Response:
     if path.name not in sources.features:
         raise NotFound(f"the study has no lines “{path.name}”.", todo="Load the study again.")
     features = sources.features[path.name]
-    lines = reference_lines(features, plane_of(outcome_of(path.study_id).placed.areas))
+    lines = reference_lines(features, plane_of_outcome(outcome_of(path.study_id)))
     kinds = np.array(texts(features.columns.column(0)), dtype=object)[lines.owner]
     return _stream(_ring_table(lines).append_column("kind", pa.array(kinds, pa.string())), {})
 
@@ -152,7 +153,7 @@ class DegreePoints(BaseModel):
 )
 @needs(Right.READ)
 def degrees(path: StudyPath, body: PlanePoints) -> Response:
-    plane = plane_of(outcome_of(path.study_id).placed.areas)
+    plane = plane_of_outcome(outcome_of(path.study_id))
     at = np.array(body.points, dtype=np.float64).reshape(-1, 2) + plane.origin
     lon, lat = project(at[:, 0], at[:, 1], plane.crs, coordinate_system("EPSG:4326", wanted_by="the map"))
     if not (np.isfinite(lon).all() and np.isfinite(lat).all()):
@@ -275,6 +276,29 @@ def _value_name(plan: Plan) -> str:
     per = "" if how.per == 1.0 else f"{how.per:,.10g} "
     time = {"none": "", "window": f" and {period_noun(plan.gather.events.recorded)}", "year": " and year"}[how.time]
     return f"events per {per}{how.denominator.noun if isinstance(how, Rate) else 'km²'}{time}"
+
+
+def plane_of_outcome(outcome: Outcome) -> Plane:
+    """The plane that the outcome is drawn in."""
+    return plane_of(outcome.placed.areas, outcome.placed.placement.crs)
+
+
+def _cell_table(cells: CellSet) -> pa.Table:
+    """Every drawn cell and the area that it is, or is part of."""
+    merged = cells.merged
+    return pa.table(
+        {
+            "column": np.concatenate([cells.column, merged[:, 0]]).astype(np.int32),
+            "row": np.concatenate([cells.row, merged[:, 1]]).astype(np.int32),
+            "area": np.concatenate([np.arange(len(cells)), merged[:, 2]]).astype(np.int32),
+        }
+    )
+
+
+def _lattice_meta(lattice: Lattice) -> dict[str, str]:
+    hexagon, swapped, *numbers = lattice.frame
+    shape = ("hexagon side" if swapped else "hexagon corner") if hexagon else "rectangle"
+    return {"kind": "cells", "shape": shape, "frame": ",".join(repr(n) for n in numbers)}
 
 
 def period_noun(windows: list[RecordedWindow]) -> str:

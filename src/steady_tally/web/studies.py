@@ -12,6 +12,7 @@ from pydantic import BaseModel, Field
 from sqlalchemy import Engine
 
 from steady_tally.core.plan import Plan
+from steady_tally.jobs.outcomes import settled
 from steady_tally.store import studies as stored
 from steady_tally.store.sources import sources_of
 from steady_tally.store.tables import Source
@@ -122,8 +123,9 @@ def list_plans(path: StudyPath) -> Response:
 )
 @needs(Right.CHANGE)
 def save_plan(path: StudyPath, body: NewPlan) -> Response:
-    saved = stored.save_plan(engine(), path.study_id, body.document, parent=body.parent_id)
-    return answer(SavedPlan(id=saved, document=body.document.as_document()), status=201)
+    plan = settled(engine(), path.study_id, body.document)
+    saved = stored.save_plan(engine(), path.study_id, plan, parent=body.parent_id)
+    return answer(SavedPlan(id=saved, document=plan.as_document()), status=201)
 
 
 def source_view(source: Source) -> SourceView:

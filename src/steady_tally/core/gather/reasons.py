@@ -21,6 +21,11 @@ class Reason(IntEnum):
     FILTERED_OUT = 12
     CANNOT_BE_PROJECTED = 20
     OUTSIDE_EVERY_AREA = 21
+    UNKNOWN_STATED_AREA = 22
+    NEEDS_COORDINATES = 23
+    IN_EXCLUDED_AREA = 24
+    OUTSIDE_RECORDED_AREA = 25
+    IN_NO_KEPT_CELL = 26
 
 
 REASONS: dict[Reason, str] = {
@@ -38,4 +43,9 @@ REASONS: dict[Reason, str] = {
     Reason.FILTERED_OUT: "left out by the plan's filter",
     Reason.CANNOT_BE_PROJECTED: "the place cannot be expressed in the zones' coordinate system",
     Reason.OUTSIDE_EVERY_AREA: "outside every area",
+    Reason.UNKNOWN_STATED_AREA: "no coordinates, and the stated area is none of these",
+    Reason.NEEDS_COORDINATES: "no coordinates, and these areas cannot do with a stated one",
+    Reason.IN_EXCLUDED_AREA: "in an area that is left out",
+    Reason.OUTSIDE_RECORDED_AREA: "where no event could have been recorded",
+    Reason.IN_NO_KEPT_CELL: "in a cell that the grid does not keep",
 }

@@ -17,7 +17,7 @@ from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.angles import angles, split_pair, split_point
-from steady_tally.core.gather.conditions import Whereabouts, column_numbers, holds, trimmed_text
+from steady_tally.core.gather.conditions import Whereabouts, coded_text, column_numbers, holds, trimmed_text
 from steady_tally.core.gather.coordinates import check_coordinates, look_swapped, reasons_of
 from steady_tally.core.gather.look_up import look_up
 from steady_tally.core.gather.reasons import Reason
@@ -34,6 +34,7 @@ from steady_tally.core.plan import (
     Events,
     EventTime,
     Gather,
+    NoCoordinates,
 )
 from steady_tally.core.sources import Sources, Table
 
@@ -54,7 +55,7 @@ class Checked:
     Attributes
     ----------
     table : the records as read; with the quality of the match where there is a look-up.
-    x, y : (records,) coordinates in `crs`; NaN where there are none.
+    x, y : (records,) coordinates in `crs`; NaN where there are none, also of a record that goes on by its stated area.
     times : local times; None where the plan names no time column.
     number : (records,) how many events each record stands for: 1 unless the plan names a column; 0 where unusable.
     reasons : (records,) `Reason` codes.
@@ -165,6 +166,12 @@ def check(plan: Gather, sources: Sources) -> Checked:
     check_coordinates(
         x, y, reasons, in_degrees=crs.is_geographic, far_away=events.far_away == "set_aside", trusted=corrected
     )
+    if events.stated and events.stated.stands_in:
+        has_word = coded_text(table, events.stated.column, wanted_by=_EVENTS + ".stated")
+        there = np.array([bool(label) for label in has_word[0]], dtype=np.bool_)[has_word[1]]
+        failed = there & (reasons != Reason.NONE)
+        reasons[failed] = Reason.NONE
+        x, y = np.where(failed, np.nan, x), np.where(failed, np.nan, y)
     if events.identifier and events.repeated_identifier == "set_aside":
         identifiers = table.column(events.identifier, wanted_by=_EVENTS + ".identifier")
         reasons[_repeated(identifiers, reasons == Reason.NONE)] = Reason.REPEATED_IDENTIFIER
@@ -254,7 +261,7 @@ def whereabouts(plan: Gather, checked: Checked) -> Whereabouts:
 def used_columns(events: Events) -> set[str]:
     """The columns that say where and when a record was, which it is, and how many events it stands for."""
     at, time = events.coordinates, events.time
-    named = [events.identifier, events.number]
+    named = [events.identifier, events.number, events.stated.column if events.stated else None]
     if isinstance(at, CoordinateColumns):
         named += [at.x, at.y]
     elif isinstance(at, (CoordinatePair, CoordinateText)):
@@ -276,6 +283,10 @@ def identifiers_of(events: Events, table: Table) -> pa.ChunkedArray:
 def _coordinates(events: Events, table: Table) -> tuple[Floats, Floats, CRS, Reasons]:
     at = events.coordinates
     where = _EVENTS + ".coordinates"
+    if isinstance(at, NoCoordinates):
+        nowhere = np.full(table.row_count, np.nan)
+        blank = np.full(table.row_count, Reason.NO_COORDINATES, dtype=np.uint8)
+        return nowhere, nowhere.copy(), coordinate_system("EPSG:4326", wanted_by=where), blank
     if isinstance(at, (CoordinateColumns, CoordinatePair, CoordinateText)):
         crs = coordinate_system(at.crs, wanted_by=where + ".crs")
         decimal = "."

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -47,8 +47,29 @@ class Denominators:
     areas_with_unreadable: tuple[str, ...]
 
 
-def denominators(plan: Denominator, table: Table, zones: ZoneSet | CellSet) -> Denominators:
-    """Join the table's rows to the areas by the plan's keys, in turn, and add them up."""
+def denominators(
+    plan: Denominator,
+    table: Table,
+    areas: ZoneSet | CellSet,
+    parts: ZoneSet | None = None,
+    area_of_part: npt.NDArray[np.int32] | None = None,
+) -> Denominators:
+    """Join the table's rows to the areas by the plan's keys, in turn, and add them up.
+
+    Where areas are made of smaller zones (`parts`, each with its area or -1) whose codes or names the table has, the
+    zones' figures are added up; an area of which a zone has none then has none itself.
+    """
+    if parts is None or area_of_part is None or parts is areas:
+        return _joined(plan, table, areas)
+    found = _joined(plan, table, parts)
+    if found.rows_used == 0:
+        return _joined(plan, table, areas)
+    inner = area_of_part >= 0
+    values = np.bincount(area_of_part[inner], weights=found.values[inner], minlength=len(areas)).astype(np.float64)
+    return replace(found, values=values)
+
+
+def _joined(plan: Denominator, table: Table, zones: ZoneSet | CellSet) -> Denominators:
     keep = rows_that_hold(table, plan.where, wanted_by=_WHERE)
     values, _, _ = numbers(table.column(plan.value, wanted_by=_WHERE), decimal=plan.decimal)
     position = {identifier: i for i, identifier in enumerate(zones.identifiers)}

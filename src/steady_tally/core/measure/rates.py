@@ -43,11 +43,11 @@ class AreaValues:
     unit_value: Floats
 
 
-def counts(numerator: npt.NDArray[np.int64], has_shape: npt.NDArray[np.bool_]) -> AreaValues:
-    """The number of events itself. An area without a shape has none that can be worked out."""
-    state = np.where(has_shape, State.NUMBER, State.NOT_COMPUTABLE).astype(np.uint8)
-    value = np.where(has_shape, numerator.astype(np.float64), np.nan)
-    low, high = (np.where(has_shape, end, np.nan) for end in count_interval(numerator))
+def counts(numerator: npt.NDArray[np.int64], state: npt.NDArray[np.uint8]) -> AreaValues:
+    """The number of events itself, in the areas whose state is NUMBER."""
+    usable = state == State.NUMBER
+    value = np.where(usable, numerator.astype(np.float64), np.nan)
+    low, high = (np.where(usable, end, np.nan) for end in count_interval(numerator))
     return AreaValues(
         numerator, np.full(len(numerator), np.nan), 1.0, 1.0, value, state, low, high, np.ones(len(value))
     )
@@ -56,7 +56,7 @@ def counts(numerator: npt.NDArray[np.int64], has_shape: npt.NDArray[np.bool_]) -
 def ratios(
     numerator: npt.NDArray[np.int64],
     denominator: Floats,
-    has_shape: npt.NDArray[np.bool_],
+    state: npt.NDArray[np.uint8],
     *,
     periods: float,
     per: float,
@@ -69,11 +69,11 @@ def ratios(
     Parameters
     ----------
     denominator : (areas,) residents, km2 or whatever it is; NaN where not known.
+    state : (areas,) what Place knows of them; only an area whose state is NUMBER can have a value.
     periods : how many windows or years of recording the events come from.
     """
     known = np.isfinite(denominator) & (denominator > 0.0)
-    state = np.where(known, State.NUMBER, State.NO_DENOMINATOR).astype(np.uint8)
-    state[~has_shape] = State.NOT_COMPUTABLE
+    state = np.where(known | (state != State.NUMBER), state, State.NO_DENOMINATOR).astype(np.uint8)
     usable = state == State.NUMBER
 
     def value_of(events: npt.NDArray[np.int64] | Floats) -> Floats:

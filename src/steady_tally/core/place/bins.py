@@ -81,10 +81,10 @@ def index_edges(edges: Edges) -> BinIndex | None:
     """Build the bin index; None where there is no edge at all."""
     if len(edges.zone) == 0:
         return None
-    frame = _frame(edges.ends)
+    frame = frame_over(edges.ends)
     rows = frame[-1]
     with ThreadPoolExecutor(THREADS) as pool:
-        listed = pool.submit(_edges_by_bin, frame, edges.ends)
+        listed = pool.submit(edges_by_bin, frame, edges.ends)
         toggles = pool.submit(_toggles_by_bin, frame, edges.ends, edges.zone)
         lists = (*listed.result(), *toggles.result())
         label = np.empty(len(lists[0]) - 1, dtype=np.int32)
@@ -103,7 +103,8 @@ def index_edges(edges: Edges) -> BinIndex | None:
     return BinIndex(frame, label, np.concatenate(swept))
 
 
-def _frame(ends: Floats) -> Frame:
+def frame_over(ends: Floats) -> Frame:
+    """The bins that suit those edges."""
     x_low, y_low, x_high, y_high = _bounds(ends)
     width, height = x_high - x_low, y_high - y_low
     bins = min(max(len(ends) * _BINS_AN_EDGE, 64.0), _MAX_BINS)
@@ -203,7 +204,7 @@ def _by_bin(bin_of_item, items, bins):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _edges_by_bin(frame, ends):  # type: ignore[no-untyped-def]
+def edges_by_bin(frame, ends):  # type: ignore[no-untyped-def]
     """The edges that touch each bin."""
     x_low, y_low, x_high, y_high, per_x, per_y, wide, tall, columns, rows = frame
     # Slack for the rounding of bin borders: far below a bin's size, far above a few units in the last place.

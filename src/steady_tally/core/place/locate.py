@@ -59,6 +59,41 @@ class Located:
         return Located(self.first[kept], number[self.other_event[other]], self.other_zone[other])
 
     @property
+    def pairs(self) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
+        """Every event and zone that contains it, sorted by event and then by zone."""
+        inside = np.flatnonzero(self.first != OUTSIDE)
+        event = np.concatenate([inside, self.other_event])
+        zone = np.concatenate([self.first[inside], self.other_zone]).astype(np.int64)
+        if len(self.other_event):
+            order = np.lexsort([zone, event])
+            event, zone = event[order], zone[order]
+        return event, zone
+
+    @staticmethod
+    def of_pairs(events: int, event: npt.NDArray[np.int64], zone: npt.NDArray[np.int64]) -> Located:
+        """The reverse of `pairs`; a pair that comes twice counts once."""
+        if len(event):
+            order = np.lexsort([zone, event])
+            event, zone = event[order], zone[order]
+            new = np.concatenate([[True], (event[1:] != event[:-1]) | (zone[1:] != zone[:-1])])
+            event, zone = event[new], zone[new]
+        is_first = np.concatenate([[True], event[1:] != event[:-1]])[: len(event)]
+        first = np.full(events, OUTSIDE, dtype=np.int32)
+        first[event[is_first]] = zone[is_first]
+        return Located(first, event[~is_first], zone[~is_first].astype(np.int32))
+
+    def mapped(self, to: npt.NDArray[np.integer]) -> Located:
+        """The same with other areas in the zones' place; OUTSIDE stands for none."""
+        if len(self.other_event) == 0:
+            first = np.full(len(self.first), OUTSIDE, dtype=np.int32)
+            inside = self.first != OUTSIDE
+            first[inside] = to[self.first[inside]]
+            return Located(first, self.other_event, self.other_zone)
+        event, zone = self.pairs
+        area = to[zone].astype(np.int64)
+        return Located.of_pairs(len(self.first), event[area != OUTSIDE], area[area != OUTSIDE])
+
+    @property
     def placements(self) -> int:
         """How many pairs of an event and a zone that contains it there are."""
         return int(np.count_nonzero(self.first != OUTSIDE)) + len(self.other_event)

@@ -1,17 +1,26 @@
-"""Coordinate systems: naming them, and taking coordinates from one to another (through PROJ)."""
+"""Coordinate systems: naming them, taking coordinates from one to another (through PROJ), and what a projection does.
+
+Source of the distortion measures: Snyder 1987, section 4 (Tissot's indicatrix).
+"""
 
 from __future__ import annotations
 
+import hashlib
+from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
-from pyproj import CRS, Transformer
-from pyproj.exceptions import CRSError
+from pyproj import CRS, Proj, Transformer
+from pyproj.exceptions import CRSError, ProjError
 
 from steady_tally.core.errors import PlanError
+from steady_tally.core.plan import WorkingProjection
 
 Floats = npt.NDArray[np.float64]
+DEGREES = "EPSG:4326"
+_WHERE = "plan: place.projection"
+_TRUE_AREAS = 1e-6  # a relative difference of area that nobody can see or measure
 
 
 @lru_cache(maxsize=64)
@@ -39,3 +48,130 @@ def project(x: Floats, y: Floats, source: CRS, target: CRS) -> tuple[Floats, Flo
 @lru_cache(maxsize=64)
 def _transformer(source: CRS, target: CRS) -> Transformer:
     return Transformer.from_crs(source, target, always_xy=True, allow_ballpark=True)
+
+
+def to_degrees(points: Floats, crs: CRS) -> Floats:
+    """(n, 2) longitude and latitude."""
+    return np.column_stack(project(points[:, 0], points[:, 1], crs, coordinate_system(DEGREES, wanted_by=_WHERE)))
+
+
+def equal_area(longitude: float, latitude: float) -> CRS:
+    """The Lambert azimuthal equal-area projection centred there, on the WGS 84 ellipsoid (Snyder 1987, section 24)."""
+    return coordinate_system(
+        f"+proj=laea +lat_0={latitude:g} +lon_0={longitude:g} +datum=WGS84 +units=m +no_defs", wanted_by=_WHERE
+    )
+
+
+def centre_of(lon: Floats, lat: Floats) -> tuple[float, float]:
+    """Latitude and longitude, in whole degrees, of the middle of an extent, also across the antimeridian or a pole."""
+    lon = np.where(lon > 180.0, lon - 360.0, lon)
+    shifted = np.where(lon < 0.0, lon + 360.0, lon)
+    if np.ptp(shifted) < np.ptp(lon):
+        lon = shifted
+    latitude, longitude = (float(np.round((c.min() + c.max()) / 2.0)) for c in (lat, lon))
+    if np.ptp(lon) > 180.0 and np.abs(lat).min() > 45.0 and np.ptp(lat) < 90.0:
+        return (90.0 if lat.min() > 0.0 else -90.0), 0.0
+    return latitude, longitude - 360.0 if longitude > 180.0 else longitude
+
+
+def working_system(plan: WorkingProjection, lon: Floats, lat: Floats) -> tuple[CRS, str]:
+    """The working projection, and a short name that differs where it does.
+
+    lon, lat: (n,) the data, about whose extent the equal-area projection is centred where the plan fixes no centre.
+    """
+    if plan.system is None:
+        latitude, longitude = plan.centre or centre_of(lon, lat)
+        return equal_area(longitude, latitude), f"laea {latitude:g} {longitude:g}"
+    crs = coordinate_system(plan.system, wanted_by=_WHERE)
+    if not crs.is_projected or crs.axis_info[0].unit_name not in ("metre", "meter"):
+        unit = crs.axis_info[0].unit_name if crs.axis_info else "no unit"
+        raise PlanError(
+            f"“{crs.name}” measures in {unit}; cells and distances need metres.",
+            where=_WHERE,
+            todo="Choose a projected system in metres, or none.",
+        )
+    authority = crs.to_authority(min_confidence=100)
+    if authority and plan.system.upper().startswith(authority[0]):
+        return crs, ":".join(authority)
+    return crs, f"wkt {hashlib.sha256(crs.to_wkt('WKT2_2019').encode()).hexdigest()[:12]}"
+
+
+def cell_areas_m2(centres: Floats, corners: Floats, crs: CRS) -> Floats:
+    """(n,) how much true area a unit of each cell's area in the plane stands for.
+
+    The mean over each cell of the inverse of the areal scale, by the rule for its shape that is exact for cubics:
+    the centre counts 7/12 and the corners together 5/12 in a hexagon, 2/3 and 1/3 in a rectangle.
+    """
+    at = np.concatenate([centres[None], centres[None] + (corners - corners.mean(axis=0))[:, None]])
+    weight = np.full(len(at), (5.0 / 12.0 if len(corners) == 6 else 1.0 / 3.0) / len(corners))
+    weight[0] = 1.0 - weight[1:].sum()
+    if len(centres) == 0 or _keeps_areas(crs, *to_degrees(centres[:: max(len(centres) // 500, 1)], crs).T):
+        return np.ones(len(centres))
+    return np.tensordot(weight, np.stack([1.0 / _factors(crs, *to_degrees(p, crs).T).areal_scale for p in at]), 1)
+
+
+@dataclass(frozen=True)
+class Distortion:
+    """What a projection does within an extent.
+
+    Attributes
+    ----------
+    areal_low, areal_high : the least and greatest ratio of mapped to true area.
+    stretch : the greatest ratio of scales in two directions at one point, less 1.
+    """
+
+    areal_low: float
+    areal_high: float
+    stretch: float
+
+    @property
+    def keeps_areas(self) -> bool:
+        return self.areal_high - self.areal_low < _TRUE_AREAS * self.areal_high
+
+    @property
+    def says(self) -> str:
+        """In plain words."""
+        shapes = (
+            "Shapes are kept."
+            if self.stretch < 5e-7
+            else f"Shapes are drawn out by at most {_percent(self.stretch)} here."
+        )
+        if self.keeps_areas:
+            return f"Equal areas on the map are equal areas on the ground. {shapes}"
+        differ = _percent(self.areal_high / self.areal_low - 1.0)
+        return (
+            f"This projection does not keep areas: cells of one size differ in true area by up to {differ} over the "
+            f"study, so each is counted with its true area. {shapes}"
+        )
+
+
+def distortion(crs: CRS, lon: Floats, lat: Floats) -> Distortion:
+    """What a projection does at those places: (n,) longitudes and latitudes."""
+    found = _factors(crs, lon, lat)
+    stretch = found.tissot_semimajor / found.tissot_semiminor - 1.0
+    return Distortion(float(np.min(found.areal_scale)), float(np.max(found.areal_scale)), float(np.max(stretch)))
+
+
+def spread_over(lon: Floats, lat: Floats) -> tuple[Floats, Floats]:
+    """A hundred places over the extent of others."""
+    x, y = np.meshgrid(np.linspace(lon.min(), lon.max(), 10), np.linspace(lat.min(), lat.max(), 10))
+    return x.ravel(), y.ravel()
+
+
+def _keeps_areas(crs: CRS, lon: Floats, lat: Floats) -> bool:
+    return distortion(crs, lon, lat).keeps_areas
+
+
+def _factors(crs: CRS, lon: Floats, lat: Floats):  # type: ignore[no-untyped-def]
+    try:
+        return Proj(crs).get_factors(lon, lat, errcheck=True)
+    except ProjError:
+        raise PlanError(
+            f"“{crs.name}” cannot show all of the study.",
+            where=_WHERE,
+            todo="Choose a projection made for this part of the earth, or none.",
+        ) from None
+
+
+def _percent(share: float) -> str:
+    return f"{100.0 * share:.2g} %"

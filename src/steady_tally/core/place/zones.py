@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -14,8 +16,10 @@ from pyproj import CRS
 from steady_tally.core.errors import PlanError
 from steady_tally.core.place.area import ring_areas_m2
 from steady_tally.core.place.bins import BinIndex, Edges, edges_of, index_edges
-from steady_tally.core.place.projection import coordinate_system
-from steady_tally.core.sources import Features, column_of, texts
+from steady_tally.core.place.projection import DEGREES, coordinate_system, to_degrees
+from steady_tally.core.place.shapes import polygonal_part
+from steady_tally.core.plan import Outline
+from steady_tally.core.sources import Features, Sources, column_of, texts
 
 _POLYGONAL = (3, 6)
 
@@ -65,6 +69,11 @@ class ZoneSet:
         signed = np.where(self.ring_is_hole, -areas, areas)
         return np.bincount(self.ring_zone, weights=signed, minlength=len(self)) / 1e6
 
+    @cached_property
+    def degrees(self) -> npt.NDArray[np.float64]:
+        """(n, 2) longitude and latitude of the vertices."""
+        return to_degrees(self.coordinates, self.crs)
+
 
 def zone_set(features: Features, *, identifier: str | None, name: str | None, crs: str | None) -> ZoneSet:
     """Make a zone set from polygon features, repairing invalid shapes.
@@ -86,23 +95,64 @@ def zone_set(features: Features, *, identifier: str | None, name: str | None, cr
         raise PlanError("the file holds no areas.", where=where, todo="Choose a file with polygons.")
     identifiers = _identifiers(features, identifier, where)
     names = texts(column_of(features.columns, name, source=features.name, wanted_by=where)) if name else identifiers
-    geometry, repaired = _polygons(features, identifiers, where)
-    empty = shapely.is_empty(geometry)
+    geometry, repaired = polygons(features, identifiers, where)
+    return zones_from(
+        geometry,
+        identifiers,
+        names,
+        features.columns,
+        coordinate_system(system, wanted_by=where),
+        repaired=tuple(identifiers[i] for i in np.flatnonzero(repaired)),
+    )
+
+
+def zones_from(
+    geometry: npt.NDArray[np.object_],
+    identifiers: Iterable[str],
+    names: Iterable[str],
+    columns: pa.Table,
+    crs: CRS,
+    *,
+    repaired: tuple[str, ...] = (),
+) -> ZoneSet:
+    """A zone set of valid polygonal geometries."""
+    identifiers, empty = tuple(identifiers), shapely.is_empty(geometry)
     parts, part_zone = shapely.get_parts(geometry, return_index=True)
     rings, ring_part = shapely.get_rings(parts, return_index=True)
     coordinates, vertex_ring = shapely.get_coordinates(rings, return_index=True)
     return ZoneSet(
-        identifiers=tuple(identifiers),
+        identifiers=identifiers,
         names=tuple(names),
-        columns=features.columns,
-        crs=coordinate_system(system, wanted_by=where),
+        columns=columns,
+        crs=crs,
         geometry=geometry,
         coordinates=coordinates,
         ring_start=np.concatenate([[0], np.cumsum(np.bincount(vertex_ring, minlength=len(rings)))]).astype(np.int64),
         ring_zone=part_zone[ring_part].astype(np.int32),
         ring_is_hole=np.concatenate([[False], ring_part[1:] == ring_part[:-1]])[: len(rings)],
-        repaired=tuple(identifiers[i] for i in np.flatnonzero(repaired)),
+        repaired=repaired,
         without_shape=tuple(identifiers[i] for i in np.flatnonzero(empty)),
+    )
+
+
+def outline_zones(outline: Outline, sources: Sources, *, wanted_by: str) -> ZoneSet:
+    """An outline as a set of zones: one that was drawn, or all of a source's."""
+    if outline.source is not None:
+        return zone_set(sources.zones(outline.source, wanted_by=wanted_by), identifier=None, name=None, crs=None)
+    shape = shapely.polygons(np.array([*(outline.corners or []), (outline.corners or [])[0]]))
+    if not shapely.is_valid(shape) or shapely.area(shape) == 0.0:
+        at = re.search(r"\[([^]]*)\]", shapely.is_valid_reason(shape))
+        lon, lat = at.group(1).split() if at else ("", "")
+        near = f" near longitude {float(lon):.4f}, latitude {float(lat):.4f}" if at else ""
+        raise PlanError(
+            f"the outline crosses itself or has no inside{near}.", where=wanted_by, todo="Move its corners apart."
+        )
+    return zones_from(
+        np.array([shape], dtype=object),
+        ["1"],
+        ["outline"],
+        pa.table({"name": ["outline"]}),
+        coordinate_system(DEGREES, wanted_by=wanted_by),
     )
 
 
@@ -128,8 +178,8 @@ def _identifiers(features: Features, column: str | None, where: str) -> list[str
     return identifiers
 
 
-def _polygons(
-    features: Features, identifiers: list[str], where: str
+def polygons(
+    features: Features, identifiers: Sequence[str], where: str
 ) -> tuple[npt.NDArray[np.object_], npt.NDArray[np.bool_]]:
     """Valid polygonal geometries (empty where a zone has none), and which of them had to be repaired."""
     geometry = np.array(features.geometry, dtype=object)
@@ -146,14 +196,5 @@ def _polygons(
         )
     invalid = ~shapely.is_valid(geometry)
     for i in np.flatnonzero(invalid):
-        geometry[i] = _polygonal_part(shapely.make_valid(geometry[i]))
+        geometry[i] = polygonal_part(shapely.make_valid(geometry[i]))
     return geometry, invalid
-
-
-def _polygonal_part(geometry: shapely.Geometry) -> shapely.Geometry:
-    """What of a repaired shape has an area: repair can leave lines and points behind."""
-    if shapely.get_type_id(geometry) in _POLYGONAL:
-        return geometry
-    parts = shapely.get_parts(shapely.get_parts(geometry))
-    polygons = [p for p in parts if shapely.get_type_id(p) == 3]
-    return shapely.multipolygons(polygons) if polygons else shapely.MultiPolygon()

@@ -13,7 +13,7 @@ import numpy.typing as npt
 import shapely
 from pyproj import CRS
 
-from steady_tally.core.place.grid import CellSet, working_projection
+from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.projection import coordinate_system, project
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.sources import Features
@@ -48,16 +48,13 @@ class Plane:
     bounds: tuple[float, float, float, float]
 
 
-def plane_of(areas: ZoneSet | CellSet) -> Plane:
-    """The working projection centred on the areas in whole degrees, an origin, and the areas' bounds from there."""
+def plane_of(areas: ZoneSet | CellSet, crs: CRS) -> Plane:
+    """The working projection, an origin, and the areas' bounds from there."""
     if isinstance(areas, CellSet):
         x, y = areas.centres.T
-        reach = areas.width
+        reach = max(areas.lattice.width, areas.lattice.height)
         bounds = (x.min() - reach, y.min() - reach, x.max() + reach, y.max() + reach)
-        return Plane(areas.crs, (0.0, 0.0), tuple(float(b) for b in bounds))  # type: ignore[arg-type]
-    degrees = coordinate_system("EPSG:4326", wanted_by="drawing")
-    lon, lat = project(areas.coordinates[:, 0], areas.coordinates[:, 1], areas.crs, degrees)
-    crs = working_projection(round((lon.min() + lon.max()) / 2.0), round((lat.min() + lat.max()) / 2.0))
+        return Plane(crs, (0.0, 0.0), tuple(float(b) for b in bounds))  # type: ignore[arg-type]
     x, y = project(areas.coordinates[:, 0], areas.coordinates[:, 1], areas.crs, crs)
     origin = (float(np.round(x.mean(), -3)), float(np.round(y.mean(), -3)))
     bounds = (x.min() - origin[0], y.min() - origin[1], x.max() - origin[0], y.max() - origin[1])

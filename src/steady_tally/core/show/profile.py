@@ -45,7 +45,7 @@ class Profile:
     Attributes
     ----------
     record : (events,) their positions in the table of records.
-    place : (events,) the number of the place where each was, 1 = the place with most events.
+    place : (events,) the number of the place where each was, 1 = the place with most events; 0 = none known.
     xy : (places, 2) float32 metres in the plane of the drawing.
     count : (places,) events at each.
     time : events by recorded window, or by month or year where the plan names none; empty without times.
@@ -68,17 +68,22 @@ def area_profile(outcome: Outcome, area: int) -> Profile:
     record = outcome.placed.record[at]
     gathered = outcome.gathered
     each = gathered.checked.number[record]
-    points, place = np.unique(np.column_stack([gathered.x[record], gathered.y[record]]), axis=0, return_inverse=True)
-    count = _sums(place.ravel(), each, len(points))
+    has_place = np.isfinite(gathered.x[record])
+    points, place = np.unique(
+        np.column_stack([gathered.x[record], gathered.y[record]])[has_place], axis=0, return_inverse=True
+    )
+    count = _sums(place.ravel(), each[has_place], len(points))
     order = np.argsort(-count, kind="stable")
     number = np.empty(len(order), dtype=np.int64)
     number[order] = np.arange(1, len(order) + 1)
-    plane = plane_of(outcome.placed.areas)
+    plane = plane_of(outcome.placed.areas, outcome.placed.placement.crs)
     xy = np.column_stack(project(points[order, 0], points[order, 1], gathered.crs, plane.crs)) - plane.origin
+    numbered = np.zeros(len(record), dtype=np.int64)
+    numbered[has_place] = number[place.ravel()]
     time, unknown = _time_line(outcome, record, each)
     return Profile(
         record,
-        number[place.ravel()],
+        numbered,
         xy.astype(np.float32),
         count[order],
         time,

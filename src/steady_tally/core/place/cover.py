@@ -1,0 +1,193 @@
+"""Which cells of a grid are kept, and how much of each lies inside its outline?"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+import numpy.typing as npt
+import shapely
+
+from steady_tally.core.errors import PlanError
+from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.place.grid import MOST_CELLS, Box, CellSet, Lattice, resized
+from steady_tally.core.place.locate import locate
+from steady_tally.core.place.projection import project
+from steady_tally.core.place.shapes import fineness, in_plane, polygonal_part, united
+from steady_tally.core.place.zones import ZoneSet
+
+Keep = Literal["all", "touching", "centre"]
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+_FEW = 24
+_MOST_CODES = 20_000_000  # up to here a table of all codes is kept, beyond it codes are looked up by bisection
+
+
+@dataclass(frozen=True)
+class Ground:
+    """What a grid covers: zones or an outline, in the working projection.
+
+    Attributes
+    ----------
+    zones : in their own system, to find what lies inside.
+    corners : (n, 2) vertices in the working projection, long edges divided.
+    ends : (edges, 4) its edges there.
+    shape : all of it as one.
+    """
+
+    zones: ZoneSet
+    corners: Floats
+    ends: Floats
+    shape: shapely.Geometry
+
+
+def ground_of(zones: ZoneSet, lattice: Lattice) -> Ground:
+    """Take zones into the lattice's projection."""
+    whole = united(in_plane(zones.geometry, zones.crs, lattice.crs))
+    corners, ring = shapely.get_coordinates(shapely.get_rings(shapely.get_parts(whole)), return_index=True)
+    if len(corners) == 0 or not np.isfinite(corners).all():
+        raise PlanError(
+            "what the grid is to cover has no shape in the working projection.",
+            where="plan: place.areas.cover",
+            todo="Choose another outline or another projection.",
+        )
+    same = ring[1:] == ring[:-1]
+    return Ground(zones, corners, np.column_stack([corners[:-1][same], corners[1:][same]]), whole)
+
+
+def kept_cells(lattice: Lattice, ground: Ground, keep: Keep) -> tuple[Box, Ints, Ints]:
+    """The box of a grid over its ground, the codes of the kept cells in it, and of those that its border touches.
+
+    PlanError, with the smallest size that would do, where more than `MOST_CELLS` would be kept.
+    """
+    found = _kept(lattice, ground, keep)
+    if found is None:
+        by = math.sqrt(max(_estimate(lattice, ground, keep) / MOST_CELLS, 1.0))
+        while _kept(resized(lattice, by), ground, keep) is None:
+            by *= 1.01
+        raise _too_many(lattice, by)
+    return found
+
+
+def cells_over(lattice: Lattice, points: Floats) -> tuple[Box, Ints, Ints]:
+    """The same for a grid over the extent of points (n, 2): all cells of the box, and none at a border."""
+    box = lattice.box(points)
+    if box.cells > MOST_CELLS:
+        by = math.sqrt(box.cells / MOST_CELLS)
+        while resized(lattice, by).box(points).cells > MOST_CELLS:
+            by *= 1.01
+        raise _too_many(lattice, by)
+    return box, np.arange(box.cells), np.empty(0, np.int64)
+
+
+def _too_many(lattice: Lattice, by: float) -> PlanError:
+    least = lattice.width * by
+    step = 10.0 ** (math.floor(math.log10(least)) - 2)
+    least = math.ceil(least / step) * step
+    higher = "" if lattice.hexagon or lattice.width == lattice.height else ", and as much higher"
+    return PlanError(
+        f"cells {lattice.width:,.6g} m wide would be more than {MOST_CELLS:,}.",
+        where="plan: place.areas.size",
+        todo=f"Make them at least {least:,.6g} m wide{higher}.",
+    )
+
+
+def _estimate(lattice: Lattice, ground: Ground, keep: Keep) -> float:
+    if keep == "all":
+        return float(lattice.box(ground.corners).cells)
+    return float(shapely.area(ground.shape)) / lattice.cell_m2
+
+
+def _kept(lattice: Lattice, ground: Ground, keep: Keep) -> tuple[Box, Ints, Ints] | None:
+    box = lattice.box(ground.corners)
+    if _estimate(lattice, ground, keep) > 1.01 * MOST_CELLS:
+        return None
+    if keep == "all":
+        return None if box.cells > MOST_CELLS else (box, np.arange(box.cells), lattice.crossed(ground.ends, box))
+    border = lattice.crossed(ground.ends, box)
+    if keep == "touching" and len(border) > MOST_CELLS:
+        return None
+    inside = []
+    count = 0
+    for codes in box.parts():
+        centres = lattice.centres(*box.cells_at(codes))
+        x, y = project(centres[:, 0], centres[:, 1], lattice.crs, ground.zones.crs)
+        codes = codes[locate(ground.zones.edges, x, y, index=ground.zones.index).first != OUTSIDE]
+        inside.append(codes)
+        count += len(codes)
+        if count > MOST_CELLS:
+            return None
+    kept = np.concatenate(inside)
+    if keep == "touching":
+        kept = np.union1d(kept, border)
+    return None if len(kept) > MOST_CELLS else (box, kept, border[np.isin(border, kept)])
+
+
+def positions(box: Box, kept: Ints, codes: Ints) -> Ints:
+    """(n,) the position of each code among the kept ones, OUTSIDE where it is not kept."""
+    inside = codes >= 0
+    if box.cells <= _MOST_CODES:
+        table = np.full(box.cells, OUTSIDE, dtype=np.int32)
+        table[kept] = np.arange(len(kept), dtype=np.int32)
+        return np.where(inside, table[np.where(inside, codes, 0)], OUTSIDE)
+    at = np.minimum(np.searchsorted(kept, codes), len(kept) - 1)
+    return np.where(inside & (kept[at] == codes), at, OUTSIDE)
+
+
+def share_inside(shapes: npt.NDArray[np.object_], outline: shapely.Geometry) -> Floats:
+    """(n,) how much of each shape lies in an outline, 0 to 1; all in one plane.
+
+    The shapes are halved again and again, and the outline is cut down with them, so that each is only ever laid over
+    the few edges near it.
+    """
+    share = np.zeros(len(shapes))
+    if len(shapes):
+        bounds = shapely.bounds(shapes)
+        middle = np.column_stack([(bounds[:, 0] + bounds[:, 2]) / 2.0, (bounds[:, 1] + bounds[:, 3]) / 2.0])
+        _share(shapes, bounds, middle, np.arange(len(shapes)), outline, fineness(shapes), share)
+    return np.clip(share, 0.0, 1.0)
+
+
+def _share(
+    shapes: npt.NDArray[np.object_],
+    bounds: Floats,
+    middle: Floats,
+    at: Ints,
+    outline: shapely.Geometry,
+    fine: float,
+    share: Floats,
+) -> None:
+    if shapely.is_empty(outline):
+        return
+    if len(at) <= _FEW:
+        common = shapely.area(shapely.intersection(shapes[at], outline, grid_size=fine))
+        share[at] = common / np.maximum(shapely.area(shapes[at]), np.finfo(float).tiny)
+        return
+    axis = int(np.argmax(np.ptp(middle[at], axis=0)))
+    order = at[np.argsort(middle[at, axis], kind="stable")]
+    for half in (order[: len(order) // 2], order[len(order) // 2 :]):
+        low, high = bounds[half, :2].min(axis=0), bounds[half, 2:].max(axis=0)
+        part = polygonal_part(shapely.intersection(outline, shapely.box(*low, *high), grid_size=fine))
+        _share(shapes, bounds, middle, half, part, fine, share)
+
+
+def merged_cells(cells: CellSet, share: Floats, least: float) -> tuple[CellSet, Ints, Ints]:
+    """Merge each cell with less than `least` inside with the neighbour that has the most inside.
+
+    Returns the new cells, for each old one the position of the cell that it is now part of, and for each new one which
+    old one it was. A cell whose neighbours are all as thin stays as it is.
+    """
+    at = {pair: i for i, pair in enumerate(zip(cells.column.tolist(), cells.row.tolist(), strict=True))}
+    into = np.arange(len(cells))
+    for i in np.flatnonzero(share < least).tolist():
+        beside = cells.lattice.neighbours(int(cells.column[i]), int(cells.row[i]))
+        near = [at[cell] for cell in beside if cell in at and share[at[cell]] >= least]
+        if near:
+            into[i] = max(near, key=lambda n: (share[n], -n))
+    stays = into == np.arange(len(cells))
+    number = np.cumsum(stays) - 1
+    gone = np.flatnonzero(~stays)
+    merged = np.column_stack([cells.column[gone], cells.row[gone], number[into[gone]]])
+    return CellSet(cells.lattice, cells.column[stays], cells.row[stays], merged), number[into], np.flatnonzero(stays)

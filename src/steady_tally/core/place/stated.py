@@ -1,0 +1,63 @@
+"""Which area does each record state itself, by code or name?"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+
+from steady_tally.core.errors import PlanError
+from steady_tally.core.gather.conditions import coded_text
+from steady_tally.core.matching import How, match_names
+from steady_tally.core.place.zones import ZoneSet
+from steady_tally.core.plan import StatedArea, StatedColumn
+from steady_tally.core.sources import Table
+
+UNKNOWN = -1
+BLANK = -2
+
+
+@dataclass(frozen=True)
+class Stated:
+    """What the records state.
+
+    Attributes
+    ----------
+    zone : (records,) the position of the zone stated, UNKNOWN, or BLANK where nothing is stated.
+    how : how many spellings were matched in each way.
+    left_over : spellings that are none of the zones, each with its number of records.
+    suggestions : left-over spelling -> identifiers of the zones most like it.
+    """
+
+    zone: npt.NDArray[np.int64]
+    how: Mapping[How, int] = field(default_factory=dict)
+    left_over: Mapping[str, int] = field(default_factory=dict)
+    suggestions: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+
+
+def stated_zones(column: StatedColumn, plan: StatedArea, table: Table, zones: ZoneSet) -> Stated:
+    """Match the records' own areas to zones: by identifier and name in the plan's order, tidied as names are."""
+    where = "plan: place.stated"
+    labels, codes = coded_text(table, column.column, wanted_by="plan: gather.events.stated")
+    position = {identifier: i for i, identifier in enumerate(zones.identifiers)}
+    unknown = [i for i in plan.accepted.values() if i not in position]
+    if unknown:
+        raise PlanError(f"there is no area “{unknown[0]}”.", where=where, todo="Name an area's identifier.")
+    accepted = {spelling: position[i] for spelling, i in plan.accepted.items()}
+    zone_of: dict[str, int] = {}
+    how: dict[How, int] = {}
+    suggestions: dict[str, tuple[str, ...]] = {}
+    for key in plan.keys:
+        targets = zones.identifiers if key == "identifier" else zones.names
+        wanted = [s for s in labels if s and s not in zone_of]
+        found = match_names(wanted, targets, accepted=accepted, suggest_taken=True)
+        for spelling, (at, way) in found.joined.items():
+            zone_of[spelling] = at
+            how[way] = how.get(way, 0) + 1
+        suggestions |= {s: tuple(zones.identifiers[p] for p in best) for s, best in found.suggestions.items()}
+    each = np.array([BLANK if not s else zone_of.get(s, UNKNOWN) for s in labels], dtype=np.int64)
+    records = np.bincount(codes, minlength=len(labels))
+    left_over = {s: int(n) for s, n in zip(labels, records, strict=True) if s and s not in zone_of}
+    return Stated(each[codes], how, left_over, {s: b for s, b in suggestions.items() if s in left_over})
