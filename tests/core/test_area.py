@@ -47,6 +47,22 @@ def test_area_is_that_of_the_densified_ring(name):
     assert found[0] == pytest.approx((4.0 * fine - coarse) / 3.0, rel=1e-9, abs=0.01 * vertices**0.5)
 
 
+def test_a_ring_around_a_pole_holds_the_pole():
+    turn = np.radians(np.arange(0.0, 361.0, 7.5))
+    for crs_name, sign in (("EPSG:3413", 1), ("EPSG:3031", -1)):
+        crs = CRS(crs_name)
+        to_plane = Transformer.from_crs(crs.geodetic_crs, crs, always_xy=True)
+        reach = float(np.hypot(*to_plane.transform(0.0, sign * 75.0)))
+        ring = np.column_stack([np.cos(turn), np.sin(turn)]) * reach * (1.0 + 0.2 * np.sin(3 * turn))[:, None]
+        at_once = np.concatenate([ring, ring[::-1] / 2.0, ring / 9.0 + reach])
+        start = len(ring) * np.arange(4)
+        whole, inner, beside = ring_areas_m2(at_once, start, crs)
+        for found, corners in ((whole, ring), (inner, ring / 2.0), (beside, ring / 9.0 + reach)):
+            coarse, _ = geodesic_area(crs_name, corners, 2_000.0)
+            fine, _ = geodesic_area(crs_name, corners, 1_000.0)
+            assert found == pytest.approx((4.0 * fine - coarse) / 3.0, rel=1e-8)
+
+
 def test_direction_and_company_of_other_rings_change_nothing():
     crs_name, corners = RINGS["county in UTM"]
     ring = np.array([*corners, corners[0]], dtype=float)

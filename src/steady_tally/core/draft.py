@@ -16,6 +16,7 @@ from steady_tally.core.sources import Sources, Table
 
 _CELLS_WANTED = 900
 _METRES_A_DEGREE = 111_320.0
+_OWN_WORDS = {"area", "area name"}  # what every set of areas has, whatever its file calls it
 _COLUMN_ENTRIES = {"x", "y", "column", "identifier", "clock", "until", "record", "number"}
 
 
@@ -72,9 +73,7 @@ def needed_columns(plan: Plan, source: str) -> list[str]:
     def walk(part: Any) -> None:
         if isinstance(part, dict):
             for key, value in part.items():
-                if key in ("x", "y", "column", "identifier", "clock", "until", "record", "number") and isinstance(
-                    value, str
-                ):
+                if key in _COLUMN_ENTRIES and isinstance(value, str):
                     found.append(value)
                 else:
                     walk(value)
@@ -94,9 +93,16 @@ def needed_columns(plan: Plan, source: str) -> list[str]:
         found += events.columns or []
     if events.look_up and events.look_up.source == source:
         found += [events.look_up.x, events.look_up.y, *(k.table for k in events.look_up.keys)]
-    areas = document["place"]["areas"]
+    place = document["place"]
+    areas, recorded = place["areas"], place["recorded"] or {}
     if areas.get("source") == source:
-        found += [c for c in (areas["identifier"], areas["name"]) if c]
+        found += [c for c in (areas["identifier"], areas["name"], areas["roll_up"], document["show"]["over"]) if c]
+        if not areas["roll_up"] and areas["overlaps"] == "each":
+            found += [c for c in place["carry"] if c not in _OWN_WORDS]
+            walk(place["exclude"]["where"])
+            found = [c for c in found if c not in _OWN_WORDS]
+    if plan.place.source == source and recorded.get("kind") == "column" or recorded.get("source") == source:
+        found += [recorded["column"]]
     denominator = document["measure"].get("denominator")
     if denominator and denominator["source"] == source:
         found += [denominator["value"], *(k["table"] for k in denominator["keys"])]

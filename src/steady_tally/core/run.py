@@ -27,6 +27,7 @@ from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.completeness import completeness
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.locate import Located
+from steady_tally.core.place.meeting import apart
 from steady_tally.core.place.placing import WAYS, Placement, Way, arrange, look
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan import Class, Count, Grid, Outline, Plan, Rate, fingerprint
@@ -226,6 +227,8 @@ def _notes(outcome: Outcome) -> list[str]:
         notes.append(f"{gathered.time_unknown:,} records without a readable time are counted, as the plan says.")
     placement = placed.placement
     zones = placement.looked.zones
+    if not_met := apart(placement.looked, checked):
+        notes.append(not_met.says)
     if zones and zones.repaired:
         notes.append(f"{_areas(zones.repaired)} had an invalid shape, which was repaired.")
     if zones and zones.without_shape:

@@ -57,19 +57,31 @@ def ring_areas_m2(coordinates: Floats, ring_start: npt.NDArray[np.int64], crs: C
     d1, d2 = _turn(longitude[1] - longitude[0]), _turn(longitude[2] - longitude[0])
     # Integral of S d(longitude) for the parabolas through t = 0, 1/2, 1, with longitude measured from the first end.
     integral = (4.0 * d1 * (s0 - s2) + d2 * (3.0 * s2 + 4.0 * s1 - s0)) / 6.0
-    return np.abs(np.bincount(ring, weights=integral, minlength=len(ring_start) - 1))
+    within = np.bincount(ring, weights=integral, minlength=len(ring_start) - 1)
+    # Where a ring goes once around the earth, what it encloses is the nearer pole's cap.
+    turns = np.round(np.bincount(ring, weights=d2, minlength=len(ring_start) - 1) / (2.0 * np.pi))
+    if turns.any():
+        pole = _authalic_ordinate(np.array([1.0]), major, eccentricity2)[0]
+        return np.where(
+            turns == 0.0, np.abs(within), 2.0 * np.pi * (pole - np.abs(base)) - np.sign(base * turns) * within
+        )
+    return np.abs(within)
 
 
 def _authalic(points: Floats, crs: CRS, geodetic: CRS, major: float, eccentricity2: float) -> tuple[Floats, Floats]:
     """Longitude in radians and the authalic ordinate S in square metres."""
     longitude, latitude = project(points[:, 0], points[:, 1], crs, geodetic)
     to_radians = geodetic.axis_info[0].unit_conversion_factor
-    sine = np.sin(latitude * to_radians)
+    return longitude * to_radians, _authalic_ordinate(np.sin(latitude * to_radians), major, eccentricity2)
+
+
+def _authalic_ordinate(sine: Floats, major: float, eccentricity2: float) -> Floats:
+    """S for the sine of a latitude."""
     if eccentricity2 <= 0.0:
-        return longitude * to_radians, major**2 * sine
+        return major**2 * sine
     e = np.sqrt(eccentricity2)
     q = (1.0 - eccentricity2) * (sine / (1.0 - eccentricity2 * sine**2) + np.arctanh(e * sine) / e)
-    return longitude * to_radians, major**2 * q / 2.0
+    return major**2 * q / 2.0
 
 
 def _turn(angle: Floats) -> Floats:

@@ -24,7 +24,7 @@ from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.place.bins import THREADS
-from steady_tally.core.place.projection import cell_areas_m2
+from steady_tally.core.place.projection import true_areas
 from steady_tally.core.place.shapes import united
 from steady_tally.core.plan import METRES, Grid
 
@@ -246,7 +246,7 @@ class CellSet:
     @cached_property
     def area_km2(self) -> Floats:
         """(cells,) of whole cells, on the ellipsoid; without what has been merged into them."""
-        return cell_areas_m2(self.centres, self.lattice.plane(self.lattice.local_corners[:-1]), self.crs) * (
+        return true_areas(self.centres, self.lattice.plane(self.lattice.local_corners[:-1]), self.crs) * (
             self.lattice.cell_m2 / 1e6
         )
 

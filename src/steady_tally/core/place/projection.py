@@ -11,8 +11,8 @@ from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
-from pyproj import CRS, Proj, Transformer
-from pyproj.exceptions import CRSError, ProjError
+from pyproj import CRS, Transformer
+from pyproj.exceptions import CRSError
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.plan import WorkingProjection
@@ -20,6 +20,7 @@ from steady_tally.core.plan import WorkingProjection
 Floats = npt.NDArray[np.float64]
 DEGREES = "EPSG:4326"
 _WHERE = "plan: place.projection"
+_STEP = 200.0  # metres
 _TRUE_AREAS = 1e-6  # a relative difference of area that nobody can see or measure
 
 
@@ -96,7 +97,7 @@ def working_system(plan: WorkingProjection, lon: Floats, lat: Floats) -> tuple[C
     return crs, f"wkt {hashlib.sha256(crs.to_wkt('WKT2_2019').encode()).hexdigest()[:12]}"
 
 
-def cell_areas_m2(centres: Floats, corners: Floats, crs: CRS) -> Floats:
+def true_areas(centres: Floats, corners: Floats, crs: CRS) -> Floats:
     """(n,) how much true area a unit of each cell's area in the plane stands for.
 
     The mean over each cell of the inverse of the areal scale, by the rule for its shape that is exact for cubics:
@@ -107,7 +108,7 @@ def cell_areas_m2(centres: Floats, corners: Floats, crs: CRS) -> Floats:
     weight[0] = 1.0 - weight[1:].sum()
     if len(centres) == 0 or _keeps_areas(crs, *to_degrees(centres[:: max(len(centres) // 500, 1)], crs).T):
         return np.ones(len(centres))
-    return np.tensordot(weight, np.stack([1.0 / _factors(crs, *to_degrees(p, crs).T).areal_scale for p in at]), 1)
+    return np.tensordot(weight, np.stack([1.0 / _scales(crs, p)[0] for p in at]), 1)
 
 
 @dataclass(frozen=True)
@@ -133,7 +134,7 @@ class Distortion:
         """In plain words."""
         shapes = (
             "Shapes are kept."
-            if self.stretch < 5e-7
+            if self.stretch < 5e-5
             else f"Shapes are drawn out by at most {_percent(self.stretch)} here."
         )
         if self.keeps_areas:
@@ -147,9 +148,9 @@ class Distortion:
 
 def distortion(crs: CRS, lon: Floats, lat: Floats) -> Distortion:
     """What a projection does at those places: (n,) longitudes and latitudes."""
-    found = _factors(crs, lon, lat)
-    stretch = found.tissot_semimajor / found.tissot_semiminor - 1.0
-    return Distortion(float(np.min(found.areal_scale)), float(np.max(found.areal_scale)), float(np.max(stretch)))
+    x, y = project(lon, lat, coordinate_system(DEGREES, wanted_by=_WHERE), crs)
+    areal, stretch = _scales(crs, np.column_stack([x, y]))
+    return Distortion(float(areal.min()), float(areal.max()), float(stretch.max()))
 
 
 def spread_over(lon: Floats, lat: Floats) -> tuple[Floats, Floats]:
@@ -162,15 +163,36 @@ def _keeps_areas(crs: CRS, lon: Floats, lat: Floats) -> bool:
     return distortion(crs, lon, lat).keeps_areas
 
 
-def _factors(crs: CRS, lon: Floats, lat: Floats):  # type: ignore[no-untyped-def]
-    try:
-        return Proj(crs).get_factors(lon, lat, errcheck=True)
-    except ProjError:
+def _scales(crs: CRS, points: Floats) -> tuple[Floats, Floats]:
+    """(n,) the areal scale at places of the plane, and by how much the scales in two directions differ.
+
+    From the tangents of the ellipsoid along the plane's two axes, by central differences over some metres.
+    """
+    geodetic = crs.geodetic_crs
+    ellipsoid = geodetic.ellipsoid if geodetic else None
+    assert geodetic is not None
+    assert ellipsoid is not None
+    step = _STEP / crs.axis_info[0].unit_conversion_factor
+    eccentricity2 = 1.0 - (ellipsoid.semi_minor_metre / ellipsoid.semi_major_metre) ** 2
+
+    def in_space(at: Floats) -> Floats:
+        lon, lat = (np.radians(c) for c in project(at[:, 0], at[:, 1], crs, geodetic))
+        normal = ellipsoid.semi_major_metre / np.sqrt(1.0 - eccentricity2 * np.sin(lat) ** 2)
+        out = normal * np.cos(lat)
+        return np.column_stack([out * np.cos(lon), out * np.sin(lon), normal * (1.0 - eccentricity2) * np.sin(lat)])
+
+    by_x, by_y = ((in_space(points + s) - in_space(points - s)) / (2.0 * _STEP) for s in np.eye(2) * step)
+    least = np.sqrt((np.cross(by_x, by_y) ** 2).sum(axis=1))  # the true area of a unit of the plane
+    if not (np.isfinite(least).all() and (least > 0.0).all()):
         raise PlanError(
             f"“{crs.name}” cannot show all of the study.",
             where=_WHERE,
             todo="Choose a projection made for this part of the earth, or none.",
-        ) from None
+        )
+    # The greatest and least scale, from the sum of the tangents' squares and their area.
+    squares = (by_x**2 + by_y**2).sum(axis=1)
+    half = np.sqrt(np.maximum(squares + 2.0 * least, 0.0)), np.sqrt(np.maximum(squares - 2.0 * least, 0.0))
+    return 1.0 / least, (half[0] + half[1]) / (half[0] - half[1]) - 1.0
 
 
 def _percent(share: float) -> str:

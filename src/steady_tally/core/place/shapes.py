@@ -16,14 +16,14 @@ _POLYGONAL = (3, 6)
 Shapes = npt.NDArray[np.object_]
 
 
-def in_plane(geometry: Shapes, crs: CRS, plane: CRS) -> Shapes:
+def in_plane(geometry: Shapes, crs: CRS, plane: CRS, *, divided: bool = True) -> Shapes:
     """Shapes in another system, their long edges divided so that they stay where they are."""
     piece = _PIECE_METRES / (_METRES_A_DEGREE if crs.is_geographic else 1.0)
 
     def move(points: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         return np.column_stack(project(points[:, 0], points[:, 1], crs, plane))
 
-    return np.asarray(shapely.transform(shapely.segmentize(geometry, piece), move))
+    return np.asarray(shapely.transform(shapely.segmentize(geometry, piece) if divided else geometry, move))
 
 
 def united(shapes: Shapes) -> shapely.Geometry:
