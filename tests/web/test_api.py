@@ -35,6 +35,7 @@ def test_the_demo_loads_through_the_queue_and_its_ledger_balances(client, study)
     sources = client.get(f"/api/studies/{study}/sources").get_json()["sources"]
     assert {s["name"]: s["role"] for s in sources} == {
         "call-outs": "events", "bicycle thefts": "events", "residents": "table",
+        "recorded in 2021": "table",
         "wards": "zones", "blocks": "zones", "catchments": "zones",
         "roads": "reference", "coast": "reference", "lagoon": "reference",
     }  # fmt: skip

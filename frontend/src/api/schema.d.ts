@@ -243,6 +243,227 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/zones/{name}/survey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a source of zones is like */
+        get: operations["place_survey_zones_studies__uuid_study_id__zones__name__survey_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/zones/{name}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One finding of the survey, to look at */
+        get: operations["place_picture_studies__uuid_study_id__zones__name__picture_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/grid-trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try a grid out: an Arrow stream of its cells and their events, and in its metadata the figures */
+        post: operations["place_try_out_studies__uuid_study_id__grid_trial_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/projection": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a working projection does to the study */
+        post: operations["place_describe_projection_studies__uuid_study_id__projection_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The placed events with their areas */
+        get: operations["place_events_studies__uuid_study_id__events_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/events/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as CSV (RFC 4180), all of them */
+        get: operations["place_events_file_studies__uuid_study_id__events_file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/outside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The events in no area, with the distance to the nearest one */
+        get: operations["place_events_outside_studies__uuid_study_id__outside_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/labels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The records' own areas against those they were found in */
+        get: operations["place_label_check_studies__uuid_study_id__labels_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/labels/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The events that lie in another area than they state, or in none */
+        get: operations["place_disagreeing_studies__uuid_study_id__labels_events_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/completeness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which share of the records could be located: of all, by month, and by a column */
+        get: operations["place_how_complete_studies__uuid_study_id__completeness_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/area-columns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The columns of the open areas' zones, with the commonest texts in each */
+        get: operations["place_area_columns_studies__uuid_study_id__area_columns_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The events as points of the drawing's plane, as an Arrow stream */
+        get: operations["place_points_studies__uuid_study_id__points_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The outlines of the plan's upper level, as an Arrow stream */
+        get: operations["place_over_studies__uuid_study_id__over_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/ledger": {
         parameters: {
             query?: never;
@@ -2055,6 +2276,255 @@ export interface components {
              */
             where: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
         };
+        /**
+         * SurveyView
+         * @description What a file of zones is like before it is used.
+         */
+        SurveyView: {
+            /** Zones */
+            zones: number;
+            /**
+             * Closed
+             * @description Shapes with a ring that was not closed, and was closed in reading.
+             */
+            closed: number;
+            /**
+             * Repeated
+             * @description Identifiers of several zones, "" for zones without one.
+             */
+            repeated: {
+                [key: string]: number;
+            };
+            /** Kinds */
+            kinds: components["schemas"]["KindCount"][];
+            /**
+             * Findings
+             * @description The first of each kind.
+             */
+            findings: components["schemas"]["FindingView"][];
+            /** Gap Width M */
+            gap_width_m: number;
+            /**
+             * Regular
+             * @description Where the zones are themselves a regular grid.
+             */
+            regular: string | null;
+        };
+        /** FindingView */
+        FindingView: {
+            /**
+             * At
+             * @description Its position, to ask for a picture of it.
+             */
+            at: number;
+            /**
+             * Kind
+             * @description invalid, empty, tiny, overlap, gap, parts or holes
+             */
+            kind: string;
+            /** Zones */
+            zones: string[];
+            /** Says */
+            says: string;
+            /** Size */
+            size: number;
+        };
+        /** KindCount */
+        KindCount: {
+            /** Kind */
+            kind: string;
+            /** Findings */
+            findings: number;
+        };
+        /** PictureView */
+        PictureView: {
+            /**
+             * Reach
+             * @description Half the side of what is seen, metres.
+             */
+            reach: number;
+            /** Lines */
+            lines: components["schemas"]["LineView"][];
+            /** Marks */
+            marks: [
+                number,
+                number
+            ][];
+        };
+        /** LineView */
+        LineView: {
+            /**
+             * Role
+             * @description before, after, zone, other, shared or gap
+             */
+            role: string;
+            /** Closed */
+            closed: boolean;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * GridDraft
+         * @description A grid that nobody has decided for yet.
+         */
+        GridDraft: {
+            place: components["schemas"]["Place"];
+        };
+        /** ProjectionView */
+        ProjectionView: {
+            /** Name */
+            name: string;
+            /**
+             * Says
+             * @description What it does to areas and shapes here, in words.
+             */
+            says: string;
+            /** Keeps Areas */
+            keeps_areas: boolean;
+        };
+        /** SetAsideRows */
+        SetAsideRows: {
+            /** Total */
+            total: number;
+            /** Columns */
+            columns: string[];
+            /** Rows */
+            rows: (string | number | null)[][];
+        };
+        /** OutsideRows */
+        OutsideRows: {
+            /** Total */
+            total: number;
+            /** Columns */
+            columns: string[];
+            /** Rows */
+            rows: (string | number | null)[][];
+            /**
+             * Within
+             * @description How many lie how near to an area.
+             */
+            within: components["schemas"]["WithinCount"][];
+        };
+        /** WithinCount */
+        WithinCount: {
+            /** Metres */
+            metres: number;
+            /** Events */
+            events: number;
+        };
+        /**
+         * LabelsView
+         * @description The records' own areas against those they were found in.
+         */
+        LabelsView: {
+            /**
+             * Column
+             * @description The column that says it; none where the plan names none.
+             */
+            column: string | null;
+            /** Compared */
+            compared: number;
+            /** Agree */
+            agree: number;
+            /** Verdicts */
+            verdicts: components["schemas"]["VerdictCount"][];
+            /** Zones */
+            zones: components["schemas"]["ZoneAgreementView"][];
+            /** Pairs */
+            pairs: components["schemas"]["PairView"][];
+            /**
+             * Within
+             * @description How many that disagree lie how near to the area they state.
+             */
+            within: components["schemas"]["WithinCount"][];
+            /**
+             * Left Over
+             * @description Spellings that are no area, with their records.
+             */
+            left_over: {
+                [key: string]: number;
+            };
+            /** Suggestions */
+            suggestions: {
+                [key: string]: string[];
+            };
+        };
+        /** PairView */
+        PairView: {
+            /** Stated */
+            stated: string;
+            /**
+             * Found
+             * @description Empty where it lies in no area.
+             */
+            found: string;
+            /** Events */
+            events: number;
+        };
+        /** VerdictCount */
+        VerdictCount: {
+            /** Verdict */
+            verdict: string;
+            /** Says */
+            says: string;
+            /** Events */
+            events: number;
+        };
+        /** ZoneAgreementView */
+        ZoneAgreementView: {
+            /** Zone */
+            zone: string;
+            /** Stated */
+            stated: number;
+            /** Found */
+            found: number;
+            /** Agree */
+            agree: number;
+        };
+        /** CompletenessView */
+        CompletenessView: {
+            all: components["schemas"]["ShareView"];
+            /** Complete From */
+            complete_from: number;
+            /**
+             * Columns
+             * @description Columns of kinds that it can be asked for.
+             */
+            columns: string[];
+            /** By Month */
+            by_month: components["schemas"]["ShareView"][];
+            /** By Column */
+            by_column: components["schemas"]["ShareView"][];
+        };
+        /** ShareView */
+        ShareView: {
+            /** Says */
+            says: string;
+            /** Records */
+            records: number;
+            /** Located */
+            located: number;
+        };
+        /** ZoneColumnsView */
+        ZoneColumnsView: {
+            /** Columns */
+            columns: components["schemas"]["ColumnValues"][];
+        };
+        /** ColumnValues */
+        ColumnValues: {
+            /** Column */
+            column: string;
+            /**
+             * Values
+             * @description Each text in it, and how many areas have it; the commonest first.
+             */
+            values: {
+                [key: string]: number;
+            };
+        };
         /** LedgerView */
         LedgerView: {
             /** Stages */
@@ -2176,15 +2646,6 @@ export interface components {
              */
             class: number | null;
         };
-        /** SetAsideRows */
-        SetAsideRows: {
-            /** Total */
-            total: number;
-            /** Columns */
-            columns: string[];
-            /** Rows */
-            rows: (string | number | null)[][];
-        };
         /**
          * View
          * @description All of one outcome that is not bulk.
@@ -2216,6 +2677,16 @@ export interface components {
              * @description Events that lie in at least one area.
              */
             events: number;
+            /**
+             * Records
+             * @description Records that belong to the study, whether they have a place or not.
+             */
+            records: number;
+            /**
+             * Located
+             * @description How many of these could be located.
+             */
+            located: number;
             /**
              * Value Name
              * @description What a value is, in words.
@@ -3016,6 +3487,535 @@ export interface operations {
             query?: {
                 reason?: string | null;
             };
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    place_survey_zones_studies__uuid_study_id__zones__name__survey_get: {
+        parameters: {
+            query?: {
+                identifier?: string | null;
+                /** @description The column of names. */
+                called?: string | null;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SurveyView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    place_picture_studies__uuid_study_id__zones__name__picture_get: {
+        parameters: {
+            query: {
+                identifier?: string | null;
+                /** @description The column of names. */
+                called?: string | null;
+                at: number;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PictureView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    place_try_out_studies__uuid_study_id__grid_trial_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GridDraft"];
+            };
+        };
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    place_describe_projection_studies__uuid_study_id__projection_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkingProjection"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectionView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    place_events_studies__uuid_study_id__events_get: {
+        parameters: {
+            query?: {
+                start?: number;
+                rows?: number;
+                /** @description An area's identifier. */
+                area?: string | null;
+                /** @description A column of the areas. */
+                column?: string | null;
+                value?: string | null;
+                way?: ("location" | "stated" | "near_stated" | "drawn_in") | null;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetAsideRows"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    place_events_file_studies__uuid_study_id__events_file_get: {
+        parameters: {
+            query?: {
+                start?: number;
+                rows?: number;
+                /** @description An area's identifier. */
+                area?: string | null;
+                /** @description A column of the areas. */
+                column?: string | null;
+                value?: string | null;
+                way?: ("location" | "stated" | "near_stated" | "drawn_in") | null;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    place_events_outside_studies__uuid_study_id__outside_get: {
+        parameters: {
+            query?: {
+                start?: number;
+                rows?: number;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OutsideRows"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    place_label_check_studies__uuid_study_id__labels_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LabelsView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    place_disagreeing_studies__uuid_study_id__labels_events_get: {
+        parameters: {
+            query?: {
+                start?: number;
+                rows?: number;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetAsideRows"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    place_how_complete_studies__uuid_study_id__completeness_get: {
+        parameters: {
+            query?: {
+                column?: string | null;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompletenessView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    place_area_columns_studies__uuid_study_id__area_columns_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ZoneColumnsView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    place_points_studies__uuid_study_id__points_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    place_over_studies__uuid_study_id__over_get: {
+        parameters: {
+            query?: never;
             header?: never;
             path: {
                 study_id: string;

@@ -101,7 +101,7 @@ def needed_columns(plan: Plan, source: str) -> list[str]:
             found += [c for c in place["carry"] if c not in _OWN_WORDS]
             walk(place["exclude"]["where"])
             found = [c for c in found if c not in _OWN_WORDS]
-    if plan.place.source == source and recorded.get("kind") == "column" or recorded.get("source") == source:
+    if (plan.place.source == source and recorded.get("kind") == "column") or recorded.get("source") == source:
         found += [recorded["column"]]
     denominator = document["measure"].get("denominator")
     if denominator and denominator["source"] == source:

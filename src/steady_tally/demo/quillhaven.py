@@ -73,12 +73,14 @@ def _write(folder: Path, events: int, seed: int) -> None:
     people = make_people(land, for_people)
     wards = len(land.ward)
     names = place_names(wards, for_names)
-    codes = [f"Q{district:02d}{nth:02d}" for district, nth in _ward_numbers(land)]
+    numbers = _ward_numbers(land)
+    codes = [f"Q{district:02d}{nth:02d}" for district, nth in numbers]
     spelt = spellings(codes, names, for_names)
     junctions, junction_block = junctions_of(land, people.residents_of_block, for_roads)
     unrecorded = np.sort(for_names.choice(wards, 11, replace=False))
 
-    _write_layers(folder / WARDS_FILE, {"wards": (land.ward, {"code": codes, "name": names})}, "MultiPolygon")
+    ward_columns = {"code": codes, "name": names, "district": [f"District {district}" for district, _ in numbers]}
+    _write_layers(folder / WARDS_FILE, {"wards": (land.ward, ward_columns)}, "MultiPolygon")
     block_codes = [f"{codes[w]}-{i:04d}" for i, w in enumerate(land.ward_of_block)]
     block_columns = {
         "block": block_codes,

@@ -143,9 +143,10 @@ def _carried(values: pa.Array, located: Located, at: npt.NDArray[np.int64], sepa
     texts[first == OUTSIDE] = ""
     position = np.full(len(located.first), -1, dtype=np.int64)
     position[at] = np.arange(len(at))
-    for event, zone in zip(position[located.other_event].tolist(), located.other_zone.tolist(), strict=True):
-        if event >= 0:
-            texts[event] += f"{separator}{values[zone]}"
+    other = position[located.other_event]
+    wanted = other >= 0
+    for event, zone in zip(other[wanted].tolist(), located.other_zone[wanted].tolist(), strict=True):
+        texts[event] += f"{separator}{values[zone]}"
     return pa.array(texts, pa.string())
 
 

@@ -11,9 +11,12 @@ from typing import TypeVar
 from sqlalchemy import Engine
 
 from steady_tally.core.errors import PlanError
+from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.gather.records import Checked, Gathered, check, choose
 from steady_tally.core.place.placing import Looked, Placement, arrange, fixed_centre, look
-from steady_tally.core.plan import Plan
+from steady_tally.core.place.survey import Survey, survey
+from steady_tally.core.place.trial import Trial, try_grid
+from steady_tally.core.plan import Grid, Place, Plan, fingerprint
 from steady_tally.core.run import Measured, Outcome, Placed, classify, measure, place, stage_keys
 from steady_tally.core.sources import Sources
 from steady_tally.store.placements import load_placement, save_placement
@@ -48,6 +51,26 @@ def looked_at(engine: Engine, study_id: uuid.UUID, plan: Plan) -> tuple[Sources,
     """The records and the zones that each lies in, whatever is made of them."""
     sources, checksums = load_sources(engine, study_id)
     return sources, *_looked(engine, plan, sources, stage_keys(plan, checksums), None)
+
+
+def zone_survey(
+    engine: Engine, study_id: uuid.UUID, source: str, *, identifier: str | None, name: str | None
+) -> Survey:
+    """What a source of zones is like before it is used."""
+    sources, checksums = load_sources(engine, study_id)
+    features = sources.zones(source, wanted_by="survey")
+    key = fingerprint("survey", checksums.get(source, ""), identifier, name)
+    return _kept_or(key, lambda: survey(features, identifier=identifier, name=name))
+
+
+def tried(engine: Engine, study_id: uuid.UUID, plan: Plan, draft: Place, how: Grid) -> Trial:
+    """A grid that nobody has decided for yet, with the events that the plan lets through."""
+    with_draft = plan.model_copy(update={"place": draft})
+    sources, checksums = load_sources(engine, study_id)
+    keys = stage_keys(with_draft, checksums)
+    checked, looked = _looked(engine, with_draft, sources, keys, None)
+    gathered: Gathered = _kept_or(keys["gather"], lambda: choose(plan.gather, checked))
+    return try_grid(draft, how, looked, checked, gathered.reasons[looked.record] == Reason.NONE)
 
 
 def settled(engine: Engine, study_id: uuid.UUID, plan: Plan) -> Plan:

@@ -36,6 +36,7 @@ _DEMO_SOURCES = (
     ("call-outs", Role.EVENTS, CALL_OUTS),
     ("bicycle thefts", Role.EVENTS, "bicycle-thefts.csv"),
     ("residents", Role.TABLE, RESIDENTS),
+    ("recorded in 2021", Role.TABLE, "recorded-in-2021.csv"),
     ("wards", Role.ZONES, WARDS_FILE),
     ("blocks", Role.ZONES, "blocks.gpkg"),
     ("catchments", Role.ZONES, "catchments.gpkg"),

@@ -2,27 +2,27 @@
 
 from __future__ import annotations
 
-import gzip
 import uuid
 from dataclasses import asdict
 from typing import Any
 
 import numpy as np
 import pyarrow as pa
-from flask import Response, request
+from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from steady_tally.core.classes.breaks import ZERO_CLASS
 from steady_tally.core.errors import NotFound
 from steady_tally.core.measure.states import STATES, State
-from steady_tally.core.place.grid import CellSet, Lattice
+from steady_tally.core.place.completeness import completeness
+from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.projection import coordinate_system, project
 from steady_tally.core.plan import Count, Plan, Rate, RecordedWindow
 from steady_tally.core.run import Outcome
 from steady_tally.core.show.bands import bands
 from steady_tally.core.show.colours import sequential
-from steady_tally.core.show.drawing import LEVELS, Plane, Rings, plane_of, reference_lines, tolerance, zone_rings
+from steady_tally.core.show.drawing import LEVELS, Plane, plane_of, reference_lines, tolerance, zone_rings
 from steady_tally.core.show.profile import area_profile
 from steady_tally.core.sources import texts
 from steady_tally.formats.outcome import ledger_document
@@ -30,6 +30,7 @@ from steady_tally.jobs.outcomes import study_outcome
 from steady_tally.store.sources import load_sources
 from steady_tally.store.studies import open_version
 from steady_tally.web.access import Right, needs
+from steady_tally.web.arrow import cell_table, lattice_meta, ring_table, stream
 from steady_tally.web.outcomes import LedgerView, outcome_of
 from steady_tally.web.problems import Problem
 from steady_tally.web.studies import StudyPath, answer, engine
@@ -37,8 +38,6 @@ from steady_tally.web.studies import StudyPath, answer, engine
 api = APIBlueprint(
     "show", __name__, url_prefix="/api", abp_tags=[Tag(name="show")], abp_responses={"404": Problem, "422": Problem}
 )
-_ARROW = "application/vnd.apache.arrow.stream"
-_GZIP_FROM = 4_096
 
 
 class BandView(BaseModel):
@@ -62,6 +61,8 @@ class View(BaseModel):
     kind: str = Field(description="zones or cells")
     columns: list[str] = Field(description="The events' own columns.")
     events: int = Field(description="Events that lie in at least one area.")
+    records: int = Field(description="Records that belong to the study, whether they have a place or not.")
+    located: int = Field(description="How many of these could be located.")
     value_name: str = Field(description="What a value is, in words.")
     denominator_noun: str
     period_noun: str = Field(description="What a recorded window is called.")
@@ -84,7 +85,7 @@ def view(path: StudyPath) -> Response:
 def values(path: StudyPath) -> Response:
     outcome = outcome_of(path.study_id)
     areas, measured = outcome.placed.areas, outcome.measured.values
-    return _stream(
+    return stream(
         pa.table(
             {
                 "identifier": pa.array(areas.identifiers, pa.string()),
@@ -118,8 +119,8 @@ def shapes(path: StudyPath, query: LevelQuery) -> Response:
     meta = {"bounds": ",".join(f"{b:.3f}" for b in plane.bounds)}
     meta["tolerances"] = ",".join(f"{tolerance(plane, level):.4g}" for level in range(LEVELS))
     if isinstance(areas, CellSet):
-        return _stream(_cell_table(areas), {**meta, **_lattice_meta(areas.lattice)})
-    return _stream(_ring_table(zone_rings(areas, plane, query.level)), {**meta, "kind": "zones"})
+        return stream(cell_table(areas), {**meta, **lattice_meta(areas.lattice, plane.origin)})
+    return stream(ring_table(zone_rings(areas, plane, query.level)), {**meta, "kind": "zones"})
 
 
 class ReferencePath(StudyPath):
@@ -135,7 +136,7 @@ def reference(path: ReferencePath) -> Response:
     features = sources.features[path.name]
     lines = reference_lines(features, plane_of_outcome(outcome_of(path.study_id)))
     kinds = np.array(texts(features.columns.column(0)), dtype=object)[lines.owner]
-    return _stream(_ring_table(lines).append_column("kind", pa.array(kinds, pa.string())), {})
+    return stream(ring_table(lines).append_column("kind", pa.array(kinds, pa.string())), {})
 
 
 class PlanePoints(BaseModel):
@@ -245,6 +246,7 @@ def _view(version: uuid.UUID, plan: Plan, outcome: Outcome) -> View:
     states = np.bincount(measured.state, minlength=1)
     numbered = measured.state == State.NUMBER
     under = measured.denominator[numbered].sum()
+    complete = completeness(plan.gather, outcome.gathered, outcome.placed.placement)
     total = None
     if not isinstance(plan.measure, Count) and under > 0.0:
         total = float(measured.numerator[numbered].sum() / under / measured.periods * measured.per)
@@ -255,6 +257,8 @@ def _view(version: uuid.UUID, plan: Plan, outcome: Outcome) -> View:
         kind="cells" if isinstance(outcome.placed.areas, CellSet) else "zones",
         columns=outcome.gathered.table.columns.column_names,
         events=outcome.placed.events,
+        records=complete.records,
+        located=complete.located,
         value_name=_value_name(plan),
         denominator_noun=plan.measure.denominator.noun if isinstance(plan.measure, Rate) else "km²",
         period_noun=period_noun(plan.gather.events.recorded),
@@ -283,46 +287,8 @@ def plane_of_outcome(outcome: Outcome) -> Plane:
     return plane_of(outcome.placed.areas, outcome.placed.placement.crs)
 
 
-def _cell_table(cells: CellSet) -> pa.Table:
-    """Every drawn cell and the area that it is, or is part of."""
-    merged = cells.merged
-    return pa.table(
-        {
-            "column": np.concatenate([cells.column, merged[:, 0]]).astype(np.int32),
-            "row": np.concatenate([cells.row, merged[:, 1]]).astype(np.int32),
-            "area": np.concatenate([np.arange(len(cells)), merged[:, 2]]).astype(np.int32),
-        }
-    )
-
-
-def _lattice_meta(lattice: Lattice) -> dict[str, str]:
-    hexagon, swapped, *numbers = lattice.frame
-    shape = ("hexagon side" if swapped else "hexagon corner") if hexagon else "rectangle"
-    return {"kind": "cells", "shape": shape, "frame": ",".join(repr(n) for n in numbers)}
-
-
 def period_noun(windows: list[RecordedWindow]) -> str:
     """ "summer" where the windows are called summer 2021, summer 2022 and so on."""
     first_words = {(w.name or "").split(" ")[0] for w in windows}
     word = first_words.pop() if len(first_words) == 1 else ""
     return word if word.isalpha() else "recorded window"
-
-
-def _ring_table(rings: Rings) -> pa.Table:
-    flat = pa.array(rings.xy.ravel())
-    return pa.table({"owner": rings.owner, "xy": pa.ListArray.from_arrays(pa.array(rings.start * 2), flat)})
-
-
-def _stream(table: pa.Table, meta: dict[str, str]) -> Response:
-    """One record batch. The JavaScript reader brings no decompressors: HTTP compresses."""
-    table = table.replace_schema_metadata(meta).combine_chunks()
-    sink = pa.BufferOutputStream()
-    with pa.ipc.new_stream(sink, table.schema) as writer:
-        writer.write_table(table)
-    body = sink.getvalue().to_pybytes()
-    response = Response(body, content_type=_ARROW)
-    if len(body) >= _GZIP_FROM and "gzip" in request.headers.get("Accept-Encoding", ""):
-        response.set_data(gzip.compress(body, compresslevel=1))
-        response.headers["Content-Encoding"] = "gzip"
-    response.headers["Vary"] = "Accept-Encoding"
-    return response

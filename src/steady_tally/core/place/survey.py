@@ -56,7 +56,7 @@ class Survey:
     names : what to call each zone on screen.
     closed : how many shapes had a ring that was not closed, and was closed in reading.
     repeated : identifiers that several zones have, with their number; "" for zones without one.
-    gap_width_m : up to which width a gap between neighbours was looked for.
+    gap_width, gap_width_m : up to which width gaps were looked for, in the system's units and in metres.
     regular : where the file is itself a regular grid.
     """
 
@@ -66,6 +66,7 @@ class Survey:
     closed: int
     repeated: dict[str, int]
     findings: tuple[Finding, ...]
+    gap_width: float
     gap_width_m: float
     regular: Regular | None
 
@@ -102,7 +103,7 @@ def survey(
         plane = _plane(zones)
         regular = regular or regular_grid(in_plane(zones.geometry, zones.crs, plane, divided=False), plane, 0.01)
     metres = wide * _metres_a_unit(zones)
-    return Survey(zones, original, names, features.closed, repeated, tuple(found), metres, regular)
+    return Survey(zones, original, names, features.closed, repeated, tuple(found), wide, metres, regular)
 
 
 def _column(features: Features, column: str | None, where: str) -> list[str]:

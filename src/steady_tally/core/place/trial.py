@@ -39,6 +39,10 @@ class Trial:
     warnings: tuple[str, ...]
 
     @property
+    def columns(self) -> dict[str, Ints]:
+        return {"column": self.column, "row": self.row, "count": self.count}
+
+    @property
     def cells(self) -> int:
         return len(self.count)
 

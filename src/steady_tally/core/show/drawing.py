@@ -13,13 +13,18 @@ import numpy.typing as npt
 import shapely
 from pyproj import CRS
 
+from steady_tally.core.gather.records import Checked
+from steady_tally.core.place.derived import roll_up
 from steady_tally.core.place.grid import CellSet
+from steady_tally.core.place.labels import check_labels
 from steady_tally.core.place.projection import coordinate_system, project
 from steady_tally.core.place.zones import ZoneSet
+from steady_tally.core.run import Placed
 from steady_tally.core.sources import Features
 
 Floats = npt.NDArray[np.float64]
 LEVELS = 5
+_MOST_POINTS = 1_000_000
 _COARSEST = 8_000  # the extent over the tolerance at level 0; four times finer at each level
 
 
@@ -101,3 +106,43 @@ def _rings(lines: npt.NDArray[np.object_], owner: npt.NDArray[np.int64]) -> Ring
     xy, line = shapely.get_coordinates(lines, return_index=True)
     start = np.concatenate([[0], np.cumsum(np.bincount(line, minlength=len(lines)))])
     return Rings(xy.astype(np.float32), start.astype(np.int32), owner.astype(np.int32))
+
+
+@dataclass(frozen=True)
+class EventPoints:
+    """Placed and unplaced events for drawing, one a record with a place.
+
+    Attributes
+    ----------
+    xy : (points, 2) float32 metres from the plane's origin.
+    area : (points,) the first area of each, -1 for none.
+    way : (points,) `Way` codes.
+    verdict : (points,) `Verdict` codes of its own label; AGREES where nothing is stated.
+    of : how many events there are; fewer are drawn where there are too many.
+    """
+
+    xy: npt.NDArray[np.float32]
+    area: npt.NDArray[np.int32]
+    way: npt.NDArray[np.uint8]
+    verdict: npt.NDArray[np.uint8]
+    of: int
+
+
+def event_points(placed: Placed, plane: Plane, checked: Checked) -> EventPoints:
+    """Where the events lie that came in from Gather; of more than a million every so manieth."""
+    lon, lat = checked.x[placed.record], checked.y[placed.record]
+    at = np.flatnonzero(np.isfinite(lon) & np.isfinite(lat))
+    of = len(at)
+    at = at[:: -(-of // _MOST_POINTS) or 1]
+    x, y = project(lon[at], lat[at], checked.crs, plane.crs)
+    sound = np.isfinite(x) & np.isfinite(y)
+    check = check_labels(placed.placement.looked, placed.at)
+    verdict = np.zeros(len(at), np.uint8) if check is None else check.verdict[at]
+    xy = (np.column_stack([x, y]) - plane.origin).astype(np.float32)
+    return EventPoints(xy[sound], placed.located.first[at][sound], placed.way[at][sound], verdict[sound], of)
+
+
+def outlines_over(zones: ZoneSet, column: str, plane: Plane) -> Rings:
+    """The outlines of what zones with the same value in a column are together."""
+    upper, _ = roll_up(zones, column, np.ones(len(zones), dtype=np.bool_))
+    return zone_rings(upper, plane, 1)

@@ -1,0 +1,55 @@
+"""Bulk arrays as uncompressed Arrow streams. The JavaScript reader brings no decompressors: HTTP compresses."""
+
+from __future__ import annotations
+
+import gzip
+
+import numpy as np
+import pyarrow as pa
+from flask import Response, request
+
+from steady_tally.core.place.grid import CellSet, Lattice
+from steady_tally.core.show.drawing import Rings
+
+_ARROW = "application/vnd.apache.arrow.stream"
+_GZIP_FROM = 4_096
+
+
+def stream(table: pa.Table, meta: dict[str, str]) -> Response:
+    """One record batch."""
+    table = table.replace_schema_metadata(meta).combine_chunks()
+    sink = pa.BufferOutputStream()
+    with pa.ipc.new_stream(sink, table.schema) as writer:
+        writer.write_table(table)
+    body = sink.getvalue().to_pybytes()
+    response = Response(body, content_type=_ARROW)
+    if len(body) >= _GZIP_FROM and "gzip" in request.headers.get("Accept-Encoding", ""):
+        response.set_data(gzip.compress(body, compresslevel=1))
+        response.headers["Content-Encoding"] = "gzip"
+    response.headers["Vary"] = "Accept-Encoding"
+    return response
+
+
+def ring_table(rings: Rings) -> pa.Table:
+    flat = pa.array(rings.xy.ravel())
+    return pa.table({"owner": rings.owner, "xy": pa.ListArray.from_arrays(pa.array(rings.start * 2), flat)})
+
+
+def cell_table(cells: CellSet) -> pa.Table:
+    """Every drawn cell and the area that it is, or is part of."""
+    merged = cells.merged
+    return pa.table(
+        {
+            "column": np.concatenate([cells.column, merged[:, 0]]).astype(np.int32),
+            "row": np.concatenate([cells.row, merged[:, 1]]).astype(np.int32),
+            "area": np.concatenate([np.arange(len(cells)), merged[:, 2]]).astype(np.int32),
+        }
+    )
+
+
+def lattice_meta(lattice: Lattice, origin: tuple[float, float]) -> dict[str, str]:
+    """Where the cells lie, from the origin of the drawing's plane."""
+    hexagon, swapped, width, height, x, y, cosine, sine = lattice.frame
+    shape = ("hexagon side" if swapped else "hexagon corner") if hexagon else "rectangle"
+    frame = (width, height, x - origin[0], y - origin[1], cosine, sine)
+    return {"kind": "cells", "shape": shape, "frame": ",".join(repr(n) for n in frame)}
