@@ -23,6 +23,7 @@ async ({ kind, payload, frames }) => {
   const look = {
     colour: Uint32Array.from({ length: areas }, (_, i) => 0xff000000 + ((i * 2654435761) % 0xffffff)),
     hatched: new Uint8Array(areas),
+    doubtful: new Uint8Array(areas),
     lined: new Uint8Array(areas).fill(1),
     background: 0xffffffff,
     hairline: 0xfff0f0f0,

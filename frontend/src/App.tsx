@@ -85,7 +85,7 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
           {view.error && <BackToPlanBefore study={study} />}
         </Box>
       )}
-      {view.data && <AccountLine view={view.data} />}
+      {view.data && <AccountLine study={study} view={view.data} />}
       <Box component="main" sx={{ flex: 1, minHeight: 0, display: "flex" }}>
         {consistent && <Rail view={view.data} areas={areas.data} />}
         {view.data && sheet && pinned && <Sheet study={study} view={view.data} stage={sheet} />}

@@ -1,14 +1,20 @@
 /** The account line: five ruled columns, each with its figure and, underneath, what did not go on. */
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
-import type { View } from "../api/client";
+import type { GridTrial } from "../api/bulk";
+import type { Study, View } from "../api/client";
 import { figure, plural, whole } from "../format";
+import { useTrials } from "../state/queries";
 import { STAGES, type Stage, useDoing } from "../state/store";
-import { HEADING, INK, QUIET, RULE } from "../theme";
+import { HEADING, INK, MADDER, QUIET, RULE } from "../theme";
 
 interface Column {
   figure: string;
   note: string;
+  /** What stands smaller beside the figure. */
+  beside?: string;
+  /** The note needs a decision. */
+  warns?: boolean;
   /** The note opens the records set aside. */
   rows?: boolean;
 }
@@ -27,7 +33,11 @@ export function columnsOf(view: View): Record<Stage, Column> {
     },
     place: {
       figure: whole(place.records_out),
-      note: `${whole(place.records_set_aside)} outside`,
+      beside:
+        view.ledger.placements > place.records_out
+          ? `${whole(view.ledger.placements)} placements`
+          : undefined,
+      ...placeNote(view),
       rows: true,
     },
     measure: {
@@ -42,15 +52,39 @@ export function columnsOf(view: View): Record<Stage, Column> {
       note: view.ledger.fit === null ? "no fit" : `fit ${view.ledger.fit.toFixed(2)}`,
     },
     show: {
-      figure: view.kind === "cells" ? "hexagons" : "zones",
+      figure: view.kind === "cells" ? cellsOf(view) : "zones",
       note: missing ? `${plural(missing, "area")} without a value` : "every area has a value",
     },
   };
 }
 
-export function AccountLine({ view }: { view: View }) {
-  const { sheet, set } = useDoing();
+function placeNote(view: View): { note: string; warns: boolean } {
+  const place = view.ledger.stages[1];
+  const onlyOutside = place.set_aside.every((r) => r.reason === "outside_every_area");
+  const share = view.records ? view.located / view.records : 1;
+  if (place.records_in > 0 && place.records_out === 0)
+    return { note: "no event lies in any area", warns: true };
+  if (share < view.plan.place.complete_from)
+    return { note: `only ${Math.floor(100 * share)} % could be located`, warns: true };
+  const aside = `${whole(place.records_set_aside)} ${onlyOutside ? "outside" : "not placed"}`;
+  return { note: aside, warns: false };
+}
+
+/** What a grid comes to that is only tried out. */
+export function trialText(trial: GridTrial): string {
+  return `${Math.round(100 * trial.emptyShare)} % empty, ${figure(trial.eventsPerOccupied)} per occupied cell`;
+}
+
+function cellsOf(view: View): string {
+  const shape = view.plan.place.areas.shape as string;
+  return `${shape}s`;
+}
+
+export function AccountLine({ study, view }: { study: Study; view: View }) {
+  const { sheet, tried, set } = useDoing();
+  const trial = useTrials(study, tried ? [tried] : [])[0]?.data;
   const columns = columnsOf(view);
+  if (trial) columns.place = { figure: `${whole(trial.cells)} cells`, note: trialText(trial) };
   return (
     <Box
       component="nav"
@@ -91,13 +125,19 @@ export function AccountLine({ view }: { view: View }) {
               }}
             >
               {columns[stage].figure}
+              {columns[stage].beside && (
+                <Box component="span" sx={{ fontSize: "0.8125rem", color: QUIET }}>
+                  {" "}
+                  {columns[stage].beside}
+                </Box>
+              )}
             </Box>
-            {!columns[stage].rows && <Note text={columns[stage].note} stage={stage} />}
+            {!columns[stage].rows && <Note {...columns[stage]} stage={stage} />}
           </ButtonBase>
           {columns[stage].rows && (
             <ButtonBase
               onClick={() =>
-                set({ rows: "set aside", reason: stage === "place" ? "outside_every_area" : null })
+                stage === "place" ? set({ rows: "outside" }) : set({ rows: "set aside", reason: null })
               }
               sx={{
                 px: 2,
@@ -109,7 +149,7 @@ export function AccountLine({ view }: { view: View }) {
                 textDecorationColor: RULE,
               }}
             >
-              <Note text={columns[stage].note} stage={stage} />
+              <Note {...columns[stage]} stage={stage} />
             </ButtonBase>
           )}
           {sheet === stage && (
@@ -121,19 +161,19 @@ export function AccountLine({ view }: { view: View }) {
   );
 }
 
-function Note({ text, stage }: { text: string; stage: Stage }) {
+function Note({ note, warns, stage }: Column & { stage: Stage }) {
   return (
     <Box
       data-note={stage}
       sx={{
-        color: QUIET,
+        color: warns ? MADDER : QUIET,
         fontSize: "0.8125rem",
         whiteSpace: "nowrap",
         overflow: "hidden",
         textOverflow: "ellipsis",
       }}
     >
-      {text}
+      {note}
     </Box>
   );
 }

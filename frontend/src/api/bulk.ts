@@ -75,6 +75,69 @@ export async function fetchShapes(study: string, level: number): Promise<Shapes>
   return { kind: "zones", bounds, tolerances, rings: rings(table) };
 }
 
+/** The events as points of the drawing's plane. */
+export interface Points {
+  x: Float32Array;
+  y: Float32Array;
+  area: Int32Array;
+  colour: Uint32Array;
+  way: Uint8Array;
+  verdict: Uint8Array;
+  /** How many there are; fewer are drawn where there are too many. */
+  of: number;
+}
+
+export async function fetchPoints(study: string): Promise<Points> {
+  const table = await getArrow(`/api/studies/${study}/points`);
+  return {
+    x: numbers(table, "x"),
+    y: numbers(table, "y"),
+    area: numbers(table, "area"),
+    colour: numbers(table, "colour"),
+    way: numbers(table, "way"),
+    verdict: numbers(table, "verdict"),
+    of: Number(table.schema.metadata.get("of")),
+  };
+}
+
+/** A grid tried out: its figures, and its cells where they can be drawn over the map. */
+export interface GridTrial {
+  cells: number;
+  emptyShare: number;
+  events: number;
+  eventsPerOccupied: number;
+  widthM: number;
+  warnings: string[];
+  drawn: { column: Int32Array; row: Int32Array; lattice: Lattice } | null;
+}
+
+export async function fetchTrial(study: string, place: unknown): Promise<GridTrial> {
+  const table = await getArrow(`/api/studies/${study}/grid-trial`, { place });
+  const meta = table.schema.metadata;
+  const figure = (name: string) => Number(meta.get(name));
+  return {
+    cells: figure("cells"),
+    emptyShare: figure("empty_share"),
+    events: figure("events"),
+    eventsPerOccupied: figure("events_per_occupied"),
+    widthM: figure("width_m"),
+    warnings: meta.get("warnings")!.split("\n").filter(Boolean),
+    drawn:
+      meta.get("drawn") === "yes"
+        ? {
+            column: numbers(table, "column"),
+            row: numbers(table, "row"),
+            lattice: latticeOf(meta.get("shape")!, meta.get("frame")!),
+          }
+        : null,
+  };
+}
+
+/** The outlines of the plan's upper level. */
+export async function fetchOver(study: string): Promise<Rings> {
+  return rings(await getArrow(`/api/studies/${study}/over`));
+}
+
 export async function fetchLines(study: string, name: string): Promise<Lines> {
   const table = await getArrow(`/api/studies/${study}/reference/${encodeURIComponent(name)}`);
   return { rings: rings(table), kind: strings(table, "kind") };

@@ -58,8 +58,12 @@ export function putFile(path: string, file: Blob, onSent: (bytes: number) => voi
   });
 }
 
-export async function getArrow(path: string): Promise<Table> {
-  return tableFromIPC(await (await ask(path)).arrayBuffer());
+/** An Arrow stream; with a body it is posted. */
+export async function getArrow(path: string, body?: unknown): Promise<Table> {
+  const headers = { "Content-Type": "application/json" };
+  const answer =
+    body === undefined ? ask(path) : ask(path, { method: "POST", headers, body: JSON.stringify(body) });
+  return tableFromIPC(await (await answer).arrayBuffer());
 }
 
 async function ask(path: string, options?: RequestInit): Promise<Response> {

@@ -600,6 +600,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/plane": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where places on earth are in the drawing's plane */
+        post: operations["show_into_plane_studies__uuid_study_id__plane_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/areas/{area}/profile": {
         parameters: {
             query?: never;
@@ -2760,6 +2777,17 @@ export interface components {
                 number
             ][];
         };
+        /** DegreeQuery */
+        DegreeQuery: {
+            /**
+             * Points
+             * @description Longitude and latitude.
+             */
+            points: [
+                number,
+                number
+            ][];
+        };
         /**
          * AreaProfile
          * @description What the events of one area are like.
@@ -4327,6 +4355,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DegreePoints"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_into_plane_studies__uuid_study_id__plane_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DegreeQuery"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanePoints"];
                 };
             };
             /** @description Not Found */

@@ -8,10 +8,27 @@ import type { Schemas, Study, View } from "../api/client";
 import { figure, plural, whole } from "../format";
 import { classOf, NO_CLASS, ZERO_CLASS } from "../map/classes";
 import { STATE_WORDS } from "../map/MapPane";
-import { CARD_WIDTH } from "../stages/place";
-import { useAreaProfile } from "../state/queries";
+import { CARD_WIDTH } from "../stages/hang";
+import { leftOut } from "../stages/place/plan";
+import { useAreaProfile, useSavePlan } from "../state/queries";
 import { useDoing } from "../state/store";
 import { INK, PAPER, QUIET, RULE } from "../theme";
+
+/** Leave the area out of the plan, or take it in again. */
+function LeaveOut({ study, view, identifier }: { study: Study; view: View; identifier: string }) {
+  const save = useSavePlan(study, view);
+  const out = (view.plan.place.exclude.areas as string[]).includes(identifier);
+  return (
+    <Button
+      variant="outlined"
+      size="small"
+      disabled={save.isPending}
+      onClick={() => save.mutate((plan) => leftOut(plan, identifier, !out))}
+    >
+      {out ? "Take it in again" : "Leave it out"}
+    </Button>
+  );
+}
 
 interface Props {
   study: Study;
@@ -75,9 +92,15 @@ export function AreaCard({ study, view, areas, area }: Props) {
           <div key={line}>{line}</div>
         ))}
       </Box>
-      <Button variant="outlined" size="small" sx={{ my: 1.5 }} onClick={() => set({ rows: "events" })}>
-        Show its {plural(areas.numerator[area], "event")}
-      </Button>
+      <Box sx={{ display: "flex", gap: 1, my: 1.5, flexWrap: "wrap" }}>
+        <Button variant="outlined" size="small" onClick={() => set({ rows: "events" })}>
+          Show its {plural(areas.numerator[area], "event")}
+        </Button>
+        <LeaveOut study={study} view={view} identifier={areas.identifier[area]} />
+      </Box>
+      {areas.unreliable[area] === 1 && (
+        <Box sx={{ color: QUIET, fontSize: "0.8125rem" }}>Unreliable: only a part of this area counts.</Box>
+      )}
       <Entry label="class">
         {band ? (
           <>

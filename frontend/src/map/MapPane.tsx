@@ -2,25 +2,30 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useEffect, useMemo, useRef, useState } from "react";
+import { trialText } from "../account/AccountLine";
 import type { Areas, Shapes } from "../api/bulk";
 import { type Condition, type View as Outcome, postJson, type Schemas, type Study } from "../api/client";
-import { figure, plural } from "../format";
+import { figure, plural, whole } from "../format";
 import { put } from "../stages/gather/filter";
-import { CARD_WIDTH, taken } from "../stages/place";
-import { useAreaProfile, useReferences, useSavePlan } from "../state/queries";
-import { useDoing } from "../state/store";
-import { HATCH, INK, NO_VALUE, PAPER, WATER, ZERO } from "../theme";
+import { CARD_WIDTH, taken } from "../stages/hang";
+import { withOutline } from "../stages/place/plan";
+import { useAreaProfile, useOver, usePoints, useReferences, useSavePlan, useTrials } from "../state/queries";
+import { type OutlineUse, useDoing } from "../state/store";
+import { HATCH, INK, NO_VALUE, PAPER, RULE, WATER, ZERO } from "../theme";
 import { unit } from "../unit";
 import { classOf, NO_CLASS, ZERO_CLASS } from "./classes";
 import { useGestures, useSize } from "./gestures";
 import { OutlineOverlay } from "./OutlineOverlay";
+import { dotsOf, gridsOf } from "./overlays";
 import { PlacesOverlay } from "./PlacesOverlay";
 import { type Look, packed } from "./paint";
 import { usePainter } from "./painter";
 import { linesOf } from "./references";
 import { fitted, levelFor, panned, scaleBar, type View, zoomed } from "./view";
+import type { Line } from "./worker";
 
 const LINED_FROM_PIXELS = 90;
+const UPPER: Omit<Line, "rings"> = { colour: INK, width: 1.8, fromScale: 0 };
 
 interface Props {
   study: Study;
@@ -30,7 +35,8 @@ interface Props {
 }
 
 export function MapPane({ study, view: outcome, areas, shapes }: Props) {
-  const { hovered, selected, sheet, pinned, outline, correcting, set } = useDoing();
+  const { hovered, selected, sheet, pinned, outline, outlineFor, correcting, dots, tried, held, set } =
+    useDoing();
   const frameRef = useRef<HTMLDivElement>(null);
   const pointer = useRef<{ x: number; y: number } | null>(null);
   const painter = usePainter(frameRef, (area, chosen) => {
@@ -39,7 +45,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   });
   const size = useSize(frameRef);
   const [view, setView] = useState<View | null>(null);
-  const look = useLook(outcome, areas, view, hovered, selected);
+  const look = useLook(outcome, areas, view, hovered, selected, dots === "placed");
   const references = useReferences(study, outcome);
 
   const free = {
@@ -64,12 +70,25 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const level = view ? levelFor(view.scale, window.devicePixelRatio || 1, shapes.tolerances) : 0;
   useEffect(() => set({ level }), [level, set]);
 
-  useEffect(() => painter.lines(references.flatMap(linesOf)), [references, painter]);
+  const over = useOver(study, outcome).data;
+  useEffect(
+    () => painter.lines([...references.flatMap(linesOf), ...(over ? [{ rings: over, ...UPPER }] : [])]),
+    [references, over, painter],
+  );
+  const points = usePoints(study, dots !== null).data;
+  const shown = useMemo(() => (points && dots ? dotsOf(points, dots) : null), [points, dots]);
+  useEffect(() => painter.dots(shown), [shown, painter]);
+  const places = useMemo(() => (tried ? [tried, ...held] : []), [tried, held]);
+  const trials = useTrials(study, places);
+  const came = trials.map((t) => t.data?.cells ?? -1).join(" ");
+  // biome-ignore lint/correctness/useExhaustiveDependencies: which trials came stands for what they are
+  const grids = useMemo(() => gridsOf(trials), [came, places]);
+  useEffect(() => painter.grids(grids), [grids, painter]);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: new shapes want a new frame
   useEffect(() => {
     if (view && size) painter.draw(view, size, look);
-  }, [view, size, look, shapes, painter]);
+  }, [view, size, look, shapes, shown, grids, references, over, painter]);
 
   // What moves under a pointer at rest is another area.
   // biome-ignore lint/correctness/useExhaustiveDependencies: only a move of the map asks again
@@ -127,13 +146,15 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const closeOutline = async () => {
     if (!outline || outline.length < 3) return set({ outline: null });
     const corners = await toDegrees(outline, study);
+    const sized = tried?.areas;
     set({ outline: null });
     save.mutate((plan) => {
+      if (outlineFor !== "filter") return withOutline(plan, outlineFor, corners, sized);
       const where = plan.gather.events.where as Condition[];
       plan.gather.events.where = put(where, () => false, { kind: "inside", outline: corners });
     });
   };
-  const places = useAreaProfile(study, selected).data?.places;
+  const itsPlaces = useAreaProfile(study, selected).data?.places;
   const bar = view && scaleBar(view.scale, 130);
   return (
     <Box sx={{ position: "absolute", inset: 0, bgcolor: WATER, overflow: "hidden" }}>
@@ -147,8 +168,32 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
         data-testid="map"
         style={{ position: "absolute", inset: 0, cursor: "crosshair", touchAction: "none" }}
       />
-      {places && view && size && <PlacesOverlay places={places} view={view} size={size} />}
-      {outline && view && size && <OutlineOverlay outline={outline} view={view} size={size} />}
+      {itsPlaces && view && size && <PlacesOverlay places={itsPlaces} view={view} size={size} />}
+      {outline && view && size && (
+        <OutlineOverlay
+          outline={outline}
+          view={view}
+          size={size}
+          onMove={(corner, to) => set({ outline: outline.map((c, i) => (i === corner ? to : c)) })}
+        />
+      )}
+      {tried && trials[0]?.data && !outline && (
+        <Box
+          data-testid="tried"
+          sx={{
+            position: "absolute",
+            right: selected === null ? 12 : CARD_WIDTH + 12,
+            top: 12,
+            px: 1.25,
+            py: 0.5,
+            bgcolor: PAPER,
+            border: `1px solid ${INK}`,
+            pointerEvents: "none",
+          }}
+        >
+          <strong>{whole(trials[0].data.cells)} cells</strong> {trialText(trials[0].data)}
+        </Box>
+      )}
       {outline && outline.length > 2 && (
         <Button
           variant="contained"
@@ -157,7 +202,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
           onClick={() => void closeOutline()}
           sx={{ position: "absolute", right: 12, top: 12 }}
         >
-          Keep what is inside
+          {ENDS[outlineFor]}
         </Button>
       )}
       {hovered !== null && hovered < areas.name.length && (
@@ -224,6 +269,13 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   );
 }
 
+const ENDS: Record<OutlineUse, string> = {
+  filter: "Keep what is inside",
+  "left out": "Leave these areas out",
+  recorded: "Events could be recorded here",
+  cover: "Cover this",
+};
+
 async function toDegrees(points: readonly (readonly [number, number])[], study: Study) {
   const answer = await postJson<Schemas["DegreePoints"]>(`/api/studies/${study.id}/degrees`, { points });
   return answer.points as [number, number][];
@@ -256,6 +308,7 @@ function useLook(
   view: View | null,
   hovered: number | null,
   selected: number | null,
+  plain: boolean,
 ): Look {
   const colours = useMemo(() => {
     const apart = outcome.plan.class.zero === "apart";
@@ -264,11 +317,17 @@ function useLook(
     const hatched = new Uint8Array(areas.value.length);
     for (let i = 0; i < colour.length; i++) {
       const c = classOf(areas.value[i], outcome.ledger.breaks, apart);
-      colour[i] = c === ZERO_CLASS ? packed(ZERO) : c === NO_CLASS ? packed(NO_VALUE) : bands[c];
-      hatched[i] = c === NO_CLASS ? 1 : 0;
+      colour[i] = plain
+        ? packed(PAPER)
+        : c === ZERO_CLASS
+          ? packed(ZERO)
+          : c === NO_CLASS
+            ? packed(NO_VALUE)
+            : bands[c];
+      hatched[i] = c === NO_CLASS && !plain ? 1 : 0;
     }
-    return { colour, hatched };
-  }, [outcome, areas]);
+    return { colour, hatched, doubtful: areas.unreliable };
+  }, [outcome, areas, plain]);
   const scale = view?.scale ?? 0;
   const lined = useMemo(
     () => Uint8Array.from(areas.areaKm2, (km2) => (km2 * 1e6 * scale * scale > LINED_FROM_PIXELS ? 1 : 0)),
@@ -278,12 +337,12 @@ function useLook(
     () => ({
       ...colours,
       background: packed(WATER),
-      hairline: packed("#FBF9F3"),
+      hairline: packed(plain ? RULE : "#FBF9F3"),
       ink: packed(INK),
       hatch: packed(HATCH),
       marked: [...new Set([hovered, selected].filter((a): a is number => a !== null))],
       lined,
     }),
-    [colours, hovered, selected, lined],
+    [colours, hovered, selected, lined, plain],
   );
 }

@@ -15,6 +15,7 @@ function look(change: Partial<Look> = {}): Look {
   return {
     colour: Uint32Array.from([RED, BLUE]),
     hatched: Uint8Array.from([0, 0]),
+    doubtful: new Uint8Array(2),
     lined: Uint8Array.from([1, 1]),
     background: WATER,
     hairline: LINE,

@@ -6,6 +6,8 @@ export interface Look {
   colour: Uint32Array;
   /** For each area 1 where it has no value and is hatched. */
   hatched: Uint8Array;
+  /** For each area 1 where its number is in doubt, and stands under a screen of dots. */
+  doubtful: Uint8Array;
   background: number;
   hairline: number;
   ink: number;
@@ -17,6 +19,8 @@ export interface Look {
 }
 
 const HATCH_PIXELS = 7;
+const SCREEN_PIXELS = 5;
+const SCREEN_DOT = 1.5;
 
 /** Colour `ids` (width * height) into `out`. `fine` is how many buffer pixels make one of the screen. */
 export function paint(
@@ -27,8 +31,10 @@ export function paint(
   out: Uint32Array,
   fine: number,
 ): void {
-  const { colour, hatched, background, hairline, hatch, lined } = look;
+  const { colour, hatched, doubtful, background, hairline, hatch, lined } = look;
   const spacing = HATCH_PIXELS * fine;
+  const step = SCREEN_PIXELS * fine;
+  const dot = SCREEN_DOT * fine;
   for (let y = 0; y < height; y++) {
     const row = y * width;
     for (let x = 0; x < width; x++) {
@@ -46,7 +52,9 @@ export function paint(
       } else if (id === NOTHING) {
         out[at] = background;
       } else {
-        out[at] = hatched[id] && (x + y) % spacing < fine ? hatch : colour[id];
+        const marked =
+          (hatched[id] && (x + y) % spacing < fine) || (doubtful[id] && x % step < dot && y % step < dot);
+        out[at] = marked ? hatch : colour[id];
       }
     }
   }

@@ -1,15 +1,18 @@
 /** The worker and its canvas, as the page sees them. */
 import { useEffect, useMemo, useRef } from "react";
 import type { Shapes } from "../api/bulk";
+import type { Dots } from "./dots";
 import type { Look } from "./paint";
 import type { View } from "./view";
-import type { FromWorker, Line, ToWorker } from "./worker";
+import type { DrawnGrid, FromWorker, Line, ToWorker } from "./worker";
 
 const STILL_AFTER_MS = 140;
 
 export interface Painter {
   shapes(shapes: Shapes): void;
   lines(lines: Line[]): void;
+  dots(dots: Dots | null): void;
+  grids(grids: DrawnGrid[]): void;
   draw(view: View, size: { width: number; height: number }, look: Look): void;
   /** Ask which area is there: the one under the pointer, or the one chosen by a click. */
   point(x: number, y: number, chosen?: boolean): void;
@@ -87,6 +90,8 @@ export function usePainter(
       shapes: (shapes) =>
         send(shapes.kind === "zones" ? { kind: "zones", rings: shapes.rings } : { ...shapes, kind: "cells" }),
       lines: (lines) => send({ kind: "lines", lines }),
+      dots: (dots) => send({ kind: "dots", dots }),
+      grids: (grids) => send({ kind: "grids", grids }),
       draw: (view, size, look) => {
         wanted = { view, size, look };
         canvas.dataset.still = "false";
@@ -110,6 +115,8 @@ export function usePainter(
     return {
       shapes: (s) => void now((p) => p.shapes(s)),
       lines: (l) => void now((p) => p.lines(l)),
+      dots: (d) => void now((p) => p.dots(d)),
+      grids: (g) => void now((p) => p.grids(g)),
       draw: (v, s, l) => void now((p) => p.draw(v, s, l)),
       point: (x, y, chosen) => void now((p) => p.point(x, y, chosen)),
     };

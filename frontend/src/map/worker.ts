@@ -1,4 +1,5 @@
 /** Paints the map off the page's own thread: shapes come once, then each frame says only view and look. */
+import { type Dots, paintDots, paintGrid } from "./dots";
 import { type Cells, cellTable, fillCells, type Lattice } from "./lattice";
 import { type Look, paint, shrink } from "./paint";
 import { fillZones, type Rings } from "./scanline";
@@ -13,11 +14,22 @@ export interface Line {
   fromScale: number;
 }
 
+/** A grid that is tried out, drawn over the map by the borders of its cells. */
+export interface DrawnGrid {
+  column: Int32Array;
+  row: Int32Array;
+  lattice: Lattice;
+  /** 0xAABBGGRR */
+  colour: number;
+}
+
 export type ToWorker =
   | { kind: "canvas"; canvas: OffscreenCanvas }
   | { kind: "zones"; rings: Rings }
   | { kind: "cells"; column: Int32Array; row: Int32Array; area: Int32Array; lattice: Lattice }
   | { kind: "lines"; lines: Line[] }
+  | { kind: "dots"; dots: Dots | null }
+  | { kind: "grids"; grids: DrawnGrid[] }
   | {
       kind: "frame";
       frame: number;
@@ -38,7 +50,10 @@ let canvas: OffscreenCanvas | null = null;
 let zones: Rings | null = null;
 let cells: Cells | null = null;
 let lines: Line[] = [];
+let dots: Dots | null = null;
+let grids: { cells: Cells; colour: number }[] = [];
 let ids = new Int32Array(0);
+let gridIds = new Int32Array(0);
 let shape = { width: 0, height: 0, fine: 1, ratio: 1 };
 let painted = "";
 
@@ -49,7 +64,10 @@ self.onmessage = ({ data }: MessageEvent<ToWorker>) => {
   } else if (data.kind === "cells") {
     [zones, cells, painted] = [null, cellTable(data.column, data.row, data.area, data.lattice), ""];
   } else if (data.kind === "lines") lines = data.lines;
-  else if (data.kind === "frame") frame(data);
+  else if (data.kind === "dots") dots = data.dots;
+  else if (data.kind === "grids") {
+    grids = data.grids.map((g) => ({ cells: cellTable(g.column, g.row, null, g.lattice), colour: g.colour }));
+  } else if (data.kind === "frame") frame(data);
   else {
     const at = shape.fine * shape.ratio;
     const [x, y] = [Math.floor(data.x * at), Math.floor(data.y * at)];
@@ -87,12 +105,14 @@ function frame(asked: Extract<ToWorker, { kind: "frame" }>): void {
   }
   const image = new ImageData(screen.width, screen.height);
   const out = new Uint32Array(image.data.buffer);
-  if (fine === 1) paint(ids, width, height, asked.look, out, 1);
-  else {
-    const large = new Uint32Array(width * height);
-    paint(ids, width, height, asked.look, large, fine);
-    shrink(large, width, height, fine, out);
+  const large = fine === 1 ? out : new Uint32Array(width * height);
+  paint(ids, width, height, asked.look, large, fine);
+  if (grids.length && gridIds.length !== width * height) gridIds = new Int32Array(width * height);
+  for (const grid of grids) {
+    paintGrid(grid.cells, grid.colour, view, width, height, gridIds, large, fine * ratioSteps(ratio));
   }
+  if (dots) paintDots(dots, view, width, height, large, fine * ratioSteps(ratio));
+  if (fine > 1) shrink(large, width, height, fine, out);
   if (canvas.width !== screen.width || canvas.height !== screen.height) {
     [canvas.width, canvas.height] = [screen.width, screen.height];
   }
@@ -105,6 +125,11 @@ function frame(asked: Extract<ToWorker, { kind: "frame" }>): void {
     ms: performance.now() - begun,
     still: asked.still,
   });
+}
+
+/** Lines and dots stay as thick on a dense screen. */
+function ratioSteps(ratio: number): number {
+  return Math.max(1, Math.round(ratio));
 }
 
 function stroke(

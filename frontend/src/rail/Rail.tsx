@@ -6,7 +6,7 @@ import type { Areas } from "../api/bulk";
 import type { View } from "../api/client";
 import { whole } from "../format";
 import { classOf } from "../map/classes";
-import { RAIL_WIDTH } from "../stages/place";
+import { RAIL_WIDTH } from "../stages/hang";
 import { useDoing } from "../state/store";
 import { HATCH, HEADING, INK, PAPER, QUIET, RULE, ZERO } from "../theme";
 import { unit } from "../unit";
@@ -30,6 +30,7 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
   }, []);
   const breaks = view.ledger.breaks;
   const apart = view.plan.class.zero === "apart";
+  const unreliable = useMemo(() => areas.unreliable.reduce((n, flag) => n + flag, 0), [areas]);
   const order = useMemo(() => {
     const numbered = Array.from(areas.value.keys()).filter((i) => {
       const v = areas.value[i];
@@ -242,13 +243,16 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
         {view.states.map((s) => (
           <Apart key={s.state} label={s.state} areas={s.areas} />
         ))}
+        {unreliable > 0 && <Apart label="unreliable, dotted" areas={unreliable} dotted />}
       </Box>
     </Box>
   );
 }
 
-function Apart({ colour, label, areas }: { colour?: string; label: string; areas: number }) {
+function Apart(props: { colour?: string; label: string; areas: number; dotted?: boolean }) {
+  const { colour, label, areas } = props;
   const hatch = `repeating-linear-gradient(135deg, ${PAPER} 0 3px, ${HATCH} 3px 4px)`;
+  const dots = `radial-gradient(circle at 1.5px 1.5px, ${HATCH} 1px, ${PAPER} 1.2px) 0 0 / 4px 4px`;
   return (
     <Box
       sx={{
@@ -263,7 +267,7 @@ function Apart({ colour, label, areas }: { colour?: string; label: string; areas
         sx={{
           width: 9,
           height: 9,
-          background: colour ?? hatch,
+          background: props.dotted ? dots : (colour ?? hatch),
           border: `0.5px solid ${INK}`,
           borderColor: colour ? INK : RULE,
         }}

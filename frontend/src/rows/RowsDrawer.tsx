@@ -8,21 +8,34 @@ import type { Areas } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { figure, plural, whole } from "../format";
 import { STATE_WORDS } from "../map/MapPane";
-import { Field } from "../stages/gather/Fields";
-import { useAreaEvents, useSavePlan, useSetAside } from "../state/queries";
+import { Field, Pick } from "../stages/gather/Fields";
+import {
+  useAreaColumns,
+  useAreaEvents,
+  useDisagreeing,
+  useOutside,
+  usePlacedEvents,
+  useSavePlan,
+  useSetAside,
+} from "../state/queries";
 import { type RowsTab, useDoing } from "../state/store";
 import { INK, MADDER, PAPER, QUIET, RULE } from "../theme";
 import { unit } from "../unit";
 
 const HEIGHT = Math.min(252 * unit, 0.42 * window.innerHeight);
 const ROW = 27 * unit;
-const TABS: RowsTab[] = ["areas", "events", "set aside"];
+const TABS: RowsTab[] = ["areas", "placed", "events", "outside", "labels", "set aside"];
+/** Tables that stand here only while they are looked at. */
+const PASSING: RowsTab[] = ["outside", "labels"];
 
 export function RowsDrawer({ study, view, areas }: { study: Study; view: View; areas: Areas }) {
   const { rows, selected, reason, set } = useDoing();
   const aside = view.ledger.stages.reduce((n, s) => n + s.records_set_aside, 0);
   const label = {
     areas: `${plural(view.ledger.areas.read, "area")}`,
+    placed: `${whole(view.ledger.stages[1].records_out)} placed`,
+    outside: "in no area",
+    labels: "in another area than they state",
     events: selected === null ? "events of the selected area" : `events in ${areas.name[selected]}`,
     "set aside": `${whole(aside)} set aside`,
   };
@@ -37,7 +50,7 @@ export function RowsDrawer({ study, view, areas }: { study: Study; view: View; a
         role="group"
         aria-label="Which rows"
       >
-        {TABS.map((tab) => (
+        {TABS.filter((tab) => !PASSING.includes(tab) || tab === rows).map((tab) => (
           <ButtonBase
             key={tab}
             aria-pressed={rows === tab}
@@ -77,6 +90,9 @@ export function RowsDrawer({ study, view, areas }: { study: Study; view: View; a
         </ButtonBase>
       </Box>
       {rows === "areas" && <AreaRows view={view} areas={areas} />}
+      {rows === "placed" && <PlacedRows study={study} view={view} />}
+      {rows === "outside" && <OutsideRows study={study} view={view} />}
+      {rows === "labels" && <DisagreeingRows study={study} view={view} />}
       {rows === "events" && <EventRows study={study} view={view} area={selected} />}
       {rows === "set aside" && <SetAsideRows study={study} view={view} reason={reason} />}
     </Box>
@@ -141,6 +157,105 @@ function EventRows({ study, view, area }: { study: Study; view: View; area: numb
     (title, i): Column => ({ title: labelled(view, title), share: i < 2 ? 1 : 2, number: i < 2 }),
   );
   return <Grid label="Events" columns={columns} rows={events.data.rows} />;
+}
+
+/** The placed events, all or those of the areas that have a text in a column. */
+function PlacedRows({ study, view }: { study: Study; view: View }) {
+  const columns = useAreaColumns(study, view).data ?? [];
+  const wholeZones = view.plan.place.areas.kind === "zones" && view.plan.place.areas.overlaps === "each";
+  const rolled = view.plan.place.areas.roll_up as string | null;
+  const offered = wholeZones ? columns.filter((c) => !rolled || c.column === rolled) : [];
+  const [column, setColumn] = useState("");
+  const [value, setValue] = useState("");
+  const chosen = offered.find((c) => c.column === column);
+  const filter =
+    chosen && value ? `&column=${encodeURIComponent(column)}&value=${encodeURIComponent(value)}` : "";
+  const found = usePlacedEvents(study, filter);
+  if (found.error) return <Say text={found.error.message} bad />;
+  if (!found.data) return <Say text="Looking them up…" />;
+  const { total, rows } = found.data;
+  return (
+    <>
+      <Box sx={{ display: "flex", gap: 2, px: 2, alignItems: "center", borderTop: `1px solid ${RULE}` }}>
+        {offered.length > 0 && (
+          <>
+            <Box sx={{ width: 200 }}>
+              <Pick
+                label="Whose area has in"
+                value={column}
+                options={[["", "any column"], ...offered.map((c) => [c.column, c.column] as const)]}
+                onChange={(c) => {
+                  setColumn(c);
+                  setValue("");
+                }}
+              />
+            </Box>
+            {chosen && (
+              <Box sx={{ width: 200 }}>
+                <Pick
+                  label="The text"
+                  value={value}
+                  options={[
+                    ["", "any"],
+                    ...Object.keys(chosen.values as Record<string, number>).map(
+                      (v) => [v, v || "blank"] as const,
+                    ),
+                  ]}
+                  onChange={setValue}
+                />
+              </Box>
+            )}
+          </>
+        )}
+        <Box sx={{ color: QUIET }}>
+          {total > rows.length
+            ? `The first ${whole(rows.length)} of ${plural(total, "event")}; the file has them all.`
+            : plural(total, "event")}
+        </Box>
+        <Box
+          component="a"
+          href={`/api/studies/${study.id}/events/file?${filter.slice(1)}`}
+          download
+          sx={{ color: INK }}
+        >
+          save as CSV
+        </Box>
+      </Box>
+      <Table label="Placed events" view={view} found={found.data} numbers={["record", "line"]} />
+    </>
+  );
+}
+
+function OutsideRows({ study, view }: { study: Study; view: View }) {
+  const found = useOutside(study);
+  if (found.error) return <Say text={found.error.message} bad />;
+  if (!found.data) return <Say text="Looking them up…" />;
+  if (!found.data.total) return <Say text="Every event that has a place lies in an area." />;
+  return <Table label="Events in no area" view={view} found={found.data} numbers={["record", "metres"]} />;
+}
+
+function DisagreeingRows({ study, view }: { study: Study; view: View }) {
+  const found = useDisagreeing(study);
+  if (found.error) return <Say text={found.error.message} bad />;
+  if (!found.data) return <Say text="Looking them up…" />;
+  return <Table label="Events in another area" view={view} found={found.data} numbers={["record"]} />;
+}
+
+function Table(props: {
+  label: string;
+  view: View;
+  found: { columns: string[]; rows: Cell[][] };
+  numbers: string[];
+}) {
+  const { found, numbers } = props;
+  const columns = found.columns.map(
+    (title): Column => ({
+      title: labelled(props.view, title),
+      share: numbers.includes(title) ? 1.4 : 2,
+      number: numbers.includes(title),
+    }),
+  );
+  return <Grid key={props.label} label={props.label} columns={columns} rows={found.rows} />;
 }
 
 function SetAsideRows({ study, view, reason }: { study: Study; view: View; reason: string | null }) {

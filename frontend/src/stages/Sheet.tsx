@@ -5,17 +5,15 @@ import ButtonBase from "@mui/material/ButtonBase";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import Radio from "@mui/material/Radio";
 import RadioGroup from "@mui/material/RadioGroup";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useState } from "react";
 import type { PlanDocument, Study, View } from "../api/client";
-import { plural } from "../format";
 import { type Save, usePlans, useSavePlan, useSources } from "../state/queries";
 import { type Stage, useDoing } from "../state/store";
 import { INK, MADDER, PAPER, RULE } from "../theme";
 import { GatherSheet } from "./gather/GatherSheet";
+import { SHEET_WIDTH, sheetLeft } from "./hang";
 import { Question, Quiet } from "./parts";
-import { SHEET_WIDTH, sheetLeft } from "./place";
+import { PlaceSheet } from "./place/PlaceSheet";
 import { RowFilter } from "./RowFilter";
 import { guessedRate } from "./rate";
 
@@ -74,63 +72,6 @@ export function Sheet({ study, view, stage }: Props & { stage: Stage }) {
         </Typography>
       )}
     </Box>
-  );
-}
-
-function PlaceSheet({ study, view, save }: Props & { save: Save }) {
-  const zones = (useSources(study).data ?? []).filter((s) => s.role === "zones");
-  const areas = view.plan.place.areas;
-  const [width, setWidth] = useState(String(areas.kind === "grid" ? areas.size : 1000));
-  const metres = Number(width);
-  const sound = Number.isFinite(metres) && metres > 0;
-  const chosen = areas.kind === "grid" ? "hexagons" : areas.source;
-  const chooseHexagons = () =>
-    save((plan) => {
-      const cover = areas.kind === "grid" ? areas.cover : { source: areas.source };
-      plan.place.areas = { kind: "grid", size: metres, cover };
-      if (plan.measure.kind === "rate") plan.measure = { kind: "density", time: plan.measure.time };
-    });
-  const chooseZones = (name: string) =>
-    save((plan) => {
-      const source = zones.find((z) => z.name === name)!;
-      const nameColumn = source.columns.includes("name") ? "name" : null;
-      plan.place.areas = { kind: "zones", source: name, identifier: source.columns[0], name: nameColumn };
-      if (plan.measure.kind === "rate") plan.measure = { kind: "density", time: plan.measure.time };
-    });
-  return (
-    <>
-      <Question>Where does each fall?</Question>
-      <RadioGroup value={chosen} aria-label="Areas">
-        {zones.map((z) => (
-          <Choice key={z.name} value={z.name} label={z.name} onChoose={() => chooseZones(z.name)} />
-        ))}
-        <Choice value="hexagons" label="hexagons" onChoose={chooseHexagons} disabled={!sound} />
-      </RadioGroup>
-      <Box
-        component="form"
-        onSubmit={(event) => {
-          event.preventDefault();
-          if (sound) chooseHexagons();
-        }}
-        sx={{ display: "flex", gap: 1, alignItems: "flex-start", mt: 1 }}
-      >
-        <TextField
-          size="small"
-          label="Width of a hexagon, m"
-          value={width}
-          error={!sound}
-          helperText={sound ? "across the flats" : "a number above 0"}
-          onChange={(event) => setWidth(event.target.value)}
-        />
-        <Button type="submit" variant="outlined" disabled={!sound} sx={{ mt: 0.25 }}>
-          Draw
-        </Button>
-      </Box>
-      <Quiet>
-        {plural(view.ledger.areas.read, "area")}; {plural(view.ledger.stages[1].records_set_aside, "event")}{" "}
-        outside.
-      </Quiet>
-    </>
   );
 }
 

@@ -1,6 +1,15 @@
 /** What comes from the server, each under a key that says what it depends on. */
 import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
-import { fetchAreas, fetchLines, fetchShapes, type Lines } from "../api/bulk";
+import {
+  fetchAreas,
+  fetchLines,
+  fetchOver,
+  fetchPoints,
+  fetchShapes,
+  fetchTrial,
+  type GridTrial,
+  type Lines,
+} from "../api/bulk";
 import {
   type Condition,
   getJson,
@@ -182,6 +191,119 @@ export function useAreaProfile(study: Study, area: number | null) {
     queryFn: () => getJson<Schemas["AreaProfile"]>(`/api/studies/${study.id}/areas/${area}/profile`),
     enabled: area !== null,
     staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+/** What a source of zones is like. */
+export function useSurvey(study: Study, source: string, identifier: string | null, name: string | null) {
+  const columns = `${identifier ? `&identifier=${encodeURIComponent(identifier)}` : ""}${name ? `&called=${encodeURIComponent(name)}` : ""}`;
+  const path = `/api/studies/${study.id}/zones/${encodeURIComponent(source)}`;
+  const survey = useQuery({
+    queryKey: ["survey", path, columns],
+    queryFn: () => getJson<Schemas["SurveyView"]>(`${path}/survey?${columns}`),
+    ...KEPT,
+  });
+  return { survey, picture: (at: number) => `${path}/picture?at=${at}${columns}` };
+}
+
+export function usePicture(path: string) {
+  return useQuery({
+    queryKey: ["picture", path],
+    queryFn: () => getJson<Schemas["PictureView"]>(path),
+    ...KEPT,
+  });
+}
+
+/** The columns of the open areas' zones, and what stands in them. */
+export function useAreaColumns(study: Study, view: View) {
+  const areas = view.plan.place.areas;
+  return useQuery({
+    queryKey: ["area columns", study.id, areas.source ?? areas.cover],
+    queryFn: async () =>
+      (await getJson<Schemas["ZoneColumnsView"]>(`/api/studies/${study.id}/area-columns`)).columns,
+    ...KEPT,
+  });
+}
+
+/** Grids tried out, in the order of the places asked for; those that came. */
+export function useTrials(study: Study, places: readonly PlanDocument[]) {
+  return useQueries({
+    queries: places.map((place) => ({
+      queryKey: ["trial", study.id, study.head_id, place],
+      queryFn: () => fetchTrial(study.id, place),
+      staleTime: Number.POSITIVE_INFINITY,
+      retry: false,
+    })),
+  }) as { data?: GridTrial; error: Error | null; isPending: boolean }[];
+}
+
+export function useProjection(study: Study, projection: PlanDocument) {
+  return useQuery({
+    queryKey: ["projection", study.id, study.head_id, projection],
+    queryFn: () => postJson<Schemas["ProjectionView"]>(`/api/studies/${study.id}/projection`, projection),
+    retry: false,
+    ...KEPT,
+  });
+}
+
+export function usePoints(study: Study, wanted: boolean) {
+  return useQuery({
+    queryKey: ["points", study.id, study.head_id],
+    queryFn: () => fetchPoints(study.id),
+    enabled: wanted,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+/** The outlines of the plan's upper level. */
+export function useOver(study: Study, view: View) {
+  return useQuery({
+    queryKey: ["over", study.id, view.plan.place, view.plan.show.over],
+    queryFn: () => fetchOver(study.id),
+    enabled: Boolean(view.plan.show.over),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+export function useOutside(study: Study) {
+  return useQuery({
+    queryKey: ["outside", study.id, study.head_id],
+    queryFn: () => getJson<Schemas["OutsideRows"]>(`/api/studies/${study.id}/outside?rows=5000`),
+    ...KEPT,
+  });
+}
+
+export function useLabels(study: Study) {
+  return useQuery({
+    queryKey: ["labels", study.id, study.head_id],
+    queryFn: () => getJson<Schemas["LabelsView"]>(`/api/studies/${study.id}/labels`),
+    ...KEPT,
+  });
+}
+
+export function useDisagreeing(study: Study) {
+  return useQuery({
+    queryKey: ["labels", "rows", study.id, study.head_id],
+    queryFn: () => getJson<Schemas["SetAsideRows"]>(`/api/studies/${study.id}/labels/events?rows=5000`),
+  });
+}
+
+export function usePlacedEvents(study: Study, filter: string) {
+  return useQuery({
+    queryKey: ["placed", study.id, study.head_id, filter],
+    queryFn: () => getJson<Schemas["SetAsideRows"]>(`/api/studies/${study.id}/events?rows=5000${filter}`),
+    ...KEPT,
+  });
+}
+
+export function useCompleteness(study: Study, column: string) {
+  return useQuery({
+    queryKey: ["completeness", study.id, study.head_id, column],
+    queryFn: () =>
+      getJson<Schemas["CompletenessView"]>(
+        `/api/studies/${study.id}/completeness${column ? `?column=${encodeURIComponent(column)}` : ""}`,
+      ),
+    ...KEPT,
   });
 }
 

@@ -1,10 +1,16 @@
 /** What the user is doing. Data from the server lives in the query cache, never here. */
 import { create } from "zustand";
+import type { PlanDocument } from "../api/client";
 import type { Axis } from "../rail/layout";
 
 export type Stage = "gather" | "place" | "measure" | "class" | "show";
-export type RowsTab = "areas" | "events" | "set aside";
+export type RowsTab = "areas" | "placed" | "events" | "outside" | "labels" | "set aside";
 export type GatherTab = "records" | "files" | "filter" | "checks";
+export type PlaceTab = "areas" | "counted" | "unplaced" | "checks";
+/** Which events are drawn over the map: in the colour of their area, or those that want a look. */
+export type DotsShown = "placed" | "outside" | "labels";
+/** What an outline that is being drawn is for. */
+export type OutlineUse = "filter" | "left out" | "recorded" | "cover";
 export const STAGES: readonly Stage[] = ["gather", "place", "measure", "class", "show"];
 
 interface Doing {
@@ -30,6 +36,12 @@ interface Doing {
   corrected: readonly [number, number] | null;
   /** Corners of an outline being drawn, in the plane's metres. */
   outline: readonly (readonly [number, number])[] | null;
+  outlineFor: OutlineUse;
+  placeTab: PlaceTab;
+  dots: DotsShown | null;
+  /** The Place part of a plan with the grid that is being tried out, and those held to be compared with it. */
+  tried: PlanDocument | null;
+  held: readonly PlanDocument[];
   set: (change: Partial<Omit<Doing, "set">>) => void;
 }
 
@@ -53,6 +65,11 @@ export const useDoing = create<Doing>((set) => ({
   correcting: null,
   corrected: null,
   outline: null,
+  outlineFor: "filter",
+  placeTab: "areas",
+  dots: null,
+  tried: null,
+  held: [],
   set,
 }));
 

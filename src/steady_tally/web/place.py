@@ -28,6 +28,7 @@ from steady_tally.core.place.projection import distortion, spread_over, to_degre
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan import Grid, Place, WorkingProjection
 from steady_tally.core.run import Outcome
+from steady_tally.core.show.colours import apart
 from steady_tally.core.show.drawing import event_points, outlines_over
 from steady_tally.core.show.pictures import picture_of
 from steady_tally.core.sources import texts
@@ -46,6 +47,7 @@ api = APIBlueprint(
 )
 _MOST_DRAWN = 300_000
 _MOST_FINDINGS = 500
+_NO_AREA = 0xFF2D32A8  # madder
 
 
 class ZonesPath(StudyPath):
@@ -470,11 +472,13 @@ def area_columns(path: StudyPath) -> Response:
 def points(path: StudyPath) -> Response:
     outcome = outcome_of(path.study_id)
     found = event_points(outcome.placed, plane_of_outcome(outcome), outcome.gathered.checked)
+    colours = np.append(apart(len(outcome.placed.areas)), np.uint32(_NO_AREA))
     table = pa.table(
         {
             "x": found.xy[:, 0],
             "y": found.xy[:, 1],
             "area": found.area,
+            "colour": colours[found.area],
             "way": found.way,
             "verdict": found.verdict,
         }

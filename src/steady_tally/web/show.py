@@ -162,6 +162,26 @@ def degrees(path: StudyPath, body: PlanePoints) -> Response:
     return answer(DegreePoints(points=list(zip(lon.tolist(), lat.tolist(), strict=True))))
 
 
+class DegreeQuery(BaseModel):
+    points: list[tuple[float, float]] = Field(max_length=10_000, description="Longitude and latitude.")
+
+
+@api.post(
+    "/studies/<uuid:study_id>/plane",
+    summary="Where places on earth are in the drawing's plane",
+    responses={"200": PlanePoints},
+)
+@needs(Right.READ)
+def into_plane(path: StudyPath, body: DegreeQuery) -> Response:
+    plane = plane_of_outcome(outcome_of(path.study_id))
+    at = np.array(body.points, dtype=np.float64).reshape(-1, 2)
+    x, y = project(at[:, 0], at[:, 1], coordinate_system("EPSG:4326", wanted_by="the map"), plane.crs)
+    if not (np.isfinite(x).all() and np.isfinite(y).all()):
+        raise NotFound("the map's projection cannot show that place.", todo="Choose one nearer to the areas.")
+    moved = np.column_stack([x, y]) - plane.origin
+    return answer(PlanePoints(points=[(x, y) for x, y in moved.tolist()]))
+
+
 class AreaPath(StudyPath):
     area: int = Field(ge=0, description="Position among the areas.")
 

@@ -1,14 +1,13 @@
 /** What else was found of the records, though none is set aside for it; and what can be done about it. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import ButtonBase from "@mui/material/ButtonBase";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Condition, Study, View } from "../../api/client";
-import { plural, whole } from "../../format";
+import { plural } from "../../format";
 import { type Save, useFindings } from "../../state/queries";
-import { INK, MADDER, RULE } from "../../theme";
-import { Quiet } from "../parts";
+import { MADDER, RULE } from "../../theme";
+import { Head, Line, Link, Quiet } from "../parts";
 import { Field, Pick } from "./Fields";
 import { parts, put } from "./filter";
 import { LookUpChoice } from "./LookUpChoice";
@@ -155,29 +154,5 @@ function Piles({ piles, view, save }: { piles: readonly Pile[]; view: View; save
         </Box>
       ))}
     </>
-  );
-}
-
-function Link({ onClick, children }: { onClick: () => void; children: string }) {
-  return (
-    <ButtonBase
-      onClick={onClick}
-      sx={{ font: "inherit", fontSize: "0.8125rem", textDecoration: "underline", textUnderlineOffset: 3 }}
-    >
-      {children}
-    </ButtonBase>
-  );
-}
-
-function Head({ children }: { children: string }) {
-  return <Box sx={{ mt: 2, borderBottom: `1px solid ${INK}`, fontWeight: 500 }}>{children}</Box>;
-}
-
-function Line({ count, children }: { count: number; children: React.ReactNode }) {
-  return (
-    <Box sx={{ display: "flex", justifyContent: "space-between", gap: 2 }}>
-      <span>{children}</span>
-      <span>{whole(count)}</span>
-    </Box>
   );
 }

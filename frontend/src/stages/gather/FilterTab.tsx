@@ -94,17 +94,22 @@ function Words({ view, change }: { view: View; change: Change }) {
 }
 
 function Outline({ where }: { where: readonly Condition[] }) {
-  const { outline, set } = useDoing();
+  const { outline, outlineFor, set } = useDoing();
   const there = parts(where).filter((c) => c.kind === "inside").length;
   return (
     <Part title="Inside an outline">
-      {outline ? (
+      {outline && outlineFor === "filter" ? (
         <Typography sx={{ fontSize: "0.8125rem", mt: 0.5 }}>
           Click corners on the map; Enter ends the outline, Escape gives it up.{" "}
           {plural(outline.length, "corner")} so far.
         </Typography>
       ) : (
-        <Button size="small" sx={{ mt: 0.5 }} variant="outlined" onClick={() => set({ outline: [] })}>
+        <Button
+          size="small"
+          sx={{ mt: 0.5 }}
+          variant="outlined"
+          onClick={() => set({ outline: [], outlineFor: "filter" })}
+        >
           {there ? "Draw another on the map" : "Draw one on the map"}
         </Button>
       )}

@@ -48,6 +48,7 @@ RAMPS: dict[str, Ramp] = {
 }
 DEFAULT_RAMP = "kelp"
 _LIGHTEST, _DARKEST = 0.88, 0.34
+_GOLDEN = 137.507764
 
 
 def sequential(name: str, classes: int) -> list[str]:
@@ -58,6 +59,18 @@ def sequential(name: str, classes: int) -> list[str]:
     lightness = _LIGHTEST + (_DARKEST - _LIGHTEST) * t
     chroma = ramp.chroma * (0.55 + 0.45 * np.sin(np.pi * (0.15 + 0.6 * t)))
     return hex_of(oklch_to_srgb(lightness, chroma, np.radians(ramp.light_hue + turn * t)))
+
+
+def apart(count: int) -> npt.NDArray[np.uint32]:
+    """(count,) colours of even lightness for areas that are to be told apart from those beside them, as 0xAABBGGRR.
+
+    Hues go on by the golden angle, so that any few in a row differ; lightness takes two near steps in turn.
+    """
+    n = np.arange(count)
+    hue = np.radians((n * _GOLDEN) % 360.0)
+    rgb = oklch_to_srgb(np.where(n % 2, 0.52, 0.62), np.full(count, 0.13), hue)
+    red, green, blue = (np.round(rgb * 255.0).astype(np.uint32)).T
+    return 0xFF000000 | blue << 16 | green << 8 | red
 
 
 def oklch_to_srgb(lightness: Floats, chroma: Floats, hue: Floats) -> Floats:

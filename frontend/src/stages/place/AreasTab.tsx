@@ -1,0 +1,179 @@
+/** Which areas: zones from a file with what was found in it, or a grid. */
+import Box from "@mui/material/Box";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import Radio from "@mui/material/Radio";
+import RadioGroup from "@mui/material/RadioGroup";
+import { useState } from "react";
+import type { PlanDocument } from "../../api/client";
+import { useProjection, useSources, useSurvey } from "../../state/queries";
+import { useDoing } from "../../state/store";
+import { MADDER } from "../../theme";
+import { Pick } from "../gather/Fields";
+import { SystemField } from "../gather/SystemField";
+import { Link, Quiet } from "../parts";
+import { GridForm } from "./GridForm";
+import type { PlaceProps } from "./PlaceSheet";
+import { withAreas, zonesOf } from "./plan";
+import { Survey } from "./Survey";
+
+const A_GRID = " a grid";
+
+export function AreasTab({ study, view, save }: PlaceProps) {
+  const zones = (useSources(study).data ?? []).filter((s) => s.role === "zones");
+  const areas = view.plan.place.areas as PlanDocument;
+  const { tried, set } = useDoing();
+  const gridding = areas.kind === "grid" || tried !== null;
+  const [choosing, setChoosing] = useState(gridding);
+  const chosen = choosing ? A_GRID : areas.source;
+  return (
+    <>
+      <RadioGroup value={chosen} aria-label="Areas">
+        {zones.map((z) => (
+          <FormControlLabel
+            key={z.name}
+            value={z.name}
+            label={z.name}
+            control={
+              <Radio
+                size="small"
+                sx={{ py: 0.5 }}
+                onChange={() => {
+                  setChoosing(false);
+                  set({ tried: null, held: [] });
+                  if (areas.source !== z.name) save((plan) => withAreas(plan, zonesOf(z)));
+                }}
+              />
+            }
+          />
+        ))}
+        <FormControlLabel
+          value={A_GRID}
+          label="a grid of equal cells"
+          control={<Radio size="small" sx={{ py: 0.5 }} onChange={() => setChoosing(true)} />}
+        />
+      </RadioGroup>
+      {choosing ? (
+        <GridForm study={study} view={view} save={save} />
+      ) : areas.kind === "grid" ? null : (
+        <ZonesForm study={study} view={view} save={save} />
+      )}
+      <Projection study={study} view={view} save={save} />
+    </>
+  );
+}
+
+function ZonesForm({ study, view, save }: PlaceProps) {
+  const areas = view.plan.place.areas as PlanDocument;
+  const source = useSources(study).data?.find((s) => s.name === areas.source);
+  const { survey } = useSurvey(study, areas.source, areas.identifier, areas.name);
+  const columns = source?.columns ?? [];
+  const overlapping = survey.data?.kinds.some((k) => k.kind === "overlap") ?? false;
+  const change = (alter: Record<string, string | null>) =>
+    save((plan) => {
+      Object.assign(plan.place.areas, alter);
+    });
+  const options = (none: string) => [["", none] as const, ...columns.map((c) => [c, c] as const)];
+  const rolled = areas.roll_up ?? "";
+  return (
+    <>
+      <Box sx={{ display: "flex", gap: 1 }}>
+        <Pick
+          label="Identifier"
+          value={areas.identifier ?? ""}
+          options={options("none: number the zones")}
+          onChange={(c) => change({ identifier: c || null })}
+        />
+        <Pick
+          label="Name"
+          value={areas.name ?? ""}
+          options={options("the identifier")}
+          onChange={(c) => change({ name: c || null })}
+        />
+      </Box>
+      <Pick
+        label="Join zones that have the same"
+        value={rolled}
+        options={options("each zone by itself")}
+        onChange={(c) => change({ roll_up: c || null })}
+      />
+      <Pick
+        label="Draw over the map the outlines of"
+        value={view.plan.show.over ?? ""}
+        options={options("nothing")}
+        onChange={(c) =>
+          save((plan) => {
+            plan.show.over = c || null;
+          })
+        }
+      />
+      {(overlapping || areas.overlaps === "combinations") && !rolled && (
+        <Pick
+          label="An event where zones overlap counts"
+          value={areas.overlaps}
+          options={[
+            ["each", "in every zone that it falls in"],
+            ["combinations", "once, for that combination of zones"],
+          ]}
+          onChange={(overlaps) => change({ overlaps })}
+        />
+      )}
+      <Survey study={study} source={areas.source} identifier={areas.identifier} name={areas.name} />
+    </>
+  );
+}
+
+/** What the map is drawn in and grids lie in, in plain words. */
+function Projection({ study, view, save }: PlaceProps) {
+  const projection = view.plan.place.projection as PlanDocument;
+  const found = useProjection(study, projection);
+  const [changing, setChanging] = useState(false);
+  const [text, setText] = useState(false);
+  const choose = (system: string | null) => {
+    setChanging(false);
+    save((plan) => {
+      plan.place.projection = { system, centre: null };
+    });
+  };
+  return (
+    <>
+      <Quiet>
+        Working projection: {found.data?.name ?? "…"}. {found.data?.says}{" "}
+        <Link onClick={() => setChanging(!changing)}>{changing ? "leave it" : "choose another"}</Link>
+      </Quiet>
+      {found.error && <Quiet colour={MADDER}>{found.error.message}</Quiet>}
+      {changing && (
+        <>
+          <SystemField label="Projection" value={null} near={[]} onChange={choose} />
+          {projection.system && (
+            <Link onClick={() => choose(null)}>an equal-area one about the middle of the data</Link>
+          )}{" "}
+          <Link onClick={() => setText(!text)}>give its text (WKT2)</Link>
+          {text && <ProjectionText onKeep={choose} />}
+        </>
+      )}
+    </>
+  );
+}
+
+function ProjectionText({ onKeep }: { onKeep: (text: string) => void }) {
+  const [text, setText] = useState("");
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (text.trim()) onKeep(text.trim());
+      }}
+    >
+      <textarea
+        aria-label="Text of the projection"
+        rows={4}
+        value={text}
+        onChange={(event) => setText(event.target.value)}
+        style={{ width: "100%", font: "0.75rem monospace", boxSizing: "border-box" }}
+      />
+      <button type="submit" style={{ font: "inherit" }} disabled={!text.trim()}>
+        Use this text
+      </button>
+    </form>
+  );
+}

@@ -1,0 +1,288 @@
+/** Which areas count: those left out, and where an event could have been recorded at all. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import ButtonBase from "@mui/material/ButtonBase";
+import Checkbox from "@mui/material/Checkbox";
+import { useState } from "react";
+import type { Condition, PlanDocument } from "../../api/client";
+import { plural, whole } from "../../format";
+import { useAreaColumns, useSources } from "../../state/queries";
+import { useDoing } from "../../state/store";
+import { RULE } from "../../theme";
+import { Pick } from "../gather/Fields";
+import { Head, Quiet } from "../parts";
+import type { PlaceProps } from "./PlaceSheet";
+import { leftOut } from "./plan";
+
+export function CountsTab(props: PlaceProps) {
+  return (
+    <>
+      <LeftOut {...props} />
+      <Recorded {...props} />
+    </>
+  );
+}
+
+function LeftOut({ study, view, save }: PlaceProps) {
+  const { outline, outlineFor, set } = useDoing();
+  const exclude = view.plan.place.exclude as PlanDocument;
+  const gone = view.states.find((s) => s.state === "excluded")?.areas ?? 0;
+  const aside = view.ledger.stages[1].set_aside.find((r) => r.reason === "in_excluded_area")?.records ?? 0;
+  return (
+    <>
+      <Head>Areas left out</Head>
+      <Quiet>
+        {gone
+          ? `${plural(gone, "area")} with ${plural(aside, "event")}. The file itself is never changed.`
+          : "None. Click an area on the map and leave it out on its card, or choose here."}
+      </Quiet>
+      {(exclude.areas as string[]).map((identifier) => (
+        <Entry
+          key={identifier}
+          says={identifier}
+          onTakeOut={() => save((plan) => leftOut(plan, identifier, false))}
+        />
+      ))}
+      {(exclude.where as Condition[]).map((c, i) => (
+        <Entry
+          key={JSON.stringify(c)}
+          says={`${c.column}: ${(c.values as string[]).map((v) => v || "blank").join(", ")}`}
+          onTakeOut={() =>
+            save((plan) => {
+              plan.place.exclude.where.splice(i, 1);
+            })
+          }
+        />
+      ))}
+      {(exclude.inside as PlanDocument[]).map((o, i) => (
+        <Entry
+          key={JSON.stringify(o).slice(0, 200)}
+          says={o.source ? `inside ${o.source}` : `inside an outline of ${o.corners.length} corners`}
+          onTakeOut={() =>
+            save((plan) => {
+              plan.place.exclude.inside.splice(i, 1);
+            })
+          }
+        />
+      ))}
+      <ByColumn study={study} view={view} save={save} />
+      {outline && outlineFor === "left out" ? (
+        <Quiet>
+          Click corners on the map around the areas; Enter ends the outline, Escape gives it up.{" "}
+          {plural(outline.length, "corner")} so far.
+        </Quiet>
+      ) : (
+        <Button
+          size="small"
+          variant="outlined"
+          sx={{ mt: 1 }}
+          onClick={() => set({ outline: [], outlineFor: "left out" })}
+        >
+          Draw around areas to leave out
+        </Button>
+      )}
+    </>
+  );
+}
+
+function Entry({ says, onTakeOut }: { says: string; onTakeOut: () => void }) {
+  return (
+    <Box sx={{ display: "flex", gap: 1, borderBottom: `1px solid ${RULE}`, alignItems: "center" }}>
+      <Box sx={{ flex: 1, overflowWrap: "anywhere" }}>{says}</Box>
+      <ButtonBase
+        aria-label={`Take “${says}” in again`}
+        sx={{ font: "inherit", px: 0.75 }}
+        onClick={onTakeOut}
+      >
+        ×
+      </ButtonBase>
+    </Box>
+  );
+}
+
+/** Leave zones out by the texts in one of their columns. */
+function ByColumn({ study, view, save }: PlaceProps) {
+  const columns = (useAreaColumns(study, view).data ?? []).filter(
+    (c) => Object.keys(c.values).length < 200 && Object.keys(c.values).length < view.ledger.areas.read,
+  );
+  const [column, setColumn] = useState("");
+  const areas = view.plan.place.areas as PlanDocument;
+  if (areas.kind !== "zones" || areas.roll_up || areas.overlaps === "combinations" || !columns.length)
+    return null;
+  const values = columns.find((c) => c.column === column)?.values as Record<string, number> | undefined;
+  const where = view.plan.place.exclude.where as Condition[];
+  const mine = where.find((c) => c.column === column && c.keep === false);
+  const out = new Set<string>(mine?.values ?? []);
+  const toggle = (value: string) =>
+    save((plan) => {
+      const others = (plan.place.exclude.where as Condition[]).filter(
+        (c) => !(c.column === column && c.keep === false),
+      );
+      const next = out.has(value) ? [...out].filter((v) => v !== value) : [...out, value];
+      plan.place.exclude.where = next.length
+        ? [...others, { kind: "values", column, values: next, keep: false }]
+        : others;
+    });
+  return (
+    <>
+      <Pick
+        label="Leave zones out by"
+        value={column}
+        options={[["", "choose a column"], ...columns.map((c) => [c.column, c.column] as const)]}
+        onChange={setColumn}
+      />
+      {values && (
+        <Box sx={{ maxHeight: 180, overflowY: "auto" }}>
+          {Object.entries(values).map(([value, n]) => (
+            <Box
+              key={value}
+              component="label"
+              sx={{ display: "flex", alignItems: "center", cursor: "pointer" }}
+            >
+              <Checkbox
+                size="small"
+                sx={{ p: 0.25, mr: 0.5 }}
+                checked={out.has(value)}
+                onChange={() => toggle(value)}
+              />
+              <Box component="span" sx={{ flex: 1 }}>
+                {value || "blank"}
+              </Box>
+              <span>{whole(n)}</span>
+            </Box>
+          ))}
+        </Box>
+      )}
+    </>
+  );
+}
+
+/** Where an event could have been recorded at all. */
+function Recorded({ study, view, save }: PlaceProps) {
+  const sources = useSources(study).data ?? [];
+  const columns = useAreaColumns(study, view).data ?? [];
+  const { outline, outlineFor, set } = useDoing();
+  const recorded = view.plan.place.recorded as PlanDocument | null;
+  const [choosing, setChoosing] = useState<string | null>(null);
+  const [table, setTable] = useState("");
+  const kind = choosing ?? recorded?.kind ?? "everywhere";
+  const keep = (to: PlanDocument | null) => {
+    setChoosing(null);
+    save((plan) => {
+      plan.place.recorded = to;
+    });
+  };
+  const choose = (next: string) => {
+    if (next === "everywhere") keep(null);
+    else setChoosing(next);
+  };
+  const missing = view.states.find((s) => s.state === "not recorded")?.areas ?? 0;
+  const polygons = sources.filter((s) => s.role === "zones");
+  const tables = sources.filter((s) => s.role === "table");
+  const listed = tables.find((t) => t.name === (table || recorded?.source)) ?? tables[0];
+  return (
+    <>
+      <Head>Where events could be recorded</Head>
+      <Pick
+        label="An event could be recorded"
+        value={kind}
+        options={[
+          ["everywhere", "everywhere"],
+          ["outline", "inside an outline"],
+          ...(columns.length ? ([["column", "in zones with a certain text in a column"]] as const) : []),
+          ...(tables.length ? ([["list", "in the zones that a table lists"]] as const) : []),
+        ]}
+        onChange={choose}
+      />
+      {kind === "outline" && (
+        <>
+          <Pick
+            label="The outline is that of"
+            value={recorded?.outline?.source ?? ""}
+            options={[["", "corners drawn on the map"], ...polygons.map((z) => [z.name, z.name] as const)]}
+            onChange={(source) => source && keep({ kind: "outline", outline: { source } })}
+          />
+          {outline && outlineFor === "recorded" ? (
+            <Quiet>Click corners on the map; Enter ends the outline, Escape gives it up.</Quiet>
+          ) : (
+            <Button
+              size="small"
+              variant="outlined"
+              onClick={() => set({ outline: [], outlineFor: "recorded" })}
+            >
+              Draw it on the map
+            </Button>
+          )}
+        </>
+      )}
+      {kind === "column" && <RecordedColumn columns={columns} recorded={recorded} keep={keep} />}
+      {kind === "list" && listed && (
+        <>
+          {tables.length > 1 && (
+            <Pick
+              label="Table"
+              value={listed.name}
+              options={tables.map((t) => [t.name, t.name] as const)}
+              onChange={setTable}
+            />
+          )}
+          <Pick
+            label="Column with the zones' identifiers or names"
+            value={recorded?.source === listed.name ? recorded.column : ""}
+            options={[["", "choose one"], ...listed.columns.map((c) => [c, c] as const)]}
+            onChange={(column) => column && keep({ kind: "list", source: listed.name, column })}
+          />
+        </>
+      )}
+      {recorded && (
+        <Quiet>
+          {plural(missing, "area")} outside it: not recorded, which is not zero. Areas partly inside count
+          with their inside part and are marked.
+        </Quiet>
+      )}
+    </>
+  );
+}
+
+function RecordedColumn(props: {
+  columns: readonly { column: string; values: Record<string, number> }[];
+  recorded: PlanDocument | null;
+  keep: (to: PlanDocument) => void;
+}) {
+  const { recorded, keep } = props;
+  const [column, setColumn] = useState<string>(recorded?.kind === "column" ? recorded.column : "");
+  const values = props.columns.find((c) => c.column === column)?.values ?? {};
+  const chosen = new Set<string>(
+    recorded?.kind === "column" && recorded.column === column ? recorded.values : [],
+  );
+  const toggle = (value: string) => {
+    const next = chosen.has(value) ? [...chosen].filter((v) => v !== value) : [...chosen, value];
+    if (next.length) keep({ kind: "column", column, values: next });
+  };
+  return (
+    <>
+      <Pick
+        label="Column"
+        value={column}
+        options={[["", "choose one"], ...props.columns.map((c) => [c.column, c.column] as const)]}
+        onChange={setColumn}
+      />
+      <Box sx={{ maxHeight: 160, overflowY: "auto" }}>
+        {Object.entries(values).map(([value, n]) => (
+          <Box key={value} component="label" sx={{ display: "flex", alignItems: "center" }}>
+            <Checkbox
+              size="small"
+              sx={{ p: 0.25, mr: 0.5 }}
+              checked={chosen.has(value)}
+              onChange={() => toggle(value)}
+            />
+            <Box component="span" sx={{ flex: 1 }}>
+              {value || "blank"}
+            </Box>
+            <span>{whole(n)}</span>
+          </Box>
+        ))}
+      </Box>
+    </>
+  );
+}

@@ -1,0 +1,287 @@
+/** The events without an area: outside all, or without coordinates; and which share could be located. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import { useState } from "react";
+import type { PlanDocument, Schemas } from "../../api/client";
+import { whole } from "../../format";
+import { useCompleteness, useLabels, useOutside } from "../../state/queries";
+import { useDoing } from "../../state/store";
+import { INK, MADDER, RULE } from "../../theme";
+import { Field, Pick } from "../gather/Fields";
+import { Head, Line, Link, Quiet } from "../parts";
+import type { PlaceProps } from "./PlaceSheet";
+
+export function NotPlacedTab(props: PlaceProps) {
+  return (
+    <>
+      <Account {...props} />
+      <Outside {...props} />
+      <Stated {...props} />
+      <Complete {...props} />
+    </>
+  );
+}
+
+/** The stage's own account: how events came into their areas, and why others did not. */
+function Account({ view }: PlaceProps) {
+  const set = useDoing((d) => d.set);
+  const stage = view.ledger.stages[1];
+  return (
+    <>
+      <Line count={stage.records_in}>looked for in the areas</Line>
+      {stage.set_aside.map((r) => (
+        <Line key={r.reason} count={`− ${whole(r.records)}`}>
+          <Link
+            onClick={() =>
+              r.reason === "outside_every_area"
+                ? set({ rows: "outside", dots: "outside" })
+                : set({ rows: "set aside", reason: r.reason })
+            }
+          >
+            {r.says}
+          </Link>
+        </Line>
+      ))}
+      <Box sx={{ borderTop: `1px solid ${INK}`, borderBottom: `3px double ${INK}`, fontWeight: 600 }}>
+        <Line count={stage.records_out}>placed</Line>
+      </Box>
+      {Object.entries(stage.ways as Record<string, number>).length > 1 &&
+        Object.entries(stage.ways as Record<string, number>).map(([way, n]) => (
+          <Line key={way} count={n}>
+            {way}
+          </Line>
+        ))}
+      {view.ledger.placements > stage.records_out && (
+        <Quiet>
+          Areas overlap: these events are counted {whole(view.ledger.placements)} times, once in each area.
+        </Quiet>
+      )}
+      {view.ledger.notes
+        .filter((note) => note.startsWith("No event lies"))
+        .map((note) => (
+          <Quiet key={note} colour={MADDER}>
+            {note}
+          </Quiet>
+        ))}
+    </>
+  );
+}
+
+function Outside({ study, view, save }: PlaceProps) {
+  const found = useOutside(study).data;
+  const { dots, set } = useDoing();
+  const tolerance = view.plan.place.tolerance_m as number;
+  const [text, setText] = useState(tolerance ? String(tolerance) : "");
+  const metres = text.trim() === "" ? 0 : Number(text);
+  const sound = Number.isFinite(metres) && metres >= 0 && metres <= 100_000;
+  const keep = () => {
+    if (sound && metres !== tolerance)
+      save((plan) => {
+        plan.place.tolerance_m = metres;
+      });
+  };
+  if (!found || (!found.total && !tolerance)) return null;
+  return (
+    <>
+      <Head>In no area</Head>
+      <Within within={found.within} />
+      <Box
+        component="form"
+        onSubmit={(event) => {
+          event.preventDefault();
+          keep();
+        }}
+        sx={{ display: "flex", gap: 1, alignItems: "center" }}
+      >
+        <Field label="Draw in those within … m" value={text} placeholder="0" onChange={setText} />
+        <Button type="submit" size="small" variant="outlined" disabled={!sound || metres === tolerance}>
+          Draw in
+        </Button>
+      </Box>
+      {!sound && <Quiet colour={MADDER}>A distance is a number from 0 to 100,000 m.</Quiet>}
+      <Quiet>
+        <Link onClick={() => set({ dots: dots === "outside" ? null : "outside", rows: "outside" })}>
+          {dots === "outside" ? "Take them off the map" : "Show them on the map and in the rows"}
+        </Link>
+      </Quiet>
+    </>
+  );
+}
+
+/** How many events lie how near: as bars, to choose a distance by. */
+export function Within({ within }: { within: readonly { metres: number; events: number }[] }) {
+  const most = Math.max(...within.map((w) => w.events), 1);
+  return (
+    <Box sx={{ mt: 0.5, fontSize: "0.8125rem" }}>
+      {within.map((w) => (
+        <Box key={w.metres} sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+          <Box sx={{ width: 100, textAlign: "right" }}>within {whole(w.metres)} m</Box>
+          <Box sx={{ flex: 1 }}>
+            <Box
+              sx={{ height: 8, bgcolor: INK, opacity: 0.6 }}
+              style={{ width: `${(100 * w.events) / most}%` }}
+            />
+          </Box>
+          <Box sx={{ width: 48, textAlign: "right" }}>{whole(w.events)}</Box>
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
+function Stated({ study, view, save }: PlaceProps) {
+  const events = view.plan.gather.events as PlanDocument;
+  const labels = useLabels(study).data;
+  const zones = view.plan.place.areas.kind === "zones";
+  const stated = events.stated as { column: string; stands_in: boolean } | null;
+  const alone = events.coordinates.kind === "none";
+  if (!zones) {
+    return stated ? (
+      <Quiet>Records placed by an area that they state need zones; a grid has none of their names.</Quiet>
+    ) : null;
+  }
+  return (
+    <>
+      <Head>The area that a record states</Head>
+      <Pick
+        label="Its code or name stands in"
+        value={stated?.column ?? ""}
+        options={[
+          ...(alone ? [] : ([["", "no column"]] as const)),
+          ...view.columns.map((c) => [c, events.labels[c] ?? c] as const),
+        ]}
+        onChange={(column) =>
+          save((plan) => {
+            plan.gather.events.stated = column ? { column, stands_in: stated?.stands_in ?? true } : null;
+          })
+        }
+      />
+      {stated && !alone && (
+        <FormControlLabel
+          label="place records without coordinates by it"
+          control={
+            <Checkbox
+              size="small"
+              checked={stated.stands_in}
+              onChange={(event) =>
+                save((plan) => {
+                  plan.gather.events.stated.stands_in = event.target.checked;
+                })
+              }
+            />
+          }
+        />
+      )}
+      {stated && labels && <LeftOver labels={labels} view={view} save={save} />}
+    </>
+  );
+}
+
+const FIRST = 8;
+
+/** Spellings that are no area: never joined without the user's word. */
+function LeftOver(props: {
+  labels: Schemas["LabelsView"];
+  view: PlaceProps["view"];
+  save: PlaceProps["save"];
+}) {
+  const { labels, save } = props;
+  const left = Object.entries(labels.left_over as Record<string, number>).sort((a, b) => b[1] - a[1]);
+  const accepted = Object.entries(props.view.plan.place.stated.accepted as Record<string, string>);
+  if (!left.length && !accepted.length) return <Quiet>Every spelling is one of the areas.</Quiet>;
+  const accept = (spelling: string, identifier: string | null) =>
+    save((plan) => {
+      const { [spelling]: _, ...others } = plan.place.stated.accepted;
+      plan.place.stated.accepted = identifier ? { ...others, [spelling]: identifier } : others;
+    });
+  return (
+    <Box sx={{ fontSize: "0.8125rem" }}>
+      {left.length > 0 && <Quiet>Spellings that are none of the areas:</Quiet>}
+      {left.slice(0, FIRST).map(([spelling, n]) => (
+        <Box key={spelling} sx={{ borderBottom: `1px solid ${RULE}`, py: 0.25 }}>
+          <Line count={n}>{spelling}</Line>
+          {((labels.suggestions as Record<string, string[]>)[spelling] ?? [])
+            .slice(0, 2)
+            .map((identifier) => (
+              <span key={identifier}>
+                <Link onClick={() => accept(spelling, identifier)}>it is {identifier}</Link>{" "}
+              </span>
+            ))}
+        </Box>
+      ))}
+      {left.length > FIRST && <Quiet>and {whole(left.length - FIRST)} more.</Quiet>}
+      {accepted.map(([spelling, identifier]) => (
+        <Line key={spelling} count="">
+          “{spelling}” is {identifier} <Link onClick={() => accept(spelling, null)}>no longer</Link>
+        </Line>
+      ))}
+    </Box>
+  );
+}
+
+function Complete({ study, view, save }: PlaceProps) {
+  const [column, setColumn] = useState("");
+  const found = useCompleteness(study, column).data;
+  const [text, setText] = useState(String(Math.round(100 * view.plan.place.complete_from)));
+  if (!found) return null;
+  const share = (s: Schemas["ShareView"]) => (s.records ? s.located / s.records : 1);
+  const limit = Number(text) / 100;
+  return (
+    <>
+      <Head>Which share could be located</Head>
+      <Box sx={{ color: share(found.all) < found.complete_from ? MADDER : INK }} data-testid="located">
+        <Line count={`${(100 * share(found.all)).toFixed(1)} %`}>
+          {whole(found.all.located)} of {whole(found.all.records)} records
+        </Line>
+      </Box>
+      <Box
+        onBlur={() =>
+          limit >= 0 &&
+          limit <= 1 &&
+          limit !== found.complete_from &&
+          save((plan) => {
+            plan.place.complete_from = limit;
+          })
+        }
+      >
+        <Field label="Warn below … %" value={text} onChange={setText} />
+      </Box>
+      <Shares shares={found.by_month} limit={found.complete_from} empty="no time" />
+      <Pick
+        label="By"
+        value={column}
+        options={[["", "choose a column"], ...found.columns.map((c) => [c, c] as const)]}
+        onChange={setColumn}
+      />
+      {column && <Shares shares={found.by_column} limit={found.complete_from} empty="blank" />}
+    </>
+  );
+}
+
+function Shares(props: { shares: readonly Schemas["ShareView"][]; limit: number; empty: string }) {
+  return (
+    <Box sx={{ maxHeight: 190, overflowY: "auto", fontSize: "0.8125rem", mt: 0.5 }}>
+      {props.shares.map((s) => {
+        const part = s.located / s.records;
+        return (
+          <Box key={s.says} sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+            <Box sx={{ width: 96, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>
+              {s.says || props.empty}
+            </Box>
+            <Box sx={{ flex: 1, bgcolor: "#E6DFCE" }}>
+              <Box
+                sx={{ height: 8, bgcolor: part < props.limit ? MADDER : INK, opacity: 0.7 }}
+                style={{ width: `${100 * part}%` }}
+              />
+            </Box>
+            <Box sx={{ width: 92, textAlign: "right", whiteSpace: "nowrap" }}>
+              {Math.round(100 * part)} % of {whole(s.records)}
+            </Box>
+          </Box>
+        );
+      })}
+    </Box>
+  );
+}
