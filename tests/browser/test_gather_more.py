@@ -1,9 +1,11 @@
 """Gather's further ways: choices anew, a look-up, next month, named conditions, known places, several files."""
 
+import copy
 import csv
 import io
 import json
 import re
+import urllib.error
 
 import pytest
 from playwright.sync_api import Page, expect
@@ -174,14 +176,25 @@ def test_several_files_wait_while_the_map_is_looked_at(mapped):
     assert gather_figure(mapped) == 108, "a reload stays with the study"
 
 
-def test_a_plan_that_cannot_be_worked_out_can_be_left(mapped, application):
+def test_a_plan_that_cannot_be_worked_out_is_refused_and_one_that_no_longer_can_be_left(mapped, application):
     study = next(s for s in application.ask("api/studies")["studies"] if s["id"] == mapped.url.split("#")[1])
     versions = application.ask(f"api/studies/{study['id']}/plans")
-    document = versions["versions"][-1]["document"]
+    document = copy.deepcopy(versions["versions"][-1]["document"])
+    column = document["gather"]["events"]["coordinates"]["x"]
     document["gather"]["events"]["coordinates"]["x"] = "nowhere"
+    with pytest.raises(urllib.error.HTTPError) as refused:
+        application.ask(f"api/studies/{study['id']}/plans", {"parent_id": study["head_id"], "document": document})
+    problem = json.load(refused.value)
+    assert "has no column “nowhere”" in problem["detail"]
+    assert application.ask(f"api/studies/{study['id']}/plans") == versions, "the open plan stays"
+    document["gather"]["events"]["coordinates"]["x"] = column
+    document["show"]["title"] = "Once more"
     application.ask(f"api/studies/{study['id']}/plans", {"parent_id": study["head_id"], "document": document})
+    # As if a later program could not work out the open plan any more.
+    mapped.route("**/view", lambda route: route.fulfill(status=422, json=problem))
     mapped.reload()
     expect(mapped.get_by_role("alert")).to_contain_text("has no column “nowhere”", timeout=20_000)
+    mapped.unroute("**/view")
     mapped.get_by_role("button", name="Go back to the plan before this one").click()
     wait_for_still(mapped)
     assert gather_figure(mapped) == 108

@@ -2662,6 +2662,13 @@ export interface components {
              * @description 1 = lowest.
              */
             class: number | null;
+            /**
+             * Full Km2
+             * @description Of the whole area, where only a part of it counts.
+             */
+            full_km2: number;
+            /** Unreliable */
+            unreliable: boolean;
         };
         /**
          * View

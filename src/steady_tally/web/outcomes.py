@@ -79,6 +79,8 @@ class AreaRow(BaseModel):
     value: float | None
     state: str
     class_: int | None = Field(alias="class", description="1 = lowest.")
+    full_km2: float = Field(description="Of the whole area, where only a part of it counts.")
+    unreliable: bool
 
 
 class AreaRows(BaseModel):

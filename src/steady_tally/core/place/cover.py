@@ -64,11 +64,21 @@ def kept_cells(lattice: Lattice, ground: Ground, keep: Keep) -> tuple[Box, Ints,
     """
     found = _kept(lattice, ground, keep)
     if found is None:
-        by = math.sqrt(max(_estimate(lattice, ground, keep) / MOST_CELLS, 1.0))
+        by = _wanted(lattice, ground, keep)
         while _kept(resized(lattice, by), ground, keep) is None:
-            by *= 1.01
+            by *= 1.005
         raise _too_many(lattice, by)
     return found
+
+
+def _wanted(lattice: Lattice, ground: Ground, keep: Keep) -> float:
+    """How many times larger the cells must be, nearly: of those at the border about half have their middle outside."""
+    by = math.sqrt(max(_estimate(lattice, ground, keep) / MOST_CELLS, 1.0))
+    if keep == "touching":
+        larger = resized(lattice, by)
+        border = len(larger.crossed(ground.ends, larger.box(ground.corners)))
+        by *= math.sqrt(1.0 + border / (2.0 * MOST_CELLS))
+    return 1.001 * by
 
 
 def cells_over(lattice: Lattice, points: Floats) -> tuple[Box, Ints, Ints]:
@@ -101,28 +111,31 @@ def _estimate(lattice: Lattice, ground: Ground, keep: Keep) -> float:
 
 
 def _kept(lattice: Lattice, ground: Ground, keep: Keep) -> tuple[Box, Ints, Ints] | None:
+    """Cells that no border crosses are wholly inside or outside, and so are all of a run of such between two others."""
     box = lattice.box(ground.corners)
     if _estimate(lattice, ground, keep) > 1.01 * MOST_CELLS:
         return None
-    if keep == "all":
-        return None if box.cells > MOST_CELLS else (box, np.arange(box.cells), lattice.crossed(ground.ends, box))
     border = lattice.crossed(ground.ends, box)
-    if keep == "touching" and len(border) > MOST_CELLS:
+    if keep == "all":
+        return None if box.cells > MOST_CELLS else (box, np.arange(box.cells), border)
+    if len(border) > 2 * MOST_CELLS:
         return None
-    inside = []
-    count = 0
-    for codes in box.parts():
-        centres = lattice.centres(*box.cells_at(codes))
-        x, y = project(centres[:, 0], centres[:, 1], lattice.crs, ground.zones.crs)
-        codes = codes[locate(ground.zones.edges, x, y, index=ground.zones.index).first != OUTSIDE]
-        inside.append(codes)
-        count += len(codes)
-        if count > MOST_CELLS:
-            return None
-    kept = np.concatenate(inside)
-    if keep == "touching":
-        kept = np.union1d(kept, border)
-    return None if len(kept) > MOST_CELLS else (box, kept, border[np.isin(border, kept)])
+    length = np.diff(border) - 1
+    run = np.flatnonzero((length > 0) & (border[1:] // box.columns == border[:-1] // box.columns))
+    run = run[_middle_inside(lattice, ground, box, border[run] + 1)]
+    first, length = border[run] + 1, length[run]
+    at_border = border if keep == "touching" else border[_middle_inside(lattice, ground, box, border)]
+    if length.sum() + len(at_border) > MOST_CELLS:
+        return None
+    step = np.arange(length.sum()) - np.repeat(np.cumsum(length) - length, length)
+    kept = np.sort(np.concatenate([np.repeat(first, length) + step, at_border]))
+    return box, kept, at_border
+
+
+def _middle_inside(lattice: Lattice, ground: Ground, box: Box, codes: Ints) -> npt.NDArray[np.bool_]:
+    centres = lattice.centres(*box.cells_at(codes))
+    x, y = project(centres[:, 0], centres[:, 1], lattice.crs, ground.zones.crs)
+    return np.asarray(locate(ground.zones.edges, x, y, index=ground.zones.index).first != OUTSIDE)
 
 
 def positions(box: Box, kept: Ints, codes: Ints) -> Ints:

@@ -10,7 +10,6 @@ of several equally near to the lowest row and then the lowest column; a rectangl
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -30,7 +29,6 @@ from steady_tally.core.plan import METRES, Grid
 
 MOST_CELLS = 2_000_000
 _CHUNK = 200_000
-_SCANNED = 2_000_000
 _ROOT3 = math.sqrt(3.0)
 
 Floats = npt.NDArray[np.float64]
@@ -200,11 +198,6 @@ class Box:
 
     def cells_at(self, codes: Ints) -> tuple[Ints, Ints]:
         return codes % self.columns + self.low_column, codes // self.columns + self.low_row
-
-    def parts(self) -> Iterator[Ints]:
-        """All codes, some at a time."""
-        for start in range(0, self.cells, _SCANNED):
-            yield np.arange(start, min(start + _SCANNED, self.cells))
 
 
 @dataclass(frozen=True)

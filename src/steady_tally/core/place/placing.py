@@ -427,8 +427,7 @@ def _in_cells(plan: Place, how: Grid, looked: Looked, checked: Checked, sources:
     if how.cut and ground is not None:
         share[:] = 0.0 if how.keep == "all" else 1.0
         if how.keep == "all":
-            x_centre, y_centre = project(cells.centres[:, 0], cells.centres[:, 1], lattice.crs, ground.zones.crs)
-            share[locate(ground.zones.edges, x_centre, y_centre, index=ground.zones.index).first != OUTSIDE] = 1.0
+            share[kept_cells(lattice, ground, "centre")[1]] = 1.0
         at_border = np.searchsorted(kept, border)
         share[at_border] = share_inside(lattice.shapes(cells.column[at_border], cells.row[at_border]), ground.shape)
         share[share <= _NOTHING_INSIDE] = 0.0

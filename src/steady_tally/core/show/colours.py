@@ -54,7 +54,7 @@ _GOLDEN = 137.507764
 def sequential(name: str, classes: int) -> list[str]:
     """Colours from the lowest class to the highest, as "#rrggbb"; dark stands for more."""
     ramp = RAMPS[name]
-    t = np.linspace(0.0, 1.0, classes) if classes > 1 else np.array([0.5])
+    t = np.linspace(0.0, 1.0, classes) if classes > 1 else np.full(classes, 0.5)
     turn = (ramp.dark_hue - ramp.light_hue + 180.0) % 360.0 - 180.0
     lightness = _LIGHTEST + (_DARKEST - _LIGHTEST) * t
     chroma = ramp.chroma * (0.55 + 0.45 * np.sin(np.pi * (0.15 + 0.6 * t)))

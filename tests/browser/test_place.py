@@ -1,0 +1,357 @@
+"""From points to areas in the browser: zones and what is wrong with them, grids being sized, checks."""
+
+import json
+import re
+from collections.abc import Callable
+
+import numpy as np
+import pytest
+import shapely
+from playwright.sync_api import Locator, Page, expect
+
+from .conftest import Application, wait_for_still
+from .test_gather import begin, drop, sheet
+from .test_slice import areas_of
+from .test_slice import opened as opened
+from .test_slice import study as study
+
+MADDER = (168, 50, 45)
+LIKE = """([r, g, b]) => {
+  const map = document.querySelector("canvas[data-painted]");
+  const copy = new OffscreenCanvas(map.width, map.height).getContext("2d");
+  copy.drawImage(map, 0, 0);
+  const { data } = copy.getImageData(0, 0, map.width, map.height);
+  let found = 0;
+  for (let i = 0; i < data.length; i += 4) {
+    found += Math.max(Math.abs(data[i] - r), Math.abs(data[i + 1] - g), Math.abs(data[i + 2] - b)) < 12 ? 1 : 0;
+  }
+  return found;
+}"""
+
+
+def ledger(application: Application, study: dict) -> dict:
+    return dict(application.ask(f"api/studies/{study['id']}/ledger"))
+
+
+def settle(page: Page) -> None:
+    """Until what was chosen is saved, worked out and drawn."""
+    page.wait_for_timeout(300)
+    page.wait_for_load_state("networkidle")
+    wait_for_still(page)
+
+
+def figure(cell: Locator) -> float:
+    return float(cell.inner_text().replace(",", "").removesuffix(" %"))
+
+
+def like(page: Page, colour: tuple[int, int, int]) -> int:
+    """How many pixels of the map are nearly of a colour."""
+    return int(page.evaluate(LIKE, list(colour)))
+
+
+def until(page: Page, holds: Callable[[], bool]) -> None:
+    """Wait some seconds for what is drawn."""
+    for _ in range(60):
+        if holds():
+            return
+        page.wait_for_timeout(150)
+    raise AssertionError("it was never drawn")
+
+
+def click_on_map(page: Page, *places: tuple[float, float]) -> None:
+    box = page.get_by_test_id("map").bounding_box()
+    assert box
+    for x, y in places:
+        page.mouse.click(box["x"] + x, box["y"] + y)
+        page.wait_for_timeout(80)
+
+
+def test_a_grid_is_counted_while_it_is_sized_compared_and_then_laid(opened, application, study):
+    opened.keyboard.press("2")
+    opened.get_by_role("radio", name="a grid of equal cells").click()
+    cells = opened.locator('[data-trial="cells"]')
+    expect(cells).to_have_count(1)
+    until(opened, lambda: like(opened, MADDER) > 500)
+    settle(opened)
+    before = figure(cells.first)
+    opened.get_by_label("Larger").click()
+    expect(cells.first).not_to_have_text(f"{before:,.0f}")
+    settle(opened)
+    assert figure(cells.first) < before
+    opened.get_by_role("button", name="Hold it to compare").click()
+    opened.get_by_label("Cells", exact=True).select_option("hexagon side")
+    opened.get_by_label("Measured as").select_option("area")
+    opened.get_by_label("Area", exact=True).fill("4")
+    opened.get_by_label("Unit").select_option("km")
+    opened.get_by_label("Area", exact=True).fill("4")
+    settle(opened)
+    expect(cells).to_have_count(2)
+    many, empty, each = (figure(opened.locator(f'[data-trial="{n}"]').first) for n in ("cells", "empty", "events"))
+    assert f"{many:,.0f} cells" in opened.locator('[data-figure="place"]').inner_text()
+    expect(opened.get_by_test_id("tried")).to_contain_text(f"{many:,.0f} cells")
+    opened.get_by_role("button", name="Lay this grid").click()
+    settle(opened)
+    laid = areas_of(application, study)
+    assert len(laid) == many
+    occupied = [c["numerator"] for c in laid if c["numerator"]]
+    assert empty == pytest.approx(100 * (1 - len(occupied) / len(laid)), abs=0.51)
+    assert each == pytest.approx(sum(occupied) / len(occupied), rel=0.01)
+    assert {round(c["full_km2"], 6) for c in laid} == {4.0}
+    assert laid[0]["identifier"].startswith("hexagon-side/laea 38 -40/0,0/2149.13")
+    opened.get_by_label("Area", exact=True).fill("0.000001")
+    expect(opened.get_by_text(re.compile("would be more than 2,000,000. Make them at least"))).to_be_visible()
+    expect(opened.get_by_role("button", name="Lay this grid")).to_be_disabled()
+    opened.get_by_label("Unit").select_option("m")
+    opened.get_by_label("Area", exact=True).fill("8000")
+    expect(opened.get_by_text(re.compile("share their place with others"))).to_be_visible()
+
+
+def test_overlapping_zones_are_surveyed_counted_each_and_by_combination(opened, application, study):
+    opened.keyboard.press("2")
+    opened.get_by_role("radio", name="catchments").click()
+    survey = opened.get_by_test_id("survey")
+    survey.get_by_text("overlaps").click()
+    survey.get_by_text(re.compile("share .* of the smaller")).first.click()
+    expect(survey.get_by_role("img")).to_be_visible()
+    settle(opened)
+    each = ledger(application, study)
+    expect(opened.locator('[data-figure="place"]')).to_contain_text(f"{each['placements']:,} placements")
+    assert each["placements"] == sum(a["numerator"] for a in areas_of(application, study))
+    opened.get_by_label("An event where zones overlap counts").select_option("combinations")
+    expect(opened.locator('[data-figure="place"]')).not_to_contain_text("placements")
+    settle(opened)
+    combined = areas_of(application, study)
+    assert sum(a["numerator"] for a in combined) == each["stages"][1]["records_out"]
+    assert {"Harbour only", "North Road and Lagoon"} & {a["name"] for a in combined}
+    expect(opened.get_by_label("Which rows")).to_contain_text(f"{len(combined)} areas")
+    opened.keyboard.press("r")
+    expect(opened.get_by_role("table", name="Areas")).to_contain_text(" and ")
+
+
+def test_events_outside_are_shown_with_their_distance_and_drawn_in_within_a_tolerance(opened, application, study):
+    opened.keyboard.press("2")
+    sheet(opened, "unplaced")
+    opened.get_by_role("button", name="Show them on the map and in the rows").click()
+    outside = application.ask(f"api/studies/{study['id']}/outside?rows=5000")
+    rows = opened.get_by_role("table", name="Events in no area")
+    expect(rows).to_have_attribute("aria-rowcount", str(outside["total"] + 1))
+    until(opened, lambda: like(opened, MADDER) > 3 * outside["total"])
+    near = next(w["events"] for w in outside["within"] if w["metres"] == 100)
+    opened.get_by_label("Draw in those within … m").fill("-5")
+    expect(opened.get_by_text("A distance is a number from 0")).to_be_visible()
+    opened.get_by_label("Draw in those within … m").fill("100")
+    opened.get_by_role("button", name="Draw in", exact=True).click()
+    settle(opened)
+    after = ledger(application, study)["stages"][1]
+    assert after["ways"]["drawn in from outside"] == near > 0
+    expect(opened.get_by_label("place sheet")).to_contain_text("drawn in from outside")
+    expect(rows).to_have_attribute("aria-rowcount", str(outside["total"] + 1 - near))
+
+
+def test_records_are_placed_by_what_they_state_and_the_label_is_checked_against_the_place(opened, application, study):
+    before = ledger(application, study)["stages"]
+    opened.keyboard.press("2")
+    sheet(opened, "checks")
+    opened.get_by_role("button", name="choose the column").click()
+    opened.get_by_label("Its code or name stands in").select_option("ward")
+    settle(opened)
+    after = ledger(application, study)["stages"]
+    stated = after[1]["ways"]["by stated area"]
+    assert stated > 100
+    assert after[1]["records_out"] == before[1]["records_out"] + stated
+    spelt = next(iter(application.ask(f"api/studies/{study['id']}/labels")["suggestions"]))
+    place = opened.get_by_label("place sheet")
+    place.get_by_role("button", name=re.compile("^it is ")).first.click()
+    settle(opened)
+    assert ledger(application, study)["plan"]["place"]["stated"]["accepted"], spelt
+    sheet(opened, "checks")
+    check = application.ask(f"api/studies/{study['id']}/labels")
+    expect(opened.get_by_test_id("agreement")).to_have_text(
+        f"{100 * check['agree'] / check['compared']:.1f} % of {check['compared']:,} agree"
+    )
+    table = opened.get_by_role("table", name="Stated and found")
+    first = check["pairs"][0]
+    expect(table.get_by_role("row").nth(1)).to_have_text(
+        f"{first['stated']}{first['found'] or 'no area'}{first['events']:,}"
+    )
+    opened.get_by_role("button", name="by zone").click()
+    expect(opened.get_by_role("table", name="Agreement by zone").get_by_role("row").nth(1)).to_contain_text(
+        check["zones"][0]["zone"]
+    )
+    opened.get_by_role("button", name="Show those that disagree").click()
+    disagree = sum(p["events"] for p in check["pairs"])
+    rows = opened.get_by_role("table", name="Events in another area")
+    expect(rows).to_have_attribute("aria-rowcount", str(min(disagree, 5_000) + 1))
+    opened.get_by_label("Trust the record within … m").fill("50")
+    opened.get_by_role("button", name="Trust it").click()
+    settle(opened)
+    near = next(w["events"] for w in check["within"] if w["metres"] == 50)
+    assert ledger(application, study)["stages"][1]["ways"]["by stated area, near its border"] == near
+
+
+def test_areas_are_left_out_by_a_click_a_column_and_an_outline_and_taken_in_again(opened, application, study):
+    whole = ledger(application, study)["stages"][1]
+    click_on_map(opened, (400, 220))
+    card = opened.get_by_label("Area card")
+    name = card.get_by_role("heading").inner_text()
+    area = next(a for a in areas_of(application, study) if a["name"] == name)
+    card.get_by_role("button", name="Leave it out").click()
+    settle(opened)
+    left = next(a for a in areas_of(application, study) if a["name"] == name)
+    assert (left["state"], left["value"]) == ("excluded", None)
+    aside = {r["reason"]: r["records"] for r in ledger(application, study)["stages"][1]["set_aside"]}
+    assert aside["in_excluded_area"] == area["numerator"] > 0
+    opened.keyboard.press("2")
+    sheet(opened, "counted")
+    opened.get_by_label("Leave zones out by").select_option("district")
+    opened.get_by_label("place sheet").get_by_text("District 9", exact=True).click()
+    settle(opened)
+    gone = [a for a in areas_of(application, study) if a["state"] == "excluded"]
+    assert len([a for a in gone if a["identifier"].startswith("Q09")]) == len(gone) - (not left["identifier"].startswith("Q09"))  # fmt: skip  # noqa: E501
+    opened.get_by_role("button", name="Draw around areas to leave out").click()
+    opened.keyboard.press("Escape")
+    opened.get_by_role("button", name="Draw around areas to leave out").click()
+    click_on_map(opened, (330, 30), (640, 30), (640, 150), (330, 150))
+    opened.get_by_role("button", name="Leave these areas out").click()
+    settle(opened)
+    more = [a for a in areas_of(application, study) if a["state"] == "excluded"]
+    assert len(more) > len(gone)
+    expect(opened.get_by_label("place sheet")).to_contain_text(f"{len(more)} areas with")
+    for _ in range(3):
+        opened.get_by_role("button", name=re.compile("^Take “")).first.click()
+        settle(opened)
+    assert ledger(application, study)["stages"][1] == whole
+
+
+def test_where_nothing_could_be_recorded_is_not_zero_on_the_map(opened, application, study):
+    opened.keyboard.press("2")
+    sheet(opened, "counted")
+    opened.get_by_label("An event could be recorded").select_option("list")
+    opened.get_by_label("Table", exact=True).select_option("recorded in 2021")
+    opened.get_by_label("Column with the zones' identifiers or names").select_option("ward_code")
+    settle(opened)
+    states = [a["state"] for a in areas_of(application, study)]
+    assert states.count("not recorded") == 11
+    expect(opened.get_by_label("place sheet")).to_contain_text("11 areas outside it: not recorded, which is not zero")
+    opened.keyboard.press("2")
+    expect(opened.get_by_text("not recorded")).to_be_visible()
+
+
+def test_a_grid_covers_an_outline_drawn_on_the_map_whose_corners_can_be_moved(opened, application, study):
+    opened.keyboard.press("2")
+    opened.get_by_role("radio", name="a grid of equal cells").click()
+    opened.get_by_label("It covers").select_option(label="an outline drawn on the map")
+    click_on_map(opened, (400, 60), (560, 60), (560, 200), (400, 200))
+    opened.get_by_role("button", name="Cover this").click()
+    settle(opened)
+    first = ledger(application, study)
+    drawn = first["plan"]["place"]["areas"]["cover"]["corners"]
+    assert len(drawn) == 4
+    covered = shapely.area(shapely.Polygon(drawn))
+    assert sum(a["numerator"] for a in areas_of(application, study)) == first["stages"][1]["records_out"]
+    opened.get_by_role("button", name="Move its corners").click()
+    corner = opened.locator('[data-corner="2"]').bounding_box()
+    assert corner
+    opened.mouse.move(corner["x"] + 4, corner["y"] + 4)
+    opened.mouse.down()
+    opened.mouse.move(corner["x"] - 60, corner["y"] - 90, steps=4)
+    opened.mouse.up()
+    opened.get_by_role("button", name="Cover this").click()
+    settle(opened)
+    moved = ledger(application, study)["plan"]["place"]["areas"]["cover"]["corners"]
+    assert shapely.area(shapely.Polygon(moved)) < 0.9 * covered
+    assert [c for c in moved if c in drawn] or np.allclose(moved[0], drawn[0], atol=1e-6)
+
+
+def test_events_are_coloured_by_their_area_and_carry_its_columns_in_the_rows_and_the_file(opened, application, study):
+    plain = like(opened, (246, 242, 233))
+    opened.keyboard.press("2")
+    sheet(opened, "checks")
+    opened.get_by_label("show each event in the colour of its area").click()
+    expect(opened.get_by_text(re.compile("events are drawn"))).to_be_visible()
+    until(opened, lambda: like(opened, (246, 242, 233)) > plain + 20_000)
+    opened.get_by_label("district").click()
+    settle(opened)
+    opened.get_by_role("button", name="the rows", exact=True).click()
+    rows = opened.get_by_role("table", name="Placed events")
+    expect(rows.get_by_role("row").first).to_contain_text("area: district")
+    opened.get_by_label("Whose area has in").select_option("district")
+    opened.get_by_label("The text").select_option("District 3")
+    expect(opened.get_by_text(re.compile("^The first 5,000 of|^[0-9,]+ events$"))).to_be_visible()
+    wanted = sum(a["numerator"] for a in areas_of(application, study) if a["identifier"].startswith("Q03"))
+    with opened.expect_download() as download:
+        opened.get_by_role("link", name="save as CSV").click()
+    lines = download.value.path().read_text(encoding="utf-8").splitlines()
+    assert len(lines) == wanted + 1
+    assert all("District 3" in line for line in lines[1:])
+
+
+def test_zones_rolled_up_and_the_upper_level_drawn_over_the_lower(opened, application, study):
+    opened.keyboard.press("2")
+    ink = like(opened, (31, 41, 51))
+    opened.get_by_label("Draw over the map the outlines of").select_option("district")
+    until(opened, lambda: like(opened, (31, 41, 51)) > ink + 400)
+    events = sum(a["numerator"] for a in areas_of(application, study))
+    opened.get_by_label("Join zones that have the same").select_option("district")
+    settle(opened)
+    rolled = areas_of(application, study)
+    assert [a["name"] for a in rolled] == [f"District {n}" for n in range(1, 10)]
+    assert sum(a["numerator"] for a in rolled) == events
+
+
+def test_a_projection_that_does_not_keep_areas_says_so_and_an_unknown_one_is_refused(opened, application, study):
+    opened.keyboard.press("2")
+    expect(opened.get_by_text("Equal areas on the map are equal areas on the ground")).to_be_visible()
+    opened.get_by_role("button", name="choose another").click()
+    opened.get_by_label("Projection").fill("32624")
+    opened.get_by_role("button", name="WGS 84 / UTM zone 24N EPSG:32624").click()
+    settle(opened)
+    expect(opened.get_by_text("This projection does not keep areas")).to_be_visible()
+    opened.get_by_role("button", name="choose another").click()
+    opened.get_by_role("button", name="give its text").click()
+    opened.get_by_label("Text of the projection").fill("nonsense")
+    opened.get_by_role("button", name="Use this text").click()
+    expect(opened.get_by_role("alert").first).to_contain_text("there is no coordinate system “nonsense”")
+
+
+def zone(ring: list[tuple[float, float]], **properties: object) -> dict:
+    return {"type": "Feature", "properties": properties, "geometry": {"type": "Polygon", "coordinates": [ring]}}
+
+
+def box(x: float, y: float, w: float, h: float, **properties: object) -> dict:
+    return zone([(x, y), (x + w, y), (x + w, y + h), (x, y + h), (x, y)], **properties)
+
+
+def test_an_ugly_file_of_zones_is_surveyed_and_one_that_does_not_meet_the_events_says_why(page, application):
+    begin(page, application, "Ugly zones")
+    features = [
+        zone([(-40, 38), (-39.9, 38.1), (-39.9, 38), (-40, 38.1), (-40, 38)], code="bow"),
+        box(-39.9, 38, 0.1, 0.1, code="a"),
+        box(-39.8001, 38, 0.1, 0.1, code="b"),
+        box(-39.6995, 38, 0.1, 0.1, code="a"),
+        box(-39.55, 38, 1e-6, 1e-6, code="speck"),
+    ]
+    zones = json.dumps({"type": "FeatureCollection", "features": features}).encode()
+    # The minus sign of the longitudes is lost.
+    events = "id,lon,lat\n" + "".join(f"{i},{39.55 + 0.009 * i:.4f},38.05\n" for i in range(40))
+    drop(page, "zones.geojson", zones)
+    expect(page.get_by_role("button", name="Bring it in")).to_be_visible(timeout=30_000)
+    page.get_by_role("button", name="Bring it in").click()
+    drop(page, "events.csv", events.encode())
+    expect(page.get_by_role("button", name="Bring it in")).to_be_visible(timeout=30_000)
+    page.get_by_role("button", name="Bring it in").click()
+    wait_for_still(page)
+    expect(page.locator('[data-note="place"]')).to_have_text("no event lies in any area")
+    page.keyboard.press("2")
+    sheet(page, "unplaced")
+    expect(page.get_by_label("place sheet")).to_contain_text("Perhaps their east coordinates have lost a minus sign")
+    sheet(page, "areas")
+    survey = page.get_by_test_id("survey")
+    survey.get_by_text("invalid shapes, repaired").click()
+    survey.get_by_text("its border crosses itself").click()
+    expect(survey.get_by_role("img")).to_have_count(2)
+    for kind in ("tiny", "overlaps", "narrow gaps between neighbours"):
+        expect(survey).to_contain_text(kind)
+    page.get_by_label("Identifier").select_option("code")
+    expect(page.get_by_role("alert")).to_contain_text("repeats “a”. Choose a column in which every area has its own")
+    expect(survey).to_contain_text("invalid shapes, repaired")
