@@ -263,6 +263,43 @@ def test_a_grid_covers_an_outline_drawn_on_the_map_whose_corners_can_be_moved(op
     assert [c for c in moved if c in drawn] or np.allclose(moved[0], drawn[0], atol=1e-6)
 
 
+def test_an_outline_that_crosses_itself_is_refused_and_the_plan_stays(opened, application, study):
+    before = ledger(application, study)["plan"]
+    opened.keyboard.press("2")
+    sheet(opened, "counted")
+    opened.get_by_label("An event could be recorded").select_option("outline")
+    opened.get_by_role("button", name="Draw it on the map").click()
+    click_on_map(opened, (400, 60), (560, 200), (560, 60), (400, 200))
+    opened.get_by_role("button", name="Events could be recorded here").click()
+    expect(opened.get_by_role("alert")).to_contain_text("the outline crosses itself or has no inside near longitude")
+    assert ledger(application, study)["plan"] == before
+
+
+def test_a_counted_table_without_coordinates_comes_in_by_its_units_names(page, application):
+    begin(page, application, "Counted by ward")
+    squares = [box(-40 + 0.1 * i, 38, 0.1, 0.1, ward=f"Ward {name}") for i, name in enumerate(("Ash", "Béech", "Elm"))]
+    drop(page, "wards.geojson", json.dumps({"type": "FeatureCollection", "features": squares}).encode())
+    page.get_by_role("button", name="Bring it in").click(timeout=30_000)
+    drop(page, "cases.csv", "unit,cases\nash,5\nBeech,0\nOakk,2\n".encode())
+    expect(page.get_by_role("button", name="Bring it in")).to_be_visible(timeout=30_000)
+    page.get_by_label("What it is").select_option("counts")
+    page.get_by_label("Number of events").select_option("cases")
+    page.get_by_label("Where it was").select_option(label="in the area that the record states")
+    expect(page.get_by_text("Say which column has the area of each record.")).to_be_visible()
+    page.get_by_label("The area's code or name stands in").select_option("unit")
+    page.get_by_role("button", name="Bring it in").click()
+    wait_for_still(page)
+    expect(page.locator('[data-note="place"]')).to_contain_text("could be located")
+    page.keyboard.press("2")
+    page.get_by_label("Identifier").select_option("ward")
+    settle(page)
+    own = next(s for s in application.ask("api/studies")["studies"] if s["name"] == "Counted by ward")
+    found = {a["name"]: (a["numerator"], a["state"]) for a in areas_of(application, own)}
+    assert found == {"Ward Ash": (5, "a number"), "Ward Béech": (0, "a number"), "Ward Elm": (0, "not reported")}
+    sheet(page, "unplaced")
+    expect(page.get_by_label("place sheet")).to_contain_text("Oakk")
+
+
 def test_events_are_coloured_by_their_area_and_carry_its_columns_in_the_rows_and_the_file(opened, application, study):
     plain = like(opened, (246, 242, 233))
     opened.keyboard.press("2")
@@ -297,6 +334,24 @@ def test_zones_rolled_up_and_the_upper_level_drawn_over_the_lower(opened, applic
     rolled = areas_of(application, study)
     assert [a["name"] for a in rolled] == [f"District {n}" for n in range(1, 10)]
     assert sum(a["numerator"] for a in rolled) == events
+
+
+def test_areas_without_events_can_be_left_undrawn_and_nothing_else_changes(opened, application, study):
+    opened.keyboard.press("2")
+    opened.get_by_role("radio", name="a grid of equal cells").click()
+    opened.get_by_label("Width").fill("500")
+    opened.get_by_role("button", name="Lay this grid").click()
+    settle(opened)
+    opened.keyboard.press("4")
+    until(opened, lambda: like(opened, (237, 228, 204)) > 2_000)
+    zero = like(opened, (237, 228, 204))
+    before = ledger(application, study)
+    opened.get_by_label("do not draw areas without events").click()
+    until(opened, lambda: like(opened, (237, 228, 204)) < zero / 10)
+    after = ledger(application, study)
+    assert after["plan"]["class"].pop("hide_empty") is True
+    assert before["plan"]["class"].pop("hide_empty") is False
+    assert after == before
 
 
 def test_a_projection_that_does_not_keep_areas_says_so_and_an_unknown_one_is_refused(opened, application, study):

@@ -990,6 +990,12 @@ export interface components {
              * @enum {string}
              */
             zero: "apart" | "classed";
+            /**
+             * Hide Empty
+             * @description Leave areas without events undrawn; figures and classes stay.
+             * @default false
+             */
+            hide_empty: boolean;
         };
         /**
          * Contains

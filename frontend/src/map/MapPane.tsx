@@ -11,7 +11,7 @@ import { CARD_WIDTH, taken } from "../stages/hang";
 import { withOutline } from "../stages/place/plan";
 import { useAreaProfile, useOver, usePoints, useReferences, useSavePlan, useTrials } from "../state/queries";
 import { type OutlineUse, useDoing } from "../state/store";
-import { HATCH, INK, NO_VALUE, PAPER, RULE, WATER, ZERO } from "../theme";
+import { HATCH, INK, MADDER, NO_VALUE, PAPER, RULE, WATER, ZERO } from "../theme";
 import { unit } from "../unit";
 import { classOf, NO_CLASS, ZERO_CLASS } from "./classes";
 import { useGestures, useSize } from "./gestures";
@@ -177,6 +177,24 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
           onMove={(corner, to) => set({ outline: outline.map((c, i) => (i === corner ? to : c)) })}
         />
       )}
+      {save.error && (
+        <Box
+          role="alert"
+          sx={{
+            position: "absolute",
+            right: 12,
+            top: 48,
+            maxWidth: 360,
+            px: 1.25,
+            py: 0.75,
+            color: MADDER,
+            bgcolor: PAPER,
+            border: `1px solid ${MADDER}`,
+          }}
+        >
+          {save.error.message}
+        </Box>
+      )}
       {tried && trials[0]?.data && !outline && (
         <Box
           data-testid="tried"
@@ -312,6 +330,9 @@ function useLook(
 ): Look {
   const colours = useMemo(() => {
     const apart = outcome.plan.class.zero === "apart";
+    // Only drawing: an area without events keeps its figure, its class and its row.
+    const hide = outcome.plan.class.hide_empty && !plain;
+    const hidden = (i: number) => hide && areas.state[i] === 0 && areas.numerator[i] === 0;
     const bands = outcome.bands.map((b) => packed(b.colour));
     const colour = new Uint32Array(areas.value.length);
     const hatched = new Uint8Array(areas.value.length);
@@ -325,8 +346,10 @@ function useLook(
             ? packed(NO_VALUE)
             : bands[c];
       hatched[i] = c === NO_CLASS && !plain ? 1 : 0;
+      if (hidden(i)) colour[i] = packed(WATER);
     }
-    return { colour, hatched, doubtful: areas.unreliable };
+    const doubtful = areas.unreliable.map((flag, i) => (hidden(i) ? 0 : flag));
+    return { colour, hatched, doubtful };
   }, [outcome, areas, plain]);
   const scale = view?.scale ?? 0;
   const lined = useMemo(

@@ -93,7 +93,7 @@ export function RowsDrawer({ study, view, areas }: { study: Study; view: View; a
       {rows === "placed" && <PlacedRows study={study} view={view} />}
       {rows === "outside" && <OutsideRows study={study} view={view} />}
       {rows === "labels" && <DisagreeingRows study={study} view={view} />}
-      {rows === "events" && <EventRows study={study} view={view} area={selected} />}
+      {rows === "events" && <EventRows study={study} view={view} areas={areas} area={selected} />}
       {rows === "set aside" && <SetAsideRows study={study} view={view} reason={reason} />}
     </Box>
   );
@@ -147,7 +147,8 @@ function AreaRows({ view, areas }: { view: View; areas: Areas }) {
   );
 }
 
-function EventRows({ study, view, area }: { study: Study; view: View; area: number | null }) {
+function EventRows(props: { study: Study; view: View; areas: Areas; area: number | null }) {
+  const { study, view, areas, area } = props;
   const events = useAreaEvents(study, area);
   if (area === null)
     return <Say text="Choose an area on the map or among the areas; its events are shown here." />;
@@ -156,7 +157,25 @@ function EventRows({ study, view, area }: { study: Study; view: View; area: numb
   const columns = events.data.columns.map(
     (title, i): Column => ({ title: labelled(view, title), share: i < 2 ? 1 : 2, number: i < 2 }),
   );
-  return <Grid label="Events" columns={columns} rows={events.data.rows} />;
+  const { total, rows } = events.data;
+  return (
+    <>
+      <Box sx={{ display: "flex", gap: 2, px: 2, color: QUIET }}>
+        {total > rows.length
+          ? `The first ${whole(rows.length)} of ${plural(total, "event")}; the file has them all.`
+          : plural(total, "event")}
+        <Box
+          component="a"
+          href={`/api/studies/${study.id}/events/file?area=${encodeURIComponent(areas.identifier[area])}`}
+          download
+          sx={{ color: INK }}
+        >
+          save as CSV
+        </Box>
+      </Box>
+      <Grid label="Events" columns={columns} rows={rows} />
+    </>
+  );
 }
 
 /** The placed events, all or those of the areas that have a text in a column. */

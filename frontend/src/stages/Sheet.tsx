@@ -2,6 +2,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
+import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import Radio from "@mui/material/Radio";
 import RadioGroup from "@mui/material/RadioGroup";
@@ -195,6 +196,20 @@ function ClassSheet({ view, save }: { view: View; save: Save }) {
           +
         </Button>
       </Box>
+      <FormControlLabel
+        label="do not draw areas without events"
+        control={
+          <Checkbox
+            size="small"
+            checked={view.plan.class.hide_empty}
+            onChange={(event) =>
+              save((p) => {
+                p.class.hide_empty = event.target.checked;
+              })
+            }
+          />
+        }
+      />
       {view.ledger.fit !== null && (
         <Quiet>
           The classes take up {Math.round(100 * view.ledger.fit)} % of the variation between areas.

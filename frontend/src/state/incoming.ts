@@ -152,6 +152,7 @@ function known(look: Look, events: Record<string, unknown>): Partial<Choices> {
   const kept = events.columns as string[] | null;
   return {
     coordinates: events.coordinates as Choices["coordinates"],
+    stated: ((events.stated ?? null) as { column: string } | null)?.column ?? null,
     identifier: events.identifier as string | null,
     number: (events.number ?? null) as string | null,
     time: events.time as Choices["time"],

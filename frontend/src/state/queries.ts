@@ -177,10 +177,26 @@ export function useSetAside(study: Study, reason: string | null, wanted: boolean
   });
 }
 
+const PAGE = 20_000;
+const MOST_ROWS = 200_000;
+
+/** The events of one area, any number of them: page after page. */
 export function useAreaEvents(study: Study, area: number | null) {
   return useQuery({
     queryKey: ["area events", study.id, study.head_id, area],
-    queryFn: () => getJson<Schemas["AreaEvents"]>(`/api/studies/${study.id}/areas/${area}/events`),
+    queryFn: async () => {
+      const page = (start: number) =>
+        getJson<Schemas["AreaEvents"]>(
+          `/api/studies/${study.id}/areas/${area}/events?start=${start}&rows=${PAGE}`,
+        );
+      const found = await page(0);
+      while (found.rows.length < Math.min(found.total, MOST_ROWS)) {
+        const more = await page(found.rows.length);
+        if (!more.rows.length) break;
+        found.rows.push(...more.rows);
+      }
+      return found;
+    },
     enabled: area !== null,
   });
 }

@@ -553,6 +553,7 @@ class Class(_Part):
     zero: Literal["apart", "classed"] = Field(
         "apart", description="Is zero an entry of its own or a value like others?"
     )
+    hide_empty: bool = Field(False, description="Leave areas without events undrawn; figures and classes stay.")
 
 
 class Show(_Part):

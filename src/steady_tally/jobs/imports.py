@@ -38,7 +38,7 @@ from steady_tally.store.uploads import Uploaded, uploaded
 
 blueprint = procrastinate.Blueprint()
 _POLYGON, _MULTIPOLYGON = 3, 6
-_CHOSEN_ANEW = ("coordinates", "number", "identifier", "time", "recorded", "columns", "labels")
+_CHOSEN_ANEW = ("coordinates", "stated", "number", "identifier", "time", "recorded", "columns", "labels")
 
 
 class Import(BaseModel):

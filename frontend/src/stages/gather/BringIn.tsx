@@ -99,7 +99,11 @@ function OneFile({ study, file, forget }: { study: Study; file: Incoming; forget
       </Box>
     );
   }
-  const open = undecided(look, choices);
+  const open = undecided(
+    look,
+    choices,
+    sources.some((s) => s.role === "zones"),
+  );
   const busy = file.stage !== "ready";
   return (
     <Box sx={{ flex: 1, minHeight: 0, display: "flex", borderTop: `3px double ${INK}` }}>

@@ -158,6 +158,7 @@ export function ChoicesForm({ file, look, choices, sources }: Props) {
 }
 
 type Set = (change: Partial<Choices>) => void;
+const NOWHERE = JSON.stringify({ kind: "none" });
 
 function Where(props: {
   look: Look;
@@ -176,6 +177,7 @@ function Where(props: {
     ["columns", "two columns that I choose"] as const,
     ["pair", "one column with both"] as const,
     ["point text", "one column with POINT (x y)"] as const,
+    ...(now === NOWHERE ? [] : [[NOWHERE, placeSays({ kind: "none" })] as const]),
   ];
   const change = (value: string) => {
     const first = look.columns[0]?.name ?? "";
@@ -188,6 +190,7 @@ function Where(props: {
           crs: (found.crs as string | null) ?? crs,
         },
       });
+    else if (value === NOWHERE) set({ coordinates: { kind: "none" } });
     else if (value === "columns")
       set({ coordinates: { kind: "columns", x: first, y: first, decimal: ".", crs } });
     else if (value === "pair")
@@ -230,7 +233,15 @@ function Where(props: {
           onChange={(order) => put({ order })}
         />
       )}
-      {at && (
+      <Pick
+        label={
+          at?.kind === "none" ? "The area's code or name stands in" : "The record's own area, if it says one"
+        }
+        value={choices.stated ?? ""}
+        options={[["", at?.kind === "none" ? "in which column?" : "no column"], ...columns]}
+        onChange={(stated) => set({ stated: stated || null })}
+      />
+      {at && at.kind !== "none" && (
         <SystemField
           label="Coordinate system"
           value={at.crs}
@@ -411,6 +422,7 @@ function placeOnly(at: Record<string, unknown>): Record<string, unknown> {
 function placeSays(at: Record<string, unknown>): string {
   if (at.kind === "columns") return `${at.x} and ${at.y}`;
   if (at.kind === "geometry") return "the file's own points";
+  if (at.kind === "none") return "in the area that the record states";
   return String(at.column);
 }
 

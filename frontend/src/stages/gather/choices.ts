@@ -22,6 +22,8 @@ export interface Choices {
   role: string;
   /** As in the plan; `crs` is null while nobody knows it. */
   coordinates: Record<string, string | null> | null;
+  /** The column with the record's own area, by code or name. */
+  stated: string | null;
   identifier: string | null;
   /** For counts: the column with the number of events. */
   number: string | null;
@@ -87,6 +89,7 @@ export function choicesOf(look: Look, taken: readonly string[]): Choices {
     name: freeName(look.file_name, taken),
     role: look.role,
     coordinates,
+    stated: null,
     identifier: look.identifier,
     number: look.columns.find((c) => c.kind === "number" && COUNT.test(c.name))?.name ?? null,
     time: time
@@ -113,13 +116,16 @@ export function ofEvents(role: string): boolean {
 }
 
 /** What must still be decided, in sentences; empty when the file can be brought in. */
-export function undecided(look: Look, choices: Choices): string[] {
+export function undecided(look: Look, choices: Choices, hasZones: boolean): string[] {
   const open: string[] = [];
   if (!choices.name.trim()) open.push("Give it a name.");
   if (choices.role === "counts" && !choices.number) open.push("Say which column has the number of events.");
   if (ofEvents(choices.role)) {
     if (!choices.coordinates) open.push("Say where the coordinates stand.");
-    else if (!choices.coordinates.crs && choices.coordinates.kind !== "geometry")
+    else if (choices.coordinates.kind === "none") {
+      if (!choices.stated) open.push("Say which column has the area of each record.");
+      if (!hasZones) open.push("Bring in the zones first: these records are placed by their codes or names.");
+    } else if (!choices.coordinates.crs && choices.coordinates.kind !== "geometry")
       open.push("Say which coordinate system the coordinates are in.");
     else if (choices.coordinates.kind === "geometry" && !choices.coordinates.crs && !look.reading.crs)
       open.push("Say which coordinate system the file is in.");
@@ -145,6 +151,7 @@ export function eventsOf(look: Look, choices: Choices): Record<string, unknown> 
   return {
     source: choices.name.trim(),
     coordinates: choices.coordinates,
+    stated: choices.stated ? { column: choices.stated, stands_in: true } : null,
     identifier: choices.identifier,
     number: choices.role === "counts" ? choices.number : null,
     time: choices.time,
@@ -182,6 +189,7 @@ export function usesOf(choices: Choices): Map<string, string> {
     uses.set(at.x!, "east");
     uses.set(at.y!, "north");
   } else if (at?.column) uses.set(at.column, "place");
+  if (choices.stated) uses.set(choices.stated, "area");
   if (choices.time) {
     uses.set(choices.time.column, "time");
     if (choices.time.clock) uses.set(choices.time.clock, "time of day");

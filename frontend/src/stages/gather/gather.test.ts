@@ -41,10 +41,14 @@ describe("choices", () => {
   it("are guessed, and what nobody can know is asked", () => {
     const first = choicesOf(LOOK, ["calls.2026"]);
     expect(first.name).toBe("calls.2026 2");
-    expect(undecided(LOOK, first)).toHaveLength(2);
+    expect(undecided(LOOK, first, false)).toHaveLength(2);
     const known = choicesOf({ ...LOOK, systems: [{ code: "EPSG:32624", name: "UTM", inside: 0.9 }] }, []);
     const decided = { ...known, time: { ...known.time!, order: "day-first" } };
-    expect(undecided(LOOK, decided)).toEqual([]);
+    expect(undecided(LOOK, decided, false)).toEqual([]);
+    const byName = { ...decided, coordinates: { kind: "none" } };
+    expect(undecided(LOOK, byName, true)).toEqual(["Say which column has the area of each record."]);
+    expect(undecided(LOOK, { ...byName, stated: "x" }, true)).toEqual([]);
+    expect(undecided(LOOK, { ...byName, stated: "x" }, false)[0]).toContain("Bring in the zones first");
     expect(usesOf(decided)).toEqual(
       new Map([
         ["x", "east"],
