@@ -35,8 +35,9 @@ def ledger(application: Application, study: dict) -> dict:
 
 def settle(page: Page) -> None:
     """Until what was chosen is saved, worked out and drawn."""
-    page.wait_for_timeout(300)
-    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(150)
+    expect(page.get_by_text("Working it out…")).to_have_count(0, timeout=30_000)
+    page.wait_for_timeout(150)
     wait_for_still(page)
 
 
@@ -46,6 +47,7 @@ def figure(cell: Locator) -> float:
 
 def like(page: Page, colour: tuple[int, int, int]) -> int:
     """How many pixels of the map are nearly of a colour."""
+    page.screenshot(clip={"x": 0, "y": 0, "width": 8, "height": 8})  # what was painted is now on the page
     return int(page.evaluate(LIKE, list(colour)))
 
 
@@ -196,6 +198,7 @@ def test_areas_are_left_out_by_a_click_a_column_and_an_outline_and_taken_in_agai
     name = card.get_by_role("heading").inner_text()
     area = next(a for a in areas_of(application, study) if a["name"] == name)
     card.get_by_role("button", name="Leave it out").click()
+    expect(opened.get_by_text("excluded")).to_be_visible()
     settle(opened)
     left = next(a for a in areas_of(application, study) if a["name"] == name)
     assert (left["state"], left["value"]) == ("excluded", None)
@@ -280,7 +283,7 @@ def test_a_counted_table_without_coordinates_comes_in_by_its_units_names(page, a
     squares = [box(-40 + 0.1 * i, 38, 0.1, 0.1, ward=f"Ward {name}") for i, name in enumerate(("Ash", "Béech", "Elm"))]
     drop(page, "wards.geojson", json.dumps({"type": "FeatureCollection", "features": squares}).encode())
     page.get_by_role("button", name="Bring it in").click(timeout=30_000)
-    drop(page, "cases.csv", "unit,cases\nash,5\nBeech,0\nOakk,2\n".encode())
+    drop(page, "cases.csv", b"unit,cases\nash,5\nBeech,0\nOakk,2\n")
     expect(page.get_by_role("button", name="Bring it in")).to_be_visible(timeout=30_000)
     page.get_by_label("What it is").select_option("counts")
     page.get_by_label("Number of events").select_option("cases")

@@ -202,9 +202,9 @@ function ClassSheet({ view, save }: { view: View; save: Save }) {
           <Checkbox
             size="small"
             checked={view.plan.class.hide_empty}
-            onChange={(event) =>
+            onChange={(_, hide) =>
               save((p) => {
-                p.class.hide_empty = event.target.checked;
+                p.class.hide_empty = hide;
               })
             }
           />

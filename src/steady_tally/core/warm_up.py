@@ -1,13 +1,18 @@
 """Compile every kernel once, by calling its public function on next to nothing; the results are kept on disk."""
 
 import numpy as np
+import pyarrow as pa
+import shapely
 
 from steady_tally.core.classes.natural_breaks import natural_breaks
 from steady_tally.core.gather.rows import rows_of
 from steady_tally.core.place.bins import edges_of
+from steady_tally.core.place.derived import combinations
 from steady_tally.core.place.grid import lattice_of
 from steady_tally.core.place.locate import locate
+from steady_tally.core.place.nearest import Borders
 from steady_tally.core.place.projection import equal_area
+from steady_tally.core.place.zones import zones_from
 from steady_tally.core.plan import Grid
 
 
@@ -20,5 +25,12 @@ def compile_kernels() -> None:
     lattice.cells_of(np.array([0.5]), np.array([0.5]))
     square = np.array([[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 0.0]])
     lattice.crossed(np.column_stack([square[:-1], square[1:]]), lattice.box(square))
+    squares = shapely.box(np.array([0.0, 0.5]), 0.0, np.array([1.0, 1.5]), 1.0)
+    zones = zones_from(squares, ["a", "b"], ["a", "b"], pa.table({"n": [1, 2]}), lattice.crs)
+    x, y = np.array([0.75, 9.0]), np.array([0.5, 0.5])
+    combinations(zones, locate(zones.edges, x, y), np.array([True, True]))
+    borders = Borders(zones)
+    borders.nearest(x, y, zones.crs)
+    borders.to_border(x, y, zones.crs, np.array([0, 1]), 1.0)
     rows_of(np.frombuffer(b"a,b\n", np.uint8), delimiter=",")
     natural_breaks(np.array([1.0, 2.0, 4.0, 8.0]), 2)

@@ -165,9 +165,9 @@ function Stated({ study, view, save }: PlaceProps) {
             <Checkbox
               size="small"
               checked={stated.stands_in}
-              onChange={(event) =>
+              onChange={(_, stands) =>
                 save((plan) => {
-                  plan.gather.events.stated.stands_in = event.target.checked;
+                  plan.gather.events.stated.stands_in = stands;
                 })
               }
             />
