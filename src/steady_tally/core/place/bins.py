@@ -24,7 +24,7 @@ THREADS = 2
 BASE = 1 << 20
 NO_SECOND = BASE - 1
 _MAX_BINS = 4_000_000
-_BINS_AN_EDGE = 2.5
+_BINS_AN_EDGE = 2.0
 _MERGE_UP_TO = 48
 
 Floats = npt.NDArray[np.float64]
@@ -82,23 +82,25 @@ def index_edges(edges: Edges) -> BinIndex | None:
     if len(edges.zone) == 0:
         return None
     frame = frame_over(edges.ends)
-    rows = frame[-1]
-    with ThreadPoolExecutor(THREADS) as pool:
-        listed = pool.submit(edges_by_bin, frame, edges.ends)
-        toggles = pool.submit(_toggles_by_bin, frame, edges.ends, edges.zone)
-        lists = (*listed.result(), *toggles.result())
-        label = np.empty(len(lists[0]) - 1, dtype=np.int32)
-        part = -(-rows // THREADS)
-        swept = list(
-            pool.map(
-                lambda row: _sweep(frame, edges.ends, edges.zone, *lists, label, row, min(row + part, rows)),
-                range(0, rows, part),
-            )
+    columns, rows = frame[-2:]
+    label = np.empty(columns * rows, dtype=np.int32)
+    part = -(-rows // THREADS)
+
+    def some_rows(first: int) -> Floats:
+        end = min(first + part, rows)
+        lists = edges_by_bin(frame, edges.ends, first, end)
+        toggles = _toggles_by_bin(frame, edges.ends, edges.zone, first, end)
+        details: Floats = _sweep(
+            columns, edges.ends, edges.zone, *lists, *toggles, label[first * columns : end * columns]
         )
+        return details
+
+    with ThreadPoolExecutor(THREADS) as pool:
+        swept = list(pool.map(some_rows, range(0, rows, part)))
     size = 0
     for nth, details in enumerate(swept):
         if nth:
-            _move_labels(label[nth * part * frame[-2] : (nth + 1) * part * frame[-2]], size)
+            _move_labels(label[nth * part * columns : (nth + 1) * part * columns], size)
         size += len(details)
     return BinIndex(frame, label, np.concatenate(swept))
 
@@ -204,8 +206,8 @@ def _by_bin(bin_of_item, items, bins):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def edges_by_bin(frame, ends):  # type: ignore[no-untyped-def]
-    """The edges that touch each bin."""
+def edges_by_bin(frame, ends, first_row, end_row):  # type: ignore[no-untyped-def]
+    """The edges that touch each bin of those rows."""
     x_low, y_low, x_high, y_high, per_x, per_y, wide, tall, columns, rows = frame
     # Slack for the rounding of bin borders: far below a bin's size, far above a few units in the last place.
     pad_x = 1e-6 * wide + 8e-16 * max(abs(x_low), abs(x_high))
@@ -217,9 +219,11 @@ def edges_by_bin(frame, ends):  # type: ignore[no-untyped-def]
         x1, y1, x2, y2 = ends[i, 0], ends[i, 1], ends[i, 2], ends[i, 3]
         row_a = bin_of(y1, y_low, per_y, rows)
         row_b = bin_of(y2, y_low, per_y, rows)
+        if row_b < first_row or row_a >= end_row:
+            continue
         col_a = bin_of(min(x1, x2), x_low, per_x, columns)
         col_b = bin_of(max(x1, x2), x_low, per_x, columns)
-        for row in range(row_a, row_b + 1):
+        for row in range(max(row_a, first_row), min(row_b + 1, end_row)):
             a, b = col_a, col_b
             if row_a != row_b and col_a != col_b:
                 a, b = _columns_of_row(frame, x1, y1, x2, y2, row, pad_x, pad_y)
@@ -227,22 +231,23 @@ def edges_by_bin(frame, ends):  # type: ignore[no-untyped-def]
                 bin_of_item = grown(bin_of_item, n + b - a + 1)
                 item = grown(item, n + b - a + 1)
             for column in range(a, b + 1):
-                bin_of_item[n] = row * columns + column
+                bin_of_item[n] = (row - first_row) * columns + column
                 item[n] = i
                 n += 1
-    return _by_bin(bin_of_item[:n], item[:n], rows * columns)
+    return _by_bin(bin_of_item[:n], item[:n], (end_row - first_row) * columns)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _toggles_by_bin(frame, ends, zone):  # type: ignore[no-untyped-def]
-    """Along each row's line of reference points, the zones entered or left just before each of them."""
+def _toggles_by_bin(frame, ends, zone, first_row, end_row):  # type: ignore[no-untyped-def]
+    """Along the line of reference points of each of those rows, the zones entered or left just before each of them."""
     x_low, y_low, x_high, y_high, per_x, per_y, wide, tall, columns, rows = frame
     n = 0
     bin_of_item = np.empty(len(ends), np.int32)
     item = np.empty(len(ends), np.int32)
     for i in range(len(ends)):
         x1, y1, x2, y2 = ends[i, 0], ends[i, 1], ends[i, 2], ends[i, 3]
-        for row in range(bin_of(y1, y_low, per_y, rows), bin_of(y2, y_low, per_y, rows) + 1):
+        low, high = bin_of(y1, y_low, per_y, rows), bin_of(y2, y_low, per_y, rows)
+        for row in range(max(low, first_row), min(high + 1, end_row)):
             ry = reference(row, y_low, tall)
             if not (y1 <= ry < y2):
                 continue
@@ -255,10 +260,10 @@ def _toggles_by_bin(frame, ends, zone):  # type: ignore[no-untyped-def]
                 if n == len(item):
                     bin_of_item = grown(bin_of_item, n + 1)
                     item = grown(item, n + 1)
-                bin_of_item[n] = row * columns + column
+                bin_of_item[n] = (row - first_row) * columns + column
                 item[n] = zone[i]
                 n += 1
-    return _by_bin(bin_of_item[:n], item[:n], rows * columns)
+    return _by_bin(bin_of_item[:n], item[:n], (end_row - first_row) * columns)
 
 
 @njit(cache=True, nogil=True)
@@ -279,16 +284,14 @@ def _move_labels(label, by):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _sweep(frame, ends, zone, edge_start, edge_of_bin, toggle_start, toggle, label, first_row, end_row):  # type: ignore[no-untyped-def]
+def _sweep(columns, ends, zone, edge_start, edge_of_bin, toggle_start, toggle, label):  # type: ignore[no-untyped-def]
     """Walk along rows of reference points, keeping the zones that contain the present one; fill labels and details."""
-    columns = frame[8]
-    bins = range(first_row * columns, end_row * columns)
-    details = np.empty(5 * (edge_start[bins.stop] - edge_start[bins.start]) + 1024)
+    details = np.empty(5 * len(edge_of_bin) + 1024)
     size = 0
     active = np.empty(16, np.int32)
     n_active = 0
     bare_before = False
-    for k in bins:
+    for k in range(len(label)):
         if k % columns == 0:
             n_active = 0
         for t in range(toggle_start[k], toggle_start[k + 1]):

@@ -55,7 +55,9 @@ def combinations(zones: ZoneSet, located: Located, kept: Flags) -> tuple[ZoneSet
     A zone that overlaps none is the set of itself alone. Sets are in the order of their zones. An event's set is the
     one that was located, whatever the pieces' outlines are.
     """
-    at, last, code = _sets_of(located.mapped(np.where(kept, np.arange(len(zones)), OUTSIDE)), len(zones))
+    if not kept.all():
+        located = located.mapped(np.where(kept, np.arange(len(zones)), OUTSIDE))
+    at, last, code = _sets_of(located, len(zones))
     found = _spelt(at, last)
     pieces, overlapped = _pieces(zones, kept)
     sets = sorted(set(pieces) | set(found) | {(int(i),) for i in np.flatnonzero(kept & ~overlapped)})

@@ -62,17 +62,22 @@ class Located:
     def pairs(self) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
         """Every event and zone that contains it, sorted by event and then by zone."""
         inside = np.flatnonzero(self.first != OUTSIDE)
-        event = np.concatenate([inside, self.other_event])
-        zone = np.concatenate([self.first[inside], self.other_zone]).astype(np.int64)
-        if len(self.other_event):
-            order = np.lexsort([zone, event])
-            event, zone = event[order], zone[order]
-        return event, zone
+        if len(self.other_event) == 0:
+            return inside, self.first[inside].astype(np.int64)
+        count = np.bincount(self.other_event, minlength=len(self.first)) + (self.first != OUTSIDE)
+        at = (np.cumsum(count) - count)[inside]
+        zone = np.empty(int(count.sum()), dtype=np.int64)
+        zone[at] = self.first[inside]
+        others = np.ones(len(zone), dtype=np.bool_)
+        others[at] = False
+        zone[others] = self.other_zone
+        return np.repeat(np.arange(len(self.first)), count), zone
 
     @staticmethod
     def of_pairs(events: int, event: npt.NDArray[np.int64], zone: npt.NDArray[np.int64]) -> Located:
         """The reverse of `pairs`; a pair that comes twice counts once."""
-        if len(event):
+        in_order = (event[1:] > event[:-1]) | ((event[1:] == event[:-1]) & (zone[1:] > zone[:-1]))
+        if not in_order.all():
             order = np.lexsort([zone, event])
             event, zone = event[order], zone[order]
             new = np.concatenate([[True], (event[1:] != event[:-1]) | (zone[1:] != zone[:-1])])
@@ -124,7 +129,7 @@ def locate(
     x = np.ascontiguousarray(x, dtype=np.float64)
     y = np.ascontiguousarray(y, dtype=np.float64)
 
-    step = min(_CHUNK, -(-len(x) // THREADS))
+    step = min(_CHUNK, -(-len(x) // (4 * THREADS)))
 
     def one_chunk(start: int) -> tuple[int, npt.NDArray[np.int64], Ints]:
         end = min(start + step, len(x))

@@ -45,7 +45,7 @@ class Borders:
         start = np.concatenate([[0], np.cumsum(np.bincount(vertex_ring, minlength=len(rings)))]).astype(np.int64)
         edges = edges_of(coordinates, start, zone[part].astype(np.int32))
         frame = frame_over(edges.ends) if len(edges.zone) else None
-        return edges, frame, edges_by_bin(frame, edges.ends) if frame else None
+        return edges, frame, edges_by_bin(frame, edges.ends, 0, frame[-1]) if frame else None
 
     def nearest(self, x: Floats, y: Floats, crs: CRS) -> tuple[Ints, Floats, Floats]:
         """The zone whose border is nearest to each event, how many metres away, and (n, 2) where, in the plane.

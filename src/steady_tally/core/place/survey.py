@@ -162,17 +162,22 @@ def _gaps(zones: ZoneSet, names: tuple[str, ...], wide: float) -> Iterator[Findi
     at = np.flatnonzero(~shapely.is_missing(lines) & ~shapely.is_empty(lines))
     if len(at) == 0:
         return
-    metres = shapely.length(in_plane(lines[at], zones.crs, _plane(zones)))
     over, under, _ = overlapping_pairs(zones.geometry)
     overlapping = {*zip(over.tolist(), under.tolist(), strict=True)}
-    length = dict(zip(at.tolist(), metres.tolist(), strict=True))
     # The zone across the gap is the one that has such a line beside it.
     near, other = shapely.STRtree(lines[at]).query(lines[at], predicate="dwithin", distance=wide)
     pairs = sorted({(int(at[a]), int(at[b])) for a, b in zip(near, other, strict=True) if a < b} - overlapping)
-    pairs.sort(key=lambda p: -min(length[p[0]], length[p[1]]))
-    for i, j in pairs:
-        along = min(length[i], length[j])
-        yield Finding("gap", (i, j), f"between {names[i]} and {names[j]}, along {along:,.0f} m of border", along)
+    beside = np.array([gap_between(zones, lines, i, j, wide) for i, j in pairs], dtype=object)
+    metres = shapely.length(in_plane(beside, zones.crs, _plane(zones)))
+    for k in np.argsort(-metres, kind="stable").tolist():
+        (i, j), along = pairs[k], float(metres[k])
+        if along > 0.0:
+            yield Finding("gap", (i, j), f"between {names[i]} and {names[j]}, along {along:,.0f} m of border", along)
+
+
+def gap_between(zones: ZoneSet, lines: npt.NDArray[np.object_], one: int, other: int, wide: float) -> shapely.Geometry:
+    """What of one zone's gap lines runs beside another zone."""
+    return shapely.intersection(lines[one], shapely.buffer(zones.geometry[other], wide, quad_segs=2))
 
 
 def _parts(zones: ZoneSet) -> Iterator[Finding]:

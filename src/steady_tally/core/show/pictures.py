@@ -12,7 +12,7 @@ from pyproj import CRS
 
 from steady_tally.core.place.projection import DEGREES, centre_of, coordinate_system, equal_area
 from steady_tally.core.place.shapes import in_plane
-from steady_tally.core.place.survey import Finding, Survey, gap_lines
+from steady_tally.core.place.survey import Finding, Survey, gap_between, gap_lines
 
 Floats = npt.NDArray[np.float64]
 _ROOM = 0.35  # how much is seen around what was found, as a share of its size
@@ -57,7 +57,10 @@ def picture_of(survey: Survey, finding: Finding) -> Picture:
             fault = np.array([shapely.intersection(whole[0], whole[1])], dtype=object)
             named.append(("shared", fault))
         elif finding.kind == "gap":
-            fault = gap_lines(zones, survey.gap_width)[at]
+            lines_of = gap_lines(zones, survey.gap_width)
+            fault = np.array(
+                [gap_between(zones, lines_of, a, b, survey.gap_width) for a, b in (at, at[::-1])], dtype=object
+            )
             named.append(("gap", fault))
     plane = _plane_about(survey, fault if len(fault) else np.concatenate([g for _, g in named]))
     drawn = [(role, in_plane(shapes, zones.crs, plane)) for role, shapes in named]

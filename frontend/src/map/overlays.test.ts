@@ -1,0 +1,64 @@
+import { describe, expect, it } from "vitest";
+import type { Points } from "../api/bulk";
+import { paintDots, paintGrid } from "./dots";
+import { cellTable, fillCells, type Lattice } from "./lattice";
+import { dotsOf } from "./overlays";
+import { NOTHING } from "./scanline";
+
+const POINTS: Points = {
+  x: Float32Array.from([1, 2, 3, 4]),
+  y: Float32Array.from([1, 2, 3, 4]),
+  area: Int32Array.from([0, -1, 1, 2]),
+  colour: Uint32Array.from([10, 20, 30, 40]),
+  way: Uint8Array.from([1, 0, 4, 1]),
+  verdict: Uint8Array.from([0, 2, 1, 0]),
+  of: 4,
+};
+
+describe("dots", () => {
+  it("are all events in their areas' colours, or those alone that want a look", () => {
+    expect([...dotsOf(POINTS, "placed").colour]).toEqual([10, 20, 30, 40]);
+    expect([...dotsOf(POINTS, "outside").x]).toEqual([2, 3]);
+    expect([...dotsOf(POINTS, "labels").x]).toEqual([2, 3]);
+    expect(new Set(dotsOf(POINTS, "outside").colour).size).toBe(2);
+  });
+
+  it("stand where their events are, and nothing is painted off the screen", () => {
+    const out = new Uint32Array(20 * 20);
+    const view = { scale: 4, left: 0, top: 5 };
+    expect(paintDots(POINTS, view, 20, 20, out, 1)).toBe(4);
+    expect(out[(20 - 4) * 20 + 4]).toBe(10);
+    expect(out[(20 - 16) * 20 + 16]).toBe(40);
+    expect(paintDots(POINTS, { ...view, left: 100 }, 20, 20, new Uint32Array(400), 1)).toBe(0);
+  });
+});
+
+describe("a grid's lines", () => {
+  it("run where two cells, or a cell and nothing, meet, and nowhere else", () => {
+    const lattice: Lattice = {
+      hexagon: true,
+      swapped: false,
+      width: 10,
+      height: 5 * Math.sqrt(3),
+      originX: 0,
+      originY: 0,
+      cosine: 1,
+      sine: 0,
+    };
+    const cells = cellTable(Int32Array.from([0, 1, 0]), Int32Array.from([0, 0, 1]), null, lattice);
+    const view = { scale: 3, left: -10, top: 20 };
+    const [width, height] = [90, 90];
+    const ids = new Int32Array(width * height);
+    const out = new Uint32Array(width * height);
+    paintGrid(cells, 7, view, width, height, ids, out, 1);
+    fillCells(cells, view, width, height, ids);
+    for (let y = 0; y + 1 < height; y++) {
+      for (let x = 0; x + 1 < width; x++) {
+        const at = y * width + x;
+        const near = [ids[at], ids[at + 1], ids[at + width]];
+        expect(out[at] === 7).toBe(new Set(near).size > 1);
+      }
+    }
+    expect(ids.includes(NOTHING) && ids.includes(2)).toBe(true);
+  });
+});
