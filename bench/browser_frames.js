@@ -14,11 +14,11 @@ async ({ kind, payload, frames }) => {
       start: Int32Array.from(payload.start),
       owner: Int32Array.from(payload.owner),
     };
-    worker.postMessage({ kind, rings });
+    worker.postMessage({ kind, rings, insets: [] });
   } else {
     const [column, row] = [payload.column, payload.row].map((c) => Int32Array.from(c));
     const area = Int32Array.from(column, (_, i) => i);
-    worker.postMessage({ kind, column, row, area, lattice: payload.lattice });
+    worker.postMessage({ kind, column, row, area, lattice: payload.lattice, insets: [] });
   }
   const look = {
     colour: Uint32Array.from({ length: areas }, (_, i) => 0xff000000 + ((i * 2654435761) % 0xffffff)),
@@ -34,7 +34,7 @@ async ({ kind, payload, frames }) => {
   const ask = (frame, view, still) =>
     new Promise((done) => {
       worker.onmessage = ({ data }) => done(data.ms);
-      worker.postMessage({ kind: "frame", frame, view, width: 954, height: 644, ratio: 1, look, still });
+      worker.postMessage({ kind: "frame", frame, view, width: 954, height: 644, ratio: 1, look, insets: [], still });
     });
   const { left, top, scale } = payload.view;
   const times = { pan: [], zoom: [], recolour: [], still: [] };

@@ -357,6 +357,35 @@ def test_areas_without_events_can_be_left_undrawn_and_nothing_else_changes(opene
     assert after == before
 
 
+def test_far_off_islets_are_shown_apart_in_a_projection_of_their_own_and_can_be_pointed_at(opened, application, study):
+    before = areas_of(application, study)
+    opened.keyboard.press("5")
+    opened.get_by_role("button", name="Draw around areas to show apart").click()
+    opened.keyboard.press("5")
+    box = opened.get_by_test_id("map").bounding_box()
+    assert box
+    east, north = 0.93 * box["width"], 0.82 * box["height"]
+    click_on_map(opened, (0.6 * east, 0.9 * north), (east + 40, 0.7 * north), (east + 40, north + 60), (0.6 * east, north + 60))  # fmt: skip  # noqa: E501
+    opened.get_by_role("button", name="Show these areas apart").click()
+    inset = opened.get_by_test_id("inset")
+    expect(inset).to_have_count(1)
+    opened.wait_for_timeout(800)
+    wait_for_still(opened)
+    frame = inset.bounding_box()
+    assert frame
+    opened.mouse.click(frame["x"] + frame["width"] * 0.62, frame["y"] + frame["height"] * 0.45)
+    name = opened.get_by_label("Area card").get_by_role("heading").inner_text()
+    opened.get_by_label("Close the card").click()
+    opened.keyboard.press("5")
+    opened.get_by_label("in a projection of its own").click()
+    settle(opened)
+    expect(inset).to_have_attribute("title", re.compile("Equal areas on the map are equal areas on the ground"))
+    assert areas_of(application, study) == before, "drawing changes no figure"
+    assert name in {a["name"] for a in before}
+    opened.get_by_role("button", name="take the box out").click()
+    expect(inset).to_have_count(0)
+
+
 def test_a_projection_that_does_not_keep_areas_says_so_and_an_unknown_one_is_refused(opened, application, study):
     opened.keyboard.press("2")
     expect(opened.get_by_text("Equal areas on the map are equal areas on the ground")).to_be_visible()

@@ -23,10 +23,22 @@ export interface Areas {
   steadiness: Float64Array;
 }
 
+/** A part of the map in a box of its own. */
+export interface Inset {
+  bounds: Box;
+  /** In another projection than the map. */
+  own: boolean;
+  /** What its projection does there, in words. */
+  says: string;
+  /** Its zones in its own plane; cells are those of the map. */
+  rings: Rings | null;
+}
+
 export type Shapes = {
   bounds: Box;
   /** How far in metres a line may lie from the true one, for each level of detail. */
   tolerances: number[];
+  insets: Inset[];
 } & (
   | { kind: "zones"; rings: Rings }
   | { kind: "cells"; column: Int32Array; row: Int32Array; area: Int32Array; lattice: Lattice }
@@ -61,18 +73,31 @@ export async function fetchShapes(study: string, level: number): Promise<Shapes>
   const [left, bottom, right, top] = meta.get("bounds")!.split(",").map(Number);
   const bounds = { left, bottom, right, top };
   const tolerances = meta.get("tolerances")!.split(",").map(Number);
-  if (meta.get("kind") === "cells") {
+  const boxes: { bounds: number[]; own: boolean; says: string }[] = JSON.parse(meta.get("insets")!);
+  const zones = meta.get("kind") === "zones";
+  const insets = await Promise.all(
+    boxes.map(async ({ bounds: [l, b, r, t], own, says }, i) => ({
+      bounds: { left: l, bottom: b, right: r, top: t },
+      own,
+      says,
+      rings: zones
+        ? rings(await getArrow(`/api/studies/${study}/shapes?level=${Math.min(level + 1, 4)}&inset=${i}`))
+        : null,
+    })),
+  );
+  if (!zones) {
     return {
       kind: "cells",
       bounds,
       tolerances,
+      insets,
       column: numbers(table, "column"),
       row: numbers(table, "row"),
       area: numbers(table, "area"),
       lattice: latticeOf(meta.get("shape")!, meta.get("frame")!),
     };
   }
-  return { kind: "zones", bounds, tolerances, rings: rings(table) };
+  return { kind: "zones", bounds, tolerances, insets, rings: rings(table) };
 }
 
 /** The events as points of the drawing's plane. */

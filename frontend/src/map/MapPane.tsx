@@ -15,6 +15,7 @@ import { HATCH, INK, MADDER, NO_VALUE, PAPER, RULE, WATER, ZERO } from "../theme
 import { unit } from "../unit";
 import { classOf, NO_CLASS, ZERO_CLASS } from "./classes";
 import { useGestures, useSize } from "./gestures";
+import { boxesOf, type Corner } from "./insets";
 import { OutlineOverlay } from "./OutlineOverlay";
 import { dotsOf, gridsOf } from "./overlays";
 import { PlacesOverlay } from "./PlacesOverlay";
@@ -85,10 +86,15 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const grids = useMemo(() => gridsOf(trials), [came, places]);
   useEffect(() => painter.grids(grids), [grids, painter]);
 
+  const corners = (outcome.plan.show.insets as { at: Corner }[]).map((i) => i.at);
+  const bottom = { ...free, bottom: 48 * unit };
+  const boxesKey = JSON.stringify([corners, size, bottom, shapes.insets.map((i) => i.bounds)]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the key stands for what the boxes depend on
+  const boxes = useMemo(() => (size ? boxesOf(shapes.insets, corners, size, bottom) : []), [boxesKey]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: new shapes want a new frame
   useEffect(() => {
-    if (view && size) painter.draw(view, size, look);
-  }, [view, size, look, shapes, shown, grids, references, over, painter]);
+    if (view && size) painter.draw(view, size, look, boxes);
+  }, [view, size, look, boxes, shapes, shown, grids, references, over, painter]);
 
   // What moves under a pointer at rest is another area.
   // biome-ignore lint/correctness/useExhaustiveDependencies: only a move of the map asks again
@@ -168,6 +174,21 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
         data-testid="map"
         style={{ position: "absolute", inset: 0, cursor: "crosshair", touchAction: "none" }}
       />
+      {boxes.map((box, i) => (
+        <Box
+          // biome-ignore lint/suspicious/noArrayIndexKey: insets stand in the plan's order
+          key={i}
+          data-testid="inset"
+          title={shapes.insets[i]?.says || undefined}
+          sx={{
+            position: "absolute",
+            border: `1px solid ${INK}`,
+            pointerEvents: "none",
+            boxSizing: "border-box",
+          }}
+          style={{ left: box.left, top: box.top, width: box.width, height: box.height }}
+        />
+      ))}
       {itsPlaces && view && size && <PlacesOverlay places={itsPlaces} view={view} size={size} />}
       {outline && view && size && (
         <OutlineOverlay
@@ -292,6 +313,7 @@ const ENDS: Record<OutlineUse, string> = {
   "left out": "Leave these areas out",
   recorded: "Events could be recorded here",
   cover: "Cover this",
+  inset: "Show these areas apart",
 };
 
 async function toDegrees(points: readonly (readonly [number, number])[], study: Study) {

@@ -2,18 +2,24 @@
 import { useEffect, useMemo, useRef } from "react";
 import type { Shapes } from "../api/bulk";
 import type { Dots } from "./dots";
+import type { InsetBox } from "./insets";
 import type { Look } from "./paint";
 import type { View } from "./view";
 import type { DrawnGrid, FromWorker, Line, ToWorker } from "./worker";
 
 const STILL_AFTER_MS = 140;
 
+interface Size {
+  width: number;
+  height: number;
+}
+
 export interface Painter {
   shapes(shapes: Shapes): void;
   lines(lines: Line[]): void;
   dots(dots: Dots | null): void;
   grids(grids: DrawnGrid[]): void;
-  draw(view: View, size: { width: number; height: number }, look: Look): void;
+  draw(view: View, size: Size, look: Look, insets: readonly InsetBox[]): void;
   /** Ask which area is there: the one under the pointer, or the one chosen by a click. */
   point(x: number, y: number, chosen?: boolean): void;
 }
@@ -42,7 +48,7 @@ export function usePainter(
     const send = (message: ToWorker, transfer: Transferable[] = []) => worker.postMessage(message, transfer);
     const offscreen = canvas.transferControlToOffscreen();
     send({ kind: "canvas", canvas: offscreen }, [offscreen]);
-    let wanted: { view: View; size: { width: number; height: number }; look: Look } | null = null;
+    let wanted: { view: View; size: Size; look: Look; insets: readonly InsetBox[] } | null = null;
     let shown: View | null = null;
     let busy = false;
     // What was asked for while a frame was being painted.
@@ -70,6 +76,7 @@ export function usePainter(
         ...wanted.size,
         view: wanted.view,
         look: wanted.look,
+        insets: wanted.insets,
         ratio: window.devicePixelRatio || 1,
         still,
       });
@@ -88,12 +95,16 @@ export function usePainter(
     };
     api.current = {
       shapes: (shapes) =>
-        send(shapes.kind === "zones" ? { kind: "zones", rings: shapes.rings } : { ...shapes, kind: "cells" }),
+        send(
+          shapes.kind === "zones"
+            ? { kind: "zones", rings: shapes.rings, insets: shapes.insets }
+            : { ...shapes, kind: "cells" },
+        ),
       lines: (lines) => send({ kind: "lines", lines }),
       dots: (dots) => send({ kind: "dots", dots }),
       grids: (grids) => send({ kind: "grids", grids }),
-      draw: (view, size, look) => {
-        wanted = { view, size, look };
+      draw: (view, size, look, insets) => {
+        wanted = { view, size, look, insets };
         canvas.dataset.still = "false";
         place();
         ask(false);
@@ -117,7 +128,7 @@ export function usePainter(
       lines: (l) => void now((p) => p.lines(l)),
       dots: (d) => void now((p) => p.dots(d)),
       grids: (g) => void now((p) => p.grids(g)),
-      draw: (v, s, l) => void now((p) => p.draw(v, s, l)),
+      draw: (v, s, l, i) => void now((p) => p.draw(v, s, l, i)),
       point: (x, y, chosen) => void now((p) => p.point(x, y, chosen)),
     };
   }, []);

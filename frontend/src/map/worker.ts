@@ -1,5 +1,7 @@
 /** Paints the map off the page's own thread: shapes come once, then each frame says only view and look. */
+import type { Inset } from "../api/bulk";
 import { type Dots, paintDots, paintGrid } from "./dots";
+import type { InsetBox } from "./insets";
 import { type Cells, cellTable, fillCells, type Lattice } from "./lattice";
 import { type Look, paint, shrink } from "./paint";
 import { fillZones, type Rings } from "./scanline";
@@ -25,8 +27,15 @@ export interface DrawnGrid {
 
 export type ToWorker =
   | { kind: "canvas"; canvas: OffscreenCanvas }
-  | { kind: "zones"; rings: Rings }
-  | { kind: "cells"; column: Int32Array; row: Int32Array; area: Int32Array; lattice: Lattice }
+  | { kind: "zones"; rings: Rings; insets: Inset[] }
+  | {
+      kind: "cells";
+      column: Int32Array;
+      row: Int32Array;
+      area: Int32Array;
+      lattice: Lattice;
+      insets: Inset[];
+    }
   | { kind: "lines"; lines: Line[] }
   | { kind: "dots"; dots: Dots | null }
   | { kind: "grids"; grids: DrawnGrid[] }
@@ -38,6 +47,7 @@ export type ToWorker =
       height: number;
       ratio: number;
       look: Look;
+      insets: readonly InsetBox[];
       still: boolean;
     }
   | { kind: "point"; x: number; y: number; chosen: boolean };
@@ -50,6 +60,7 @@ let canvas: OffscreenCanvas | null = null;
 let zones: Rings | null = null;
 let cells: Cells | null = null;
 let lines: Line[] = [];
+let insets: Inset[] = [];
 let dots: Dots | null = null;
 let grids: { cells: Cells; colour: number }[] = [];
 let ids = new Int32Array(0);
@@ -60,9 +71,14 @@ let painted = "";
 self.onmessage = ({ data }: MessageEvent<ToWorker>) => {
   if (data.kind === "canvas") canvas = data.canvas;
   else if (data.kind === "zones") {
-    [zones, cells, painted] = [data.rings, null, ""];
+    [zones, cells, insets, painted] = [data.rings, null, data.insets, ""];
   } else if (data.kind === "cells") {
-    [zones, cells, painted] = [null, cellTable(data.column, data.row, data.area, data.lattice), ""];
+    [zones, cells, insets, painted] = [
+      null,
+      cellTable(data.column, data.row, data.area, data.lattice),
+      data.insets,
+      "",
+    ];
   } else if (data.kind === "lines") lines = data.lines;
   else if (data.kind === "dots") dots = data.dots;
   else if (data.kind === "grids") {
@@ -94,12 +110,14 @@ function frame(asked: Extract<ToWorker, { kind: "frame" }>): void {
   const [width, height] = [screen.width * fine, screen.height * fine];
   const view = { ...asked.view, scale: asked.view.scale * ratio * fine };
   // The same areas at the same pixels need only new colours.
-  const wanted = JSON.stringify([view, width, height]);
+  const parts = asked.insets.flatMap((box, i) => (insets[i] ? [partOf(box, insets[i], ratio * fine)] : []));
+  const wanted = JSON.stringify([view, width, height, parts.map(({ rings: _, ...p }) => p)]);
   if (wanted !== painted) {
     if (ids.length !== width * height) ids = new Int32Array(width * height);
     if (zones) fillZones(zones, view, width, height, ids);
     else if (cells) fillCells(cells, view, width, height, ids);
     else ids.fill(-1);
+    for (const part of parts) fillPart(part, width, height);
     painted = wanted;
     shape = { width, height, fine, ratio };
   }
@@ -107,17 +125,19 @@ function frame(asked: Extract<ToWorker, { kind: "frame" }>): void {
   const out = new Uint32Array(image.data.buffer);
   const large = fine === 1 ? out : new Uint32Array(width * height);
   paint(ids, width, height, asked.look, large, fine);
+  const whole = parts.length && (grids.length || dots) ? large.slice() : null;
   if (grids.length && gridIds.length !== width * height) gridIds = new Int32Array(width * height);
   for (const grid of grids) {
     paintGrid(grid.cells, grid.colour, view, width, height, gridIds, large, fine * ratioSteps(ratio));
   }
   if (dots) paintDots(dots, view, width, height, large, fine * ratioSteps(ratio));
+  if (whole) for (const part of parts) restore(part, whole, large, width, height, fine * ratioSteps(ratio));
   if (fine > 1) shrink(large, width, height, fine, out);
   if (canvas.width !== screen.width || canvas.height !== screen.height) {
     [canvas.width, canvas.height] = [screen.width, screen.height];
   }
   context.putImageData(image, 0, 0);
-  if (asked.still) for (const line of lines) stroke(context, line, asked.view, ratio, screen);
+  if (asked.still) strokeAll(context, asked, ratio, screen);
   tell({
     kind: "painted",
     frame: asked.frame,
@@ -125,6 +145,93 @@ function frame(asked: Extract<ToWorker, { kind: "frame" }>): void {
     ms: performance.now() - begun,
     still: asked.still,
   });
+}
+
+interface Part {
+  left: number;
+  top: number;
+  width: number;
+  height: number;
+  view: View;
+  rings: Rings | null;
+  own: boolean;
+}
+
+/** An inset's box in pixels of the buffer. */
+function partOf(box: InsetBox, inset: Inset, scale: number): Part {
+  return {
+    left: Math.round(box.left * scale),
+    top: Math.round(box.top * scale),
+    width: Math.round(box.width * scale),
+    height: Math.round(box.height * scale),
+    view: { ...box.view, scale: box.view.scale * scale },
+    rings: inset.rings,
+    own: inset.own,
+  };
+}
+
+/** The rows of an inset's box that lie on the canvas, each with where it begins there and in the box, and its length. */
+function* rowsOf(part: Part, width: number, height: number): Generator<[number, number, number]> {
+  const from = Math.max(part.left, 0);
+  const to = Math.min(part.left + part.width, width);
+  for (let y = Math.max(part.top, 0); y < Math.min(part.top + part.height, height) && from < to; y++) {
+    yield [y * width + from, (y - part.top) * part.width + from - part.left, to - from];
+  }
+}
+
+function fillPart(part: Part, width: number, height: number): void {
+  const own = new Int32Array(part.width * part.height);
+  if (part.rings) fillZones(part.rings, part.view, part.width, part.height, own);
+  else if (cells) fillCells(cells, part.view, part.width, part.height, own);
+  for (const [at, from, n] of rowsOf(part, width, height)) ids.set(own.subarray(from, from + n), at);
+}
+
+/** What was drawn over the map stops at an inset; events are drawn in it by its own view. */
+function restore(
+  part: Part,
+  before: Uint32Array,
+  out: Uint32Array,
+  width: number,
+  height: number,
+  fine: number,
+): void {
+  const box = new Uint32Array(part.width * part.height);
+  for (const [at, from, n] of rowsOf(part, width, height)) box.set(before.subarray(at, at + n), from);
+  if (dots && !part.own) paintDots(dots, part.view, part.width, part.height, box, fine);
+  for (const [at, from, n] of rowsOf(part, width, height)) out.set(box.subarray(from, from + n), at);
+}
+
+type Frame = Extract<ToWorker, { kind: "frame" }>;
+
+/** The map's lines outside the insets, and in each inset of the map's own projection again by its view. */
+function strokeAll(
+  context: OffscreenCanvasRenderingContext2D,
+  asked: Frame,
+  ratio: number,
+  screen: { width: number; height: number },
+): void {
+  const box = (b: InsetBox) => [b.left * ratio, b.top * ratio, b.width * ratio, b.height * ratio] as const;
+  context.save();
+  context.beginPath();
+  context.rect(0, 0, screen.width, screen.height);
+  for (const b of asked.insets) context.rect(...box(b));
+  context.clip("evenodd");
+  for (const line of lines) stroke(context, line, asked.view, ratio, screen);
+  context.restore();
+  for (const [i, b] of asked.insets.entries()) {
+    if (!insets[i] || insets[i].own) continue;
+    context.save();
+    context.beginPath();
+    context.rect(...box(b));
+    context.clip();
+    const view = {
+      ...b.view,
+      left: b.view.left - b.left / b.view.scale,
+      top: b.view.top + b.top / b.view.scale,
+    };
+    for (const line of lines) stroke(context, line, view, ratio, screen);
+    context.restore();
+  }
 }
 
 /** Lines and dots stay as thick on a dense screen. */

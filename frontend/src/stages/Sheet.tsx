@@ -11,9 +11,11 @@ import type { PlanDocument, Study, View } from "../api/client";
 import { type Save, usePlans, useSavePlan, useSources } from "../state/queries";
 import { type Stage, useDoing } from "../state/store";
 import { INK, MADDER, PAPER, RULE } from "../theme";
+import { Pick } from "./gather/Fields";
 import { GatherSheet } from "./gather/GatherSheet";
+import { SystemField } from "./gather/SystemField";
 import { SHEET_WIDTH, sheetLeft } from "./hang";
-import { Question, Quiet } from "./parts";
+import { Head, Link, Question, Quiet } from "./parts";
 import { PlaceSheet } from "./place/PlaceSheet";
 import { RowFilter } from "./RowFilter";
 import { guessedRate } from "./rate";
@@ -221,6 +223,81 @@ function ClassSheet({ view, save }: { view: View; save: Save }) {
 
 const RAMPS = ["kelp", "peat", "heather", "slate", "rowan"];
 
+const CORNERS = ["bottom right", "bottom left", "top right", "top left"] as const;
+
+/** Far-off areas in boxes of their own. */
+function Insets({ view, save }: { view: View; save: Save }) {
+  const { outline, outlineFor, set } = useDoing();
+  const insets = view.plan.show.insets as PlanDocument[];
+  const change = (at: number, part: PlanDocument) =>
+    save((p) => {
+      Object.assign(p.show.insets[at], part);
+    });
+  return (
+    <>
+      <Head>Areas shown apart</Head>
+      {insets.map((inset, i) => (
+        <Box
+          key={JSON.stringify(inset.corners).slice(0, 200)}
+          sx={{ borderBottom: `1px solid ${RULE}`, pb: 0.5 }}
+        >
+          <Pick
+            label={`Box ${i + 1} stands`}
+            value={inset.at}
+            options={CORNERS.map((c) => [c, c] as const)}
+            onChange={(at) => change(i, { at })}
+          />
+          {view.kind === "zones" && (
+            <>
+              <FormControlLabel
+                label="in a projection of its own"
+                control={
+                  <Checkbox
+                    size="small"
+                    checked={inset.own_projection}
+                    onChange={(_, own) => change(i, { own_projection: own, projection: {} })}
+                  />
+                }
+              />
+              {inset.own_projection && (
+                <SystemField
+                  label="Projection of the box"
+                  value={inset.projection.system ?? "about the middle of its areas"}
+                  near={[]}
+                  onChange={(system) => change(i, { projection: { system } })}
+                />
+              )}
+            </>
+          )}
+          <Link
+            onClick={() =>
+              save((p) => {
+                p.show.insets.splice(i, 1);
+              })
+            }
+          >
+            take the box out
+          </Link>
+        </Box>
+      ))}
+      {outline && outlineFor === "inset" ? (
+        <Quiet>Click corners on the map around the areas; Enter ends the outline, Escape gives it up.</Quiet>
+      ) : (
+        insets.length < 4 && (
+          <Button
+            size="small"
+            variant="outlined"
+            sx={{ mt: 1 }}
+            onClick={() => set({ outline: [], outlineFor: "inset" })}
+          >
+            Draw around areas to show apart
+          </Button>
+        )
+      )}
+    </>
+  );
+}
+
 function ShowSheet({ view, save }: { view: View; save: Save }) {
   return (
     <>
@@ -244,6 +321,7 @@ function ShowSheet({ view, save }: { view: View; save: Save }) {
           <Box key={band.colour} sx={{ flex: 1, height: 14, bgcolor: band.colour }} />
         ))}
       </Box>
+      <Insets view={view} save={save} />
     </>
   );
 }

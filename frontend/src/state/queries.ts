@@ -124,7 +124,13 @@ export function useAreas(study: Study) {
 /** Shapes change with Place alone; a finer level takes the coarser one's place once it is there. */
 export function useShapes(study: Study, view: View | undefined, level: number) {
   return useQuery({
-    queryKey: ["shapes", study.id, view?.plan.place, view?.plan.place.areas.kind === "grid" ? 0 : level],
+    queryKey: [
+      "shapes",
+      study.id,
+      view?.plan.place,
+      view?.plan.show.insets,
+      view?.plan.place.areas.kind === "grid" ? 0 : level,
+    ],
     queryFn: () => fetchShapes(study.id, level),
     enabled: view !== undefined,
     ...KEPT,

@@ -10,7 +10,7 @@ export type PlaceTab = "areas" | "counted" | "unplaced" | "checks";
 /** Which events are drawn over the map: in the colour of their area, or those that want a look. */
 export type DotsShown = "placed" | "outside" | "labels";
 /** What an outline that is being drawn is for. */
-export type OutlineUse = "filter" | "left out" | "recorded" | "cover";
+export type OutlineUse = "filter" | "left out" | "recorded" | "cover" | "inset";
 export const STAGES: readonly Stage[] = ["gather", "place", "measure", "class", "show"];
 
 interface Doing {

@@ -556,10 +556,23 @@ class Class(_Part):
     hide_empty: bool = Field(False, description="Leave areas without events undrawn; figures and classes stay.")
 
 
+class Inset(_Part):
+    """A part of the map in a box of its own: the areas whose middle lies within corners in longitude and latitude.
+
+    Zones may have a projection of their own there, by default one about their own middle; cells keep that of the map.
+    """
+
+    corners: Annotated[list[tuple[float, float]], Field(min_length=3, max_length=1_000)]
+    at: Literal["bottom right", "bottom left", "top right", "top left"] = "bottom right"
+    own_projection: bool = False
+    projection: WorkingProjection = Field(default_factory=WorkingProjection)
+
+
 class Show(_Part):
     title: str = ""
     ramp: Literal["kelp", "peat", "heather", "slate", "rowan"] = "kelp"
     over: str | None = Field(None, description="A column of the zones: the outlines of its values over the map.")
+    insets: Annotated[list[Inset], Field(max_length=4)] = Field(default_factory=list)
 
 
 class Plan(_Part):

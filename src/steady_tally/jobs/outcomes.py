@@ -18,6 +18,8 @@ from steady_tally.core.place.survey import Survey, survey
 from steady_tally.core.place.trial import Trial, try_grid
 from steady_tally.core.plan import Grid, Place, Plan, fingerprint
 from steady_tally.core.run import Measured, Outcome, Placed, classify, measure, place, stage_keys
+from steady_tally.core.show.drawing import plane_of
+from steady_tally.core.show.insets import insets_of
 from steady_tally.core.sources import Sources
 from steady_tally.store.placements import load_placement, save_placement
 from steady_tally.store.sources import load_sources
@@ -44,6 +46,8 @@ def study_outcome(
     measured: Measured = _kept_or(keys["measure"], lambda: measure(plan, placed, sources))
     outcome = Outcome(plan, gathered, placed, measured, classify(plan.classes, measured))
     outcome.ledger.check()
+    if plan.show.insets:
+        insets_of(plan.show.insets, placed.areas, plane_of(placed.areas, placement.crs))
     return outcome
 
 

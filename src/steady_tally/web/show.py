@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import uuid
 from dataclasses import asdict
 from typing import Any
@@ -23,6 +24,7 @@ from steady_tally.core.run import Outcome
 from steady_tally.core.show.bands import bands
 from steady_tally.core.show.colours import sequential
 from steady_tally.core.show.drawing import LEVELS, Plane, plane_of, reference_lines, tolerance, zone_rings
+from steady_tally.core.show.insets import inset_rings, insets_of, without_insets
 from steady_tally.core.show.profile import area_profile
 from steady_tally.core.sources import texts
 from steady_tally.formats.outcome import ledger_document
@@ -108,6 +110,7 @@ def values(path: StudyPath) -> Response:
 
 class LevelQuery(BaseModel):
     level: int = Field(LEVELS - 1, ge=0, lt=LEVELS, description="How finely: 0 for the whole map on a screen.")
+    inset: int | None = Field(None, ge=0, description="Only the zones of that inset, in its own plane.")
 
 
 @api.get("/studies/<uuid:study_id>/shapes", summary="The areas' shapes for drawing, as an Arrow stream")
@@ -116,7 +119,15 @@ def shapes(path: StudyPath, query: LevelQuery) -> Response:
     outcome = outcome_of(path.study_id)
     areas = outcome.placed.areas
     plane = plane_of_outcome(outcome)
+    insets = insets_of(outcome.plan.show.insets, areas, plane)
+    if query.inset is not None:
+        if query.inset >= len(insets) or isinstance(areas, CellSet):
+            raise NotFound("there is no such inset of zones.", todo="Load the study again.")
+        return stream(ring_table(inset_rings(areas, insets[query.inset], query.level)), {"kind": "zones"})
+    plane = without_insets(areas, plane, insets)
+    boxes = [{"bounds": i.plane.bounds, "own": i.own, "says": i.says} for i in insets]
     meta = {"bounds": ",".join(f"{b:.3f}" for b in plane.bounds)}
+    meta["insets"] = json.dumps(boxes)
     meta["tolerances"] = ",".join(f"{tolerance(plane, level):.4g}" for level in range(LEVELS))
     if isinstance(areas, CellSet):
         return stream(cell_table(areas), {**meta, **lattice_meta(areas.lattice, plane.origin)})

@@ -22,7 +22,7 @@ function plan(areas: PlanDocument): PlanDocument {
       carry: ["c"],
     },
     measure: { kind: "rate", time: "window" },
-    show: { over: "district" },
+    show: { over: "district", insets: [] },
   };
 }
 

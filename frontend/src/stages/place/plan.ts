@@ -103,6 +103,7 @@ export function withAreas(plan: PlanDocument, areas: PlanDocument): void {
   plan.place.carry = [];
   plan.place.stated = { ...plan.place.stated, accepted: {} };
   plan.show.over = null;
+  plan.show.insets = [];
 }
 
 export function zonesOf(source: Source): PlanDocument {
@@ -119,11 +120,12 @@ export function leftOut(plan: PlanDocument, identifier: string, out: boolean): v
 /** Put an outline to its use in the plan; `sized` is the grid that is being sized, if there is one. */
 export function withOutline(
   plan: PlanDocument,
-  use: "left out" | "recorded" | "cover",
+  use: "left out" | "recorded" | "cover" | "inset",
   corners: Corners,
   sized?: PlanDocument,
 ): void {
   if (use === "left out") plan.place.exclude.inside.push({ corners });
+  else if (use === "inset") plan.show.insets.push({ corners });
   else if (use === "recorded") plan.place.recorded = { kind: "outline", outline: { corners } };
   else withAreas(plan, { ...(sized ?? gridOf(plan.place.areas)), cover: { corners } });
 }

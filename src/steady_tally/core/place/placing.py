@@ -323,15 +323,19 @@ def excluded_areas(plan: Place, areas: ZoneSet | CellSet, sources: Sources) -> F
     if how.where:
         excluded |= ~rows_that_hold(areas_table(areas), how.where, wanted_by=_WHERE + ".exclude.where")
     for outline in how.inside:
-        around = outline_zones(outline, sources, wanted_by=_WHERE + ".exclude.inside")
-        if isinstance(areas, CellSet):
-            middle = areas.centres
-        else:
-            on_surface = shapely.point_on_surface(areas.geometry)
-            middle = np.column_stack([shapely.get_x(on_surface), shapely.get_y(on_surface)])  # NaN without a shape
-        x, y = project(middle[:, 0], middle[:, 1], areas.crs, around.crs)
-        excluded |= locate(around.edges, x, y).first != OUTSIDE
+        excluded |= with_middle_inside(areas, outline_zones(outline, sources, wanted_by=_WHERE + ".exclude.inside"))
     return np.asarray(excluded)
+
+
+def with_middle_inside(areas: ZoneSet | CellSet, outline: ZoneSet) -> Flags:
+    """(areas,) which of them have their middle, a cell's centre or a point on a zone's surface, in an outline."""
+    if isinstance(areas, CellSet):
+        middle = areas.centres
+    else:
+        on_surface = shapely.point_on_surface(areas.geometry)
+        middle = np.column_stack([shapely.get_x(on_surface), shapely.get_y(on_surface)])  # NaN without a shape
+    x, y = project(middle[:, 0], middle[:, 1], areas.crs, outline.crs)
+    return np.asarray(locate(outline.edges, x, y).first != OUTSIDE)
 
 
 def areas_table(areas: ZoneSet | CellSet) -> Table:
