@@ -65,6 +65,28 @@ def _bring_in(page: Page, demo: Path) -> None:
     shoot(page, "filter")
 
 
+def _apart(page: Page) -> None:
+    """The islets in a box of their own, and back."""
+    page.keyboard.press("5")
+    page.get_by_role("button", name="Draw around areas to show apart").click()
+    page.keyboard.press("5")
+    box = page.get_by_test_id("map").bounding_box()
+    assert box
+    east, north = 0.93 * box["width"], 0.82 * box["height"]
+    corners = ((0.6 * east, 0.9 * north), (east + 40, 0.7 * north), (east + 40, north + 60), (0.6 * east, north + 60))
+    for x, y in corners:
+        page.mouse.click(box["x"] + x, box["y"] + y)
+        page.wait_for_timeout(80)
+    page.get_by_role("button", name="Show these areas apart").click()
+    page.get_by_test_id("inset").wait_for()
+    page.wait_for_timeout(800)
+    shoot(page, "inset")
+    page.keyboard.press("5")
+    page.get_by_role("button", name="take the box out").click()
+    page.get_by_test_id("inset").wait_for(state="detached")
+    page.keyboard.press("5")
+
+
 def _place(page: Page) -> None:
     """Place's station: a grid being sized and laid, the zones' survey, combinations, and the checks."""
     part = page.get_by_label("Part of the sheet")
@@ -141,6 +163,7 @@ def main() -> None:
             shoot(page, "card-and-rows")
             page.keyboard.press("Escape")
             page.keyboard.press("Escape")
+            _apart(page)
             page.keyboard.press("1")
             page.get_by_text("the two coordinates look swapped").click()
             shoot(page, "set-aside")

@@ -382,6 +382,14 @@ def test_far_off_islets_are_shown_apart_in_a_projection_of_their_own_and_can_be_
     expect(inset).to_have_attribute("title", re.compile("Equal areas on the map are equal areas on the ground"))
     assert areas_of(application, study) == before, "drawing changes no figure"
     assert name in {a["name"] for a in before}
+    opened.keyboard.press("2")
+    opened.get_by_role("radio", name="a grid of equal cells").click()
+    opened.get_by_role("button", name="Lay this grid").click()
+    settle(opened)
+    opened.mouse.click(frame["x"] + frame["width"] * 0.62, frame["y"] + frame["height"] * 0.45)
+    expect(opened.get_by_label("Area card").get_by_role("heading")).to_contain_text("cell")
+    opened.get_by_label("Close the card").click()
+    opened.keyboard.press("5")
     opened.get_by_role("button", name="take the box out").click()
     expect(inset).to_have_count(0)
 

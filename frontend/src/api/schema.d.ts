@@ -1493,6 +1493,31 @@ export interface components {
             decimal: "." | ",";
         };
         /**
+         * Inset
+         * @description A part of the map in a box of its own: the areas whose middle lies within corners in longitude and latitude.
+         *
+         *     Zones may have a projection of their own there, by default one about their own middle; cells keep that of the map.
+         */
+        Inset: {
+            /** Corners */
+            corners: [
+                number,
+                number
+            ][];
+            /**
+             * At
+             * @default bottom right
+             * @enum {string}
+             */
+            at: "bottom right" | "bottom left" | "top right" | "top left";
+            /**
+             * Own Projection
+             * @default false
+             */
+            own_projection: boolean;
+            projection?: components["schemas"]["WorkingProjection"];
+        };
+        /**
          * InsideOutline
          * @description Keep the events inside an outline, its corners in longitude and latitude.
          */
@@ -1843,6 +1868,8 @@ export interface components {
              * @default null
              */
             over: string | null;
+            /** Insets */
+            insets?: components["schemas"]["Inset"][];
         };
         /**
          * StatedArea
@@ -4285,6 +4312,8 @@ export interface operations {
             query?: {
                 /** @description How finely: 0 for the whole map on a screen. */
                 level?: number;
+                /** @description Only the zones of that inset, in its own plane. */
+                inset?: number | null;
             };
             header?: never;
             path: {

@@ -103,7 +103,6 @@ export function withAreas(plan: PlanDocument, areas: PlanDocument): void {
   plan.place.carry = [];
   plan.place.stated = { ...plan.place.stated, accepted: {} };
   plan.show.over = null;
-  plan.show.insets = [];
 }
 
 export function zonesOf(source: Source): PlanDocument {
