@@ -150,7 +150,7 @@ function useKeys() {
         return;
       const { sheet, rows, selected, help, outline, correcting } = useDoing.getState();
       if (useIncoming.getState().open) return;
-      if (event.target instanceof HTMLSelectElement) return;
+      if (event.target instanceof HTMLSelectElement || event.target instanceof HTMLTextAreaElement) return;
       const stage = STAGES[Number(event.key) - 1];
       if (stage) set({ sheet: sheet === stage ? null : stage });
       else if (event.key === "?") set({ help: !help });

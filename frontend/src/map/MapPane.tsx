@@ -213,7 +213,15 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
             border: `1px solid ${MADDER}`,
           }}
         >
-          {save.error.message}
+          {save.error.message}{" "}
+          <Button
+            size="small"
+            aria-label="Put the message away"
+            onClick={() => save.reset()}
+            sx={{ minWidth: 24 }}
+          >
+            ×
+          </Button>
         </Box>
       )}
       {tried && trials[0]?.data && !outline && (

@@ -1,6 +1,7 @@
 /** What every sheet is made of. */
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
+import Checkbox from "@mui/material/Checkbox";
 import Typography from "@mui/material/Typography";
 import type { ReactNode } from "react";
 import { whole } from "../format";
@@ -33,6 +34,56 @@ export function Link({ onClick, children }: { onClick: () => void; children: Rea
     >
       {children}
     </ButtonBase>
+  );
+}
+
+/** The parts of a sheet, one open at a time. */
+export function Tabs<T extends string>(props: { tabs: readonly T[]; open: T; onOpen: (tab: T) => void }) {
+  return (
+    <Box sx={{ display: "flex", gap: 2, mb: 1.5 }} role="group" aria-label="Part of the sheet">
+      {props.tabs.map((tab) => (
+        <ButtonBase
+          key={tab}
+          aria-pressed={tab === props.open}
+          onClick={() => props.onOpen(tab)}
+          sx={{
+            font: "inherit",
+            borderBottom: tab === props.open ? `2px solid ${INK}` : "2px solid transparent",
+          }}
+        >
+          {tab}
+        </ButtonBase>
+      ))}
+    </Box>
+  );
+}
+
+/** Texts to tick, each with how many have it. */
+export function Ticks(props: {
+  values: Readonly<Record<string, number>>;
+  ticked: ReadonlySet<string>;
+  onToggle: (value: string) => void;
+}) {
+  return (
+    <Box sx={{ maxHeight: 180, overflowY: "auto" }}>
+      {Object.entries(props.values).map(([value, n]) => (
+        <Box key={value} component="label" sx={{ display: "flex", alignItems: "center", cursor: "pointer" }}>
+          <Checkbox
+            size="small"
+            sx={{ p: 0.25, mr: 0.5 }}
+            checked={props.ticked.has(value)}
+            onChange={() => props.onToggle(value)}
+          />
+          <Box
+            component="span"
+            sx={{ flex: 1, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}
+          >
+            {value || "blank"}
+          </Box>
+          <span>{whole(n)}</span>
+        </Box>
+      ))}
+    </Box>
   );
 }
 

@@ -46,9 +46,13 @@ def study_outcome(
     measured: Measured = _kept_or(keys["measure"], lambda: measure(plan, placed, sources))
     outcome = Outcome(plan, gathered, placed, measured, classify(plan.classes, measured))
     outcome.ledger.check()
-    if plan.show.insets:
-        insets_of(plan.show.insets, placed.areas, plane_of(placed.areas, placement.crs))
     return outcome
+
+
+def check_plan(engine: Engine, study_id: uuid.UUID, plan: Plan) -> None:
+    """Raise the error that opening the plan would meet, so that it can be refused before it is saved."""
+    placed = study_outcome(engine, study_id, plan).placed
+    insets_of(plan.show.insets, placed.areas, plane_of(placed.areas, placed.placement.crs))
 
 
 def looked_at(engine: Engine, study_id: uuid.UUID, plan: Plan) -> tuple[Sources, Checked, Looked]:

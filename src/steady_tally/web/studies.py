@@ -12,7 +12,7 @@ from pydantic import BaseModel, Field
 from sqlalchemy import Engine
 
 from steady_tally.core.plan import Plan
-from steady_tally.jobs.outcomes import settled, study_outcome
+from steady_tally.jobs.outcomes import check_plan, settled
 from steady_tally.store import studies as stored
 from steady_tally.store.sources import sources_of
 from steady_tally.store.tables import Source
@@ -125,7 +125,7 @@ def list_plans(path: StudyPath) -> Response:
 def save_plan(path: StudyPath, body: NewPlan) -> Response:
     plan = settled(engine(), path.study_id, body.document)
     # A plan that cannot be worked out is refused, and the open one stays.
-    study_outcome(engine(), path.study_id, plan)
+    check_plan(engine(), path.study_id, plan)
     saved = stored.save_plan(engine(), path.study_id, plan, parent=body.parent_id)
     return answer(SavedPlan(id=saved, document=plan.as_document()), status=201)
 

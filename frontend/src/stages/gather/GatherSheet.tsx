@@ -8,7 +8,7 @@ import type { Save } from "../../state/queries";
 import { useFindings, useSources } from "../../state/queries";
 import { type GatherTab, useDoing } from "../../state/store";
 import { INK } from "../../theme";
-import { Question, Quiet } from "../parts";
+import { Question, Quiet, Tabs } from "../parts";
 import { ChecksTab } from "./ChecksTab";
 import { FilesTab } from "./FilesTab";
 import { FilterTab } from "./FilterTab";
@@ -20,21 +20,7 @@ export function GatherSheet({ study, view, save }: { study: Study; view: View; s
   return (
     <>
       <Question>Which records?</Question>
-      <Box sx={{ display: "flex", gap: 2, mb: 1.5 }} role="group" aria-label="Part of the sheet">
-        {TABS.map((tab) => (
-          <ButtonBase
-            key={tab}
-            aria-pressed={tab === gatherTab}
-            onClick={() => set({ gatherTab: tab })}
-            sx={{
-              font: "inherit",
-              borderBottom: tab === gatherTab ? `2px solid ${INK}` : "2px solid transparent",
-            }}
-          >
-            {tab}
-          </ButtonBase>
-        ))}
-      </Box>
+      <Tabs tabs={TABS} open={gatherTab} onOpen={(tab) => set({ gatherTab: tab })} />
       {gatherTab === "records" && <Records study={study} view={view} save={save} />}
       {gatherTab === "files" && <FilesTab study={study} view={view} save={save} />}
       {gatherTab === "filter" && <FilterTab study={study} view={view} save={save} />}

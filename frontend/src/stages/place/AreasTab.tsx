@@ -1,8 +1,10 @@
 /** Which areas: zones from a file with what was found in it, or a grid. */
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import Radio from "@mui/material/Radio";
 import RadioGroup from "@mui/material/RadioGroup";
+import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import type { PlanDocument } from "../../api/client";
 import { useProjection, useSources, useSurvey } from "../../state/queries";
@@ -164,16 +166,19 @@ function ProjectionText({ onKeep }: { onKeep: (text: string) => void }) {
         if (text.trim()) onKeep(text.trim());
       }}
     >
-      <textarea
-        aria-label="Text of the projection"
+      <TextField
+        fullWidth
+        multiline
+        size="small"
+        margin="dense"
         rows={4}
+        label="Text of the projection"
         value={text}
         onChange={(event) => setText(event.target.value)}
-        style={{ width: "100%", font: "0.75rem monospace", boxSizing: "border-box" }}
       />
-      <button type="submit" style={{ font: "inherit" }} disabled={!text.trim()}>
+      <Button type="submit" size="small" variant="outlined" disabled={!text.trim()}>
         Use this text
-      </button>
+      </Button>
     </form>
   );
 }

@@ -2,15 +2,15 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
-import Checkbox from "@mui/material/Checkbox";
 import { useState } from "react";
 import type { Condition, PlanDocument } from "../../api/client";
-import { plural, whole } from "../../format";
+import { plural } from "../../format";
 import { useAreaColumns, useSources } from "../../state/queries";
 import { useDoing } from "../../state/store";
 import { RULE } from "../../theme";
 import { Pick } from "../gather/Fields";
-import { Head, Quiet } from "../parts";
+import { says } from "../gather/filter";
+import { Head, Quiet, Ticks } from "../parts";
 import type { PlaceProps } from "./PlaceSheet";
 import { leftOut } from "./plan";
 
@@ -46,7 +46,7 @@ function LeftOut({ study, view, save }: PlaceProps) {
       {(exclude.where as Condition[]).map((c, i) => (
         <Entry
           key={JSON.stringify(c)}
-          says={`${c.column}: ${(c.values as string[]).map((v) => v || "blank").join(", ")}`}
+          says={goneBy(c)}
           onTakeOut={() =>
             save((plan) => {
               plan.place.exclude.where.splice(i, 1);
@@ -83,6 +83,11 @@ function LeftOut({ study, view, save }: PlaceProps) {
       )}
     </>
   );
+}
+
+/** Which areas a condition leaves out: conditions say which stay. */
+function goneBy(c: Condition): string {
+  return c.kind === "values" && c.keep === false ? says({ ...c, keep: true }) : `all but ${says(c)}`;
 }
 
 function Entry({ says, onTakeOut }: { says: string; onTakeOut: () => void }) {
@@ -131,28 +136,7 @@ function ByColumn({ study, view, save }: PlaceProps) {
         options={[["", "choose a column"], ...columns.map((c) => [c.column, c.column] as const)]}
         onChange={setColumn}
       />
-      {values && (
-        <Box sx={{ maxHeight: 180, overflowY: "auto" }}>
-          {Object.entries(values).map(([value, n]) => (
-            <Box
-              key={value}
-              component="label"
-              sx={{ display: "flex", alignItems: "center", cursor: "pointer" }}
-            >
-              <Checkbox
-                size="small"
-                sx={{ p: 0.25, mr: 0.5 }}
-                checked={out.has(value)}
-                onChange={() => toggle(value)}
-              />
-              <Box component="span" sx={{ flex: 1 }}>
-                {value || "blank"}
-              </Box>
-              <span>{whole(n)}</span>
-            </Box>
-          ))}
-        </Box>
-      )}
+      {values && <Ticks values={values} ticked={out} onToggle={toggle} />}
     </>
   );
 }
@@ -267,22 +251,7 @@ function RecordedColumn(props: {
         options={[["", "choose one"], ...props.columns.map((c) => [c.column, c.column] as const)]}
         onChange={setColumn}
       />
-      <Box sx={{ maxHeight: 160, overflowY: "auto" }}>
-        {Object.entries(values).map(([value, n]) => (
-          <Box key={value} component="label" sx={{ display: "flex", alignItems: "center" }}>
-            <Checkbox
-              size="small"
-              sx={{ p: 0.25, mr: 0.5 }}
-              checked={chosen.has(value)}
-              onChange={() => toggle(value)}
-            />
-            <Box component="span" sx={{ flex: 1 }}>
-              {value || "blank"}
-            </Box>
-            <span>{whole(n)}</span>
-          </Box>
-        ))}
-      </Box>
+      <Ticks values={values} ticked={chosen} onToggle={toggle} />
     </>
   );
 }

@@ -3,7 +3,7 @@ import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
 import { useState } from "react";
 import type { Schemas, Study } from "../../api/client";
-import { plural, whole } from "../../format";
+import { whole } from "../../format";
 import { usePicture, useSurvey } from "../../state/queries";
 import { INK, MADDER, QUIET, RULE } from "../../theme";
 import { Head, Line, Link, Quiet } from "../parts";
@@ -96,7 +96,7 @@ export function Survey(props: {
             </ButtonBase>
           ))}
           {!all && listed.length > FIRST && (
-            <Link onClick={() => setAll(true)}>{plural(listed.length - FIRST, "more")}</Link>
+            <Link onClick={() => setAll(true)}>{whole(listed.length - FIRST)} more</Link>
           )}
           {seen && seen.kind !== "empty" && <Picture path={picture(seen.at)} finding={seen} />}
         </Box>
