@@ -23,6 +23,7 @@ def test_a_repaired_shape_is_seen_before_and_after_with_the_crossing_marked():
     assert picture.marks == pytest.approx(np.zeros((1, 2)), abs=5.0), "the crossing is in the middle"
     before = [line.points for line in picture.lines if line.role == "before"]
     assert len(before) == 1, "as it was drawn, one ring"
+    assert np.ptp(before[0], axis=0) == pytest.approx([2_000, 2_000], rel=2e-3), "all of it"
     inside = sum(shapely.area(shapely.Polygon(line.points)) for line in picture.lines if line.role == "after")
     assert inside == pytest.approx(2e6, rel=2e-3)
     assert 1_000 < picture.reach < 2_500

@@ -46,7 +46,8 @@ def picture_of(survey: Survey, finding: Finding) -> Picture:
     named: list[tuple[str, npt.NDArray[np.object_]]]
     marks = np.empty((0, 2))
     if finding.kind == "invalid":
-        named = [("before", survey.original[at]), ("after", whole)]
+        # As lines: a general geometry library repairs invalid polygons unasked when their edges are divided.
+        named = [("before", shapely.boundary(survey.original[at])), ("after", whole)]
         found = re.search(r"\[([^]]*)\]", shapely.is_valid_reason(survey.original[at[0]]))
         if found:
             marks = np.array([[float(v) for v in found.group(1).split()[:2]]])
