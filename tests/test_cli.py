@@ -145,7 +145,7 @@ def test_zones_of_the_wrong_kind_or_with_bad_shapes_are_said(folder):
     (folder / "zones.geojson").write_text(json.dumps(mixed))
     code, said = run(folder)
     assert code == 0
-    assert "note: Area “B” had an invalid shape, which was repaired." in said
+    assert "note: Invalid shapes were repaired: “B”:" in said
     shapes = shapely.from_wkb(pyogrio.raw.read(str(folder / "out" / "areas.geojson"))[2])
     assert shapely.is_valid(shapes).all()
 

@@ -13,6 +13,7 @@ import click
 from steady_tally.core.errors import SetUpError, SourceError, SteadyTallyError
 
 _PATH = click.Path(path_type=Path)
+_NOTHING_PLACED = 3
 
 
 def _plain_errors(command: Callable[..., None]) -> Callable[..., None]:
@@ -74,8 +75,14 @@ def run(plan: Path, events: Path, areas: Path, table: Path | None, look_up: Path
             f"{stage.stage}: {stage.records_in:,} in, {stage.records_out:,} on, {stage.total_set_aside:,} set aside"
         )
     for note in outcome.notes:
-        click.echo(f"note: {note}")
+        click.echo(f"{'warning' if note.warns else 'note'}: {note.says}")
     click.echo(f"Written to {out}")
+    if outcome.placed.balance.records_out == 0:
+        # A script that makes the map anew each month must not take an empty one for a month without events.
+        rows = outcome.gathered.table.row_count + len(outcome.gathered.table.ragged)
+        what = "not one event is placed in an area" if rows else "the file of events has no rows"
+        click.echo(f"steady-tally: {what}; the files written are of an empty map.", err=True)
+        sys.exit(_NOTHING_PLACED)
 
 
 @main.command()

@@ -151,7 +151,7 @@ def test_a_working_projection_says_what_it_does_and_one_without_true_areas_count
     conformal = distortion(coordinate_system("EPSG:3857", wanted_by="test"), lon, lat)
     by = (np.cos(np.radians(35.0)) / np.cos(np.radians(41.0))) ** 2 - 1
     assert conformal.areal_high / conformal.areal_low - 1 == pytest.approx(by, rel=0.01)
-    assert "differ in true area by up to 18 %" in conformal.says
+    assert "a square kilometre of the map is 0.56905 to 0.66946 km² on the ground" in conformal.says
     assert "Shapes are kept" in distortion(coordinate_system("EPSG:32624", wanted_by="test"), lon, lat).says
     areas = zones((0, 0, 60, 60))
     place = {
@@ -240,7 +240,7 @@ def test_files_that_do_not_meet_say_so_with_both_extents_and_the_likely_mistake(
     metres = at(*inside)
     o = outcome({}, metres, row(3), events={**events, "coordinates": {**events["coordinates"], "crs": "EPSG:32625"}})
     assert "WGS 84 / UTM zone 24N (EPSG:32624)" in apart(o.placed.placement.looked, o.gathered.checked).says
-    assert any("No event lies in any area" in n for n in o.notes)
+    assert any("No event lies in any area" in n.says for n in o.notes)
     meets = outcome({}, at(*EACH), row(3))
     assert apart(meets.placed.placement.looked, meets.gathered.checked) is None
     assert not (meets.gathered.reasons == Reason.FAR_AWAY).any()

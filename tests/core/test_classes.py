@@ -1,5 +1,7 @@
 """Classes: natural breaks against brute force, quantiles, and who belongs where."""
 
+from fractions import Fraction
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -30,6 +32,36 @@ def grouped(values: list[float], breaks: np.ndarray) -> list[list[float]]:
 def test_natural_breaks_equal_the_brute_force_optimum(values, classes):
     groups = grouped(values, natural_breaks(np.array(values), classes))
     assert sum(squared_deviations(g) for g in groups) == least_squared_deviations(values, classes)
+
+
+@settings(max_examples=400, deadline=None)
+@given(
+    st.lists(st.tuples(st.integers(-999, 999).map(lambda i: i / 100), st.integers(0, 18)), min_size=1, max_size=8),
+    st.sampled_from([-320, -200, -165, -9, 0, 140, 150, 200, 289]),
+    st.integers(1, 4),
+)
+def test_natural_breaks_are_the_optimum_at_the_ends_of_the_numbers_and_over_eighteen_powers_of_ten(parts, at, classes):
+    values = [v * 10.0**power * (10.0**at if at > -300 else 1e-300 * 10.0 ** (at + 300)) for v, power in parts]
+    values = [v for v in values if abs(v) >= 1e-290 or v == 0.0] or [0.0]
+    groups = grouped(values, natural_breaks(np.array(values), classes))
+    found, least = sum(squared_deviations(g) for g in groups), least_squared_deviations(values, classes)
+    assert found <= least * (1 + Fraction(1, 10**10))
+
+
+@settings(max_examples=200, deadline=None)
+@given(SMALL_LISTS, st.integers(1, 4), st.sampled_from([-200, -150, 0, 150, 280]))
+def test_the_fit_is_that_of_exact_sums_whatever_the_size_of_the_values(values, classes, at):
+    scaled = [float(v) * 10.0**at for v in values]
+    breaks = natural_breaks(np.array(scaled), classes)
+    total = squared_deviations(scaled)
+    within = sum(squared_deviations(g) for g in grouped(scaled, breaks))
+    expected = 1.0 if total == 0 else float(1 - within / total)
+    assert goodness_of_variance_fit(np.array(scaled), breaks) == pytest.approx(expected, abs=1e-9)
+
+
+@given(st.floats(allow_nan=False, allow_infinity=False), st.integers(1, 40))
+def test_equal_values_fit_perfectly(value, times):
+    assert goodness_of_variance_fit(np.full(times, value), np.array([value, value])) == 1.0
 
 
 @settings(max_examples=200, deadline=None)

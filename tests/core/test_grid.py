@@ -19,6 +19,7 @@ from steady_tally.core.place.projection import (
     coordinate_system,
     distortion,
     equal_area,
+    keeps_areas,
     project,
     spread_over,
     working_system,
@@ -189,8 +190,32 @@ def test_a_projection_says_in_words_what_it_does_here():
     assert not mercator.keeps_areas
     squared = (math.cos(math.radians(37)) / math.cos(math.radians(39))) ** 2
     assert mercator.areal_high / mercator.areal_low == pytest.approx(squared, rel=2e-3)
-    assert "differ in true area by up to 5.6 %" in mercator.says
+    assert "a square kilometre of the map is 0.60556 to 0.63937 km² on the ground over the study" in mercator.says
     assert mercator.says.endswith("Shapes are kept.")
+
+
+@pytest.mark.parametrize("system", ["EPSG:32624", "EPSG:3857", "EPSG:3395"])
+@pytest.mark.parametrize("reach", [1e-4, 1e-2])
+def test_whether_areas_are_kept_is_a_matter_of_the_projection_and_not_of_how_small_the_study_is(system, reach):
+    lon, lat = spread_over(np.array([-39.0 - reach, -39.0 + reach]), np.array([38.0, 38.0 + reach]))
+    crs, _ = working_system(WorkingProjection(system=system), lon, lat)
+    found = distortion(crs, lon, lat)
+    assert not found.keeps_areas
+    lattice = lattice_of(Grid(shape="square", size=1_000), crs, "")
+    x, y = project(lon[:1], lat[:1], coordinate_system("EPSG:4326", wanted_by="test"), crs)
+    one = cells(lattice, *(a.astype(np.int64) for a in lattice.cells_of(x, y)))
+    ring = np.array(one.geometry[0].exterior.coords)
+    assert one.area_km2 == pytest.approx(ring_areas_m2(ring, np.array([0, len(ring)]), crs) / 1e6, rel=1e-7)
+
+
+@pytest.mark.parametrize("proj", ["laea", "aea +lat_1=30 +lat_2=45", "cea", "sinu", "moll", "eqearth"])
+def test_projections_that_keep_areas_by_their_method_are_known(proj):
+    crs = coordinate_system(f"+proj={proj} +lat_0=38 +lon_0=-40 +datum=WGS84 +units=m", wanted_by="test")
+    x, y = np.meshgrid(np.linspace(-1e5, 1e5, 5), np.linspace(-1e5, 1e5, 5))
+    lon, lat = np.array([-41.0, -40.0, -39.0]), np.array([37.0, 38.0, 39.0])
+    at = np.column_stack(project(lon, lat, coordinate_system("EPSG:4326", wanted_by="test"), crs))
+    spherical = proj in ("moll",)  # made for the sphere alone: on an ellipsoid it does not keep areas
+    assert keeps_areas(crs, at) is not spherical
 
 
 @pytest.mark.parametrize(
@@ -203,17 +228,26 @@ def test_a_projection_that_cannot_work_is_refused(system, says):
 
 
 @settings(deadline=None, max_examples=40)
-@given(lattices(), st.lists(st.floats(0, 1), min_size=9, max_size=9), st.sampled_from([0.1, 0.5, 0.9]))
-def test_merging_thin_cells_loses_none_and_leaves_a_thin_one_only_among_thin_ones(lattice, shares, least):
+@given(
+    lattices(),
+    st.lists(st.floats(0, 1), min_size=9, max_size=9),
+    st.lists(st.booleans(), min_size=9, max_size=9),
+    st.sampled_from([0.1, 0.5, 0.9]),
+)
+def test_merging_thin_cells_loses_none_and_never_mixes_cells_that_count_with_others(lattice, shares, counting, least):
     column, row = (a.ravel() for a in np.meshgrid(np.arange(3), np.arange(3)))
     share = np.array(shares)
     before = cells(lattice, column, row)
-    after, to, host = merged_cells(before, share, least)
+    counts = np.array(counting)
+    after, to, host = merged_cells(before, share, least, counts)
+    alone = np.flatnonzero(~counts)
+    assert (host[to[alone]] == alone).all()
+    assert not np.isin(to[counts], to[alone]).any()
     assert sorted(set(to.tolist())) == list(range(len(after)))
     assert len(after) + len(after.merged) == 9
     assert (to[host] == np.arange(len(after))).all()
     assert shapely.area(after.geometry).sum() == pytest.approx(shapely.area(before.geometry).sum(), rel=1e-6)
-    for i in np.flatnonzero(share[host] < least):
+    for i in np.flatnonzero((share[host] < least) & counts[host]):
         beside = lattice.neighbours(int(after.column[i]), int(after.row[i]))
-        near = [j for j in range(9) if (int(column[j]), int(row[j])) in beside]
+        near = [j for j in range(9) if (int(column[j]), int(row[j])) in beside and counts[j]]
         assert (share[near] < least).all()

@@ -11,8 +11,9 @@ from steady_tally.core.errors import OutOfBalance, PlanError
 from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.ledger import Ledger, StageBalance
 from steady_tally.core.measure.states import State
+from steady_tally.core.outcome import Outcome
 from steady_tally.core.plan import Plan, read_plan
-from steady_tally.core.run import Outcome, run
+from steady_tally.core.run import run
 from steady_tally.core.sources import Features, RaggedRow, Sources, Table
 
 SUMMERS = [{"first_day": f"{y}-06-01", "last_day": f"{y}-08-31"} for y in (2021, 2022, 2023, 2024, 2025)]
@@ -85,7 +86,7 @@ def test_a_rate_divides_by_residents_and_by_recorded_windows_not_by_the_span_of_
         ("NO_DENOMINATOR", None),  # no row
     ]
     assert outcome.classed.area_class.tolist() == [1, 0, -1, -1, -1]
-    assert any("“A4” have no row" in n or "“A4”" in n for n in outcome.notes)
+    assert any("Area “A4”" in n.says for n in outcome.notes)
 
 
 def test_a_year_counts_its_recorded_days():
@@ -111,7 +112,14 @@ def test_rows_are_added_up_filtered_and_averaged_over_years():
         },
         {"areas": squares(1)},
     )
-    measure = rate(per=1, time="none", mean_over="year", where=[{"column": "sex", "values": ["f", "m"]}])
+    measure = rate(
+        per=1,
+        time="none",
+        decimal=".",
+        add_over=["sex"],
+        mean_over="year",
+        where=[{"column": "sex", "values": ["f", "m"]}],
+    )
     outcome = run(plan(measure), sources)
     assert outcome.measured.values.denominator.tolist() == [2300.0]
     found = outcome.measured.denominators
@@ -138,7 +146,7 @@ def test_invalid_shapes_are_repaired_and_said_and_empty_ones_have_no_value():
     assert outcome.measured.values.numerator.tolist() == [1, 1, 0]
     assert outcome.placed.areas.area_km2[1] == pytest.approx(0.5 / 0.9996**2, rel=1e-6)
     assert [s for s, _ in result(outcome)] == ["NUMBER", "NUMBER", "NOT_COMPUTABLE"]
-    assert any("“A1” had an invalid shape" in n for n in outcome.notes)
+    assert any("Invalid shapes were repaired: “A1”" in n.says for n in outcome.notes)
 
 
 def test_overlapping_areas_count_an_event_each_and_the_ledger_counts_it_once():
@@ -150,7 +158,7 @@ def test_overlapping_areas_count_an_event_each_and_the_ledger_counts_it_once():
     assert outcome.measured.values.numerator.tolist() == [2, 1]
     assert outcome.placed.balance.records_out == 2
     assert outcome.placed.located.placements == 3
-    assert any("counted 3 times" in n for n in outcome.notes)
+    assert any("counted 3 times" in n.says for n in outcome.notes)
 
 
 def test_records_are_set_aside_once_each_with_the_first_reason_that_holds():

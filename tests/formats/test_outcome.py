@@ -10,8 +10,9 @@ import pytest
 import shapely
 
 from steady_tally.core.errors import SetUpError
+from steady_tally.core.outcome import Outcome
 from steady_tally.core.plan import read_plan
-from steady_tally.core.run import Outcome, run
+from steady_tally.core.run import run
 from steady_tally.core.sources import Features, RaggedRow, Sources, Table
 from steady_tally.formats import outcome as module
 from steady_tally.formats.outcome import write_outcome

@@ -80,6 +80,16 @@ def match_names(
     return Matches(joined, left_over, unused, _suggest(left_over, suggested, targets))
 
 
+def quoted(spellings: Sequence[str], most: int = 5) -> str:
+    """The first of them in quotation marks, and how many there are where that is not all.
+
+    >>> quoted(["A", "B"])
+    '“A”, “B”'
+    """
+    some = ", ".join(f"“{s}”" for s in spellings[:most])
+    return some + (f" … ({len(spellings):,} in all)" if len(spellings) > most else "")
+
+
 def tidy(text: str) -> str:
     """The text without bracketed tails, accents, case, punctuation and superfluous blanks.
 

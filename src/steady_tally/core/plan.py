@@ -30,6 +30,9 @@ FORMAT = "steady-tally-plan"
 VERSION = 1
 
 
+Decimal = Literal[".", ","]
+
+
 class _Part(BaseModel):
     """A part of the plan: an entry that we do not know is a mistake, never passed over."""
 
@@ -73,7 +76,7 @@ class InRange(_Condition):
     column: str
     low: float | None = Field(None, allow_inf_nan=False)
     high: float | None = Field(None, allow_inf_nan=False)
-    decimal: Literal[".", ","] = "."
+    decimal: Decimal = "."
 
 
 class Contains(_Condition):
@@ -156,7 +159,7 @@ class CoordinateColumns(_Part):
     kind: Literal["columns"] = "columns"
     x: str
     y: str
-    decimal: Literal[".", ","] = "."
+    decimal: Decimal = "."
     crs: str = "EPSG:4326"
 
 
@@ -166,7 +169,7 @@ class CoordinatePair(_Part):
     kind: Literal["pair"] = "pair"
     column: str
     order: Literal["lat-lon", "lon-lat"] = "lat-lon"
-    decimal: Literal[".", ","] = "."
+    decimal: Decimal = "."
     crs: str = "EPSG:4326"
 
 
@@ -211,6 +214,9 @@ class EventTime(_Part):
         "as_written", description="Is 00:00 a time of day, or what is written where none is known?"
     )
     unreadable: Literal["keep", "set_aside"] = "keep"
+    latest_year: int | None = Field(
+        None, ge=100, le=9999, description="A year of two figures is one of the hundred that end with this."
+    )
 
     @field_validator("zone")
     @classmethod
@@ -254,7 +260,7 @@ class LookUp(_Part):
     keys: Annotated[list[LookUpKey], Field(min_length=1, max_length=4)]
     x: str
     y: str
-    decimal: Literal[".", ","] = "."
+    decimal: Decimal = "."
     crs: str = "EPSG:4326"
     accepted: dict[str, str] = Field(default_factory=dict)
 
@@ -295,6 +301,7 @@ class Events(_Part):
     ]
     stated: StatedColumn | None = None
     number: str | None = Field(None, description="A column with how many events each record stands for.")
+    number_decimal: Decimal | None = Field(None, description="Found from the column where it is not said.")
     identifier: str | None = None
     repeated_identifier: Literal["keep", "set_aside"] = "set_aside"
     swapped_axes: Literal["set_aside", "swap"] = "set_aside"
@@ -427,11 +434,16 @@ class RecordedColumn(_Part):
 
 
 class RecordedList(_Part):
-    """Events could have been recorded only in the areas that a table lists, by their identifiers or names."""
+    """Events could have been recorded only in the areas that a table lists.
+
+    Its entries are all identifiers or all names, whichever more of them are, or what `area` says: "identifier", "name"
+    or a column of the zones.
+    """
 
     kind: Literal["list"] = "list"
     source: str
     column: str
+    area: str | None = None
 
 
 AreaKey = Literal["identifier", "name"]
@@ -502,14 +514,18 @@ class Key(_Part):
 class Denominator(_Part):
     """What to divide by, from a table with one or several rows an area.
 
-    Rows that hold `where` are added up for each area; with `mean_over`, the sum is divided by the number of different
-    values in that column (years, say). `accepted` joins the table's spellings to area identifiers by the user's word.
+    Of the rows that hold `where`, those of one area are added up where they differ in just the columns of `add_over`;
+    with `mean_over`, the sum is divided by the number of different values in that column (years, say). A row that is
+    the sum of others beside it is left out. `absent` says whether a row that one area lacks and others have stands for
+    nobody, or is a mistake. `accepted` joins the table's spellings to area identifiers by the user's word.
     """
 
     source: str = "table"
     keys: Annotated[list[Key], Field(min_length=1)]
     value: str
-    decimal: Literal[".", ","] = "."
+    decimal: Decimal | None = Field(None, description="The decimal sign; found from the column where it is not said.")
+    add_over: Annotated[list[str], Field(max_length=20)] = Field(default_factory=list)
+    absent: Literal["mistake", "zero"] = "mistake"
     noun: str = "residents"
     where: list[Condition] = Field(default_factory=list)
     mean_over: str | None = None

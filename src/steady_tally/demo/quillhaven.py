@@ -220,6 +220,7 @@ def _plan(spelt: list[Spelling], codes: list[str]) -> dict[str, Any]:
                 "source": "residents",
                 "keys": [{"table": "Ward code", "area": "identifier"}, {"table": "Ward", "area": "name"}],
                 "value": "Residents",
+                "add_over": ["Sex", "Age group"],
                 "mean_over": "Year",
                 "accepted": {s.name: code for s, code in zip(spelt, codes, strict=True) if s.needs_a_word},
             },

@@ -22,12 +22,12 @@ from steady_tally.core.errors import SetUpError
 from steady_tally.core.gather.conditions import trimmed_text
 from steady_tally.core.gather.reasons import REASONS, Reason
 from steady_tally.core.measure.states import STATES, State
+from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.locate import Located
 from steady_tally.core.place.placing import WAYS, Way
 from steady_tally.core.place.placing import areas_table as areas_table_of
 from steady_tally.core.place.projection import project
-from steady_tally.core.run import Outcome
 
 _WGS84 = CRS.from_epsg(4326)
 _DEGREE_FIGURES = 8
@@ -197,6 +197,8 @@ def ledger_document(outcome: Outcome, checksums: Mapping[str, str]) -> dict[str,
             "rows_filtered_out": found.rows_filtered_out,
             "rows_used": found.rows_used,
             "rows_left_over": found.rows_left_over,
+            "totals": found.totals,
+            "added_over": list(found.added_over),
             "left_over": dict(found.left_over),
             "suggestions": {s: list(best) for s, best in found.suggestions.items()},
             "joined": dict(found.how),
@@ -205,7 +207,8 @@ def ledger_document(outcome: Outcome, checksums: Mapping[str, str]) -> dict[str,
         "periods": outcome.measured.values.periods,
         "breaks": outcome.classed.breaks.tolist(),
         "fit": None if np.isnan(outcome.classed.fit) else outcome.classed.fit,
-        "notes": list(outcome.notes),
+        "notes": [note.says for note in outcome.notes],
+        "warnings": [{"stage": note.stage, "says": note.says} for note in outcome.notes if note.warns],
         "plan": outcome.plan.as_document(),
         "checksums": dict(checksums),
     }

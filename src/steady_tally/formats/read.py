@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
+from datetime import UTC, datetime
 from pathlib import Path
 
 import pyarrow as pa
@@ -61,7 +62,8 @@ def open_table(
 def read_table(path: Path, name: str, reading: Reading = _DEFAULT) -> Table:
     """Read events or a table whole."""
     stream = open_table(path, name, reading)
-    return whole_table(name, stream.pieces, stream.schema, stream.crs)
+    year = datetime.fromtimestamp(path.stat().st_mtime, UTC).year
+    return replace(whole_table(name, stream.pieces, stream.schema, stream.crs), year=year)
 
 
 def read_zones(path: Path, name: str, reading: Reading = _DEFAULT) -> Features:

@@ -20,6 +20,7 @@ import python_calamine
 import shapely
 
 from steady_tally.core.errors import SourceError
+from steady_tally.core.gather.times import wall_times
 from steady_tally.core.plan import Reading
 from steady_tally.core.sources import Piece, Table
 from steady_tally.formats.delimited import looks_like_header, names_of
@@ -104,7 +105,7 @@ def read_parquet(path: Path) -> Iterator[Piece]:
                 table = table.drop_columns([geometry])
             table = table.replace_schema_metadata(None)
             numbers = record + 1 + np.arange(table.num_rows)
-            yield Piece(_flat(table), numbers, np.zeros(table.num_rows, np.int64), (), points)
+            yield Piece(plain_columns(table), numbers, np.zeros(table.num_rows, np.int64), (), points)
             record += table.num_rows
     except (pa.ArrowException, OSError, shapely.errors.GEOSException) as error:
         raise SourceError(
@@ -119,13 +120,18 @@ def _points(shapes: np.ndarray) -> np.ndarray:
     return found
 
 
-def _flat(table: pa.Table) -> pa.Table:
-    """Columns of plain values: a dictionary is its values, lists and structs are their text."""
+def plain_columns(table: pa.Table) -> pa.Table:
+    """Columns of plain values: a dictionary is its values, lists and structs are their text.
+
+    Moments in a time zone are text that says what that zone's clocks showed, and the offset.
+    """
     flat = {}
     for field, column in zip(table.schema, table.columns, strict=True):
         kind = field.type
         if pa.types.is_dictionary(kind):
             column = column.cast(kind.value_type)
+        elif pa.types.is_timestamp(kind) and kind.tz is not None:
+            column = pa.chunked_array([wall_times(column)])
         elif pa.types.is_nested(kind):
             column = pa.chunked_array([pa.array([None if v is None else str(v) for v in column.to_pylist()])])
         flat[field.name] = column

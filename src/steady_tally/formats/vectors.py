@@ -22,7 +22,7 @@ from steady_tally.core.errors import SourceError
 from steady_tally.core.plan import Reading
 from steady_tally.core.sources import Features, Table
 from steady_tally.formats.limits import LARGEST_ARCHIVE, MOST_MEMBERS
-from steady_tally.formats.tables import parquet_schema
+from steady_tally.formats.tables import parquet_schema, plain_columns
 
 # By file ending: the driver, how its files begin, and what names it to GDAL. A file that begins otherwise is never
 # handed to GDAL, which would guess another driver, perhaps one that follows references to other files.
@@ -220,7 +220,7 @@ def _read_geoparquet(path: Path, name: str, reading: Reading) -> Features:
         shapes = shapely.from_wkb(table.column(geometry).to_numpy(zero_copy_only=False))
     except (shapely.errors.GEOSException, TypeError) as error:
         raise _unreadable(where, error) from None
-    columns = table.drop_columns([geometry]).replace_schema_metadata(None)
+    columns = plain_columns(table.drop_columns([geometry]).replace_schema_metadata(None))
     if columns.num_columns == 0:
         columns = pa.table({"feature": pa.array(np.arange(1, len(shapes) + 1))})
     return Features(name, columns, shapes, crs)

@@ -13,11 +13,12 @@ from sqlalchemy import Engine
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.gather.records import Checked, Gathered, check, choose
+from steady_tally.core.outcome import Measured, Outcome, Placed
 from steady_tally.core.place.placing import Looked, Placement, arrange, fixed_centre, look
 from steady_tally.core.place.survey import Survey, survey
 from steady_tally.core.place.trial import Trial, try_grid
 from steady_tally.core.plan import Grid, Place, Plan, fingerprint
-from steady_tally.core.run import Measured, Outcome, Placed, classify, measure, place, stage_keys
+from steady_tally.core.run import finish, measure, place, stage_keys
 from steady_tally.core.show.drawing import plane_of
 from steady_tally.core.show.insets import insets_of
 from steady_tally.core.sources import Sources
@@ -44,9 +45,7 @@ def study_outcome(
     gathered: Gathered = _kept_or(keys["gather"], lambda: choose(plan.gather, checked))
     placed: Placed = _kept_or(keys["place"], lambda: place(placement, gathered))
     measured: Measured = _kept_or(keys["measure"], lambda: measure(plan, placed, sources))
-    outcome = Outcome(plan, gathered, placed, measured, classify(plan.classes, measured))
-    outcome.ledger.check()
-    return outcome
+    return finish(plan, gathered, placed, measured)
 
 
 def check_plan(engine: Engine, study_id: uuid.UUID, plan: Plan) -> None:

@@ -241,7 +241,8 @@ def _load(engine: Engine, source_id: uuid.UUID) -> Table | Features:
         return Features(source.name, own, shapes, source.crs)
     points = np.column_stack([numbers("x"), numbers("y")]) if "x" in by_use else None
     ragged = tuple(RaggedRow(**r) for r in source.ragged)
-    return Table(source.name, own, numbers("record"), numbers("line"), ragged, points, source.crs)
+    year = source.created_at.year
+    return Table(source.name, own, numbers("record"), numbers("line"), ragged, points, source.crs, year)
 
 
 def _flatten(content: Table | Piece | Features) -> tuple[pa.Table, list[dict[str, str]]]:

@@ -22,12 +22,9 @@ from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.gather.records import check
 from steady_tally.core.gather.systems import rank_systems, search_systems
 from steady_tally.core.gather.tally import Tally, tally, tally_rows
-from steady_tally.core.place.bins import OUTSIDE
-from steady_tally.core.place.locate import locate
-from steady_tally.core.place.projection import project
+from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.zones import ZoneSet, zone_set
 from steady_tally.core.plan import Condition, Events, Gather, Reading
-from steady_tally.core.run import Outcome
 from steady_tally.core.sources import Features, Sources
 from steady_tally.formats.look import Look, look
 from steady_tally.formats.outcome import set_aside_table
@@ -392,8 +389,7 @@ def _swapped(outcome: Outcome) -> tuple[int, int | None]:
     at = np.flatnonzero(checked.reasons == Reason.SWAPPED_AXES)
     if cover is None or len(at) == 0:
         return len(at), None
-    x, y = project(checked.y[at], checked.x[at], checked.crs, cover.crs)
-    return len(at), int(np.count_nonzero(locate(cover.edges, x, y, index=cover.index).first != OUTSIDE))
+    return len(at), int(np.count_nonzero(cover.hold(checked.y[at], checked.x[at], checked.crs)))
 
 
 def _systems(study_id: uuid.UUID, seen: Look) -> list[SystemView]:

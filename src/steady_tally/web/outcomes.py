@@ -9,7 +9,7 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
-from steady_tally.core.run import Outcome
+from steady_tally.core.outcome import Outcome
 from steady_tally.formats.outcome import areas_table, ledger_document, set_aside_table
 from steady_tally.jobs.outcomes import study_outcome
 from steady_tally.store.sources import sources_of
@@ -40,12 +40,14 @@ class StageView(BaseModel):
 
 
 class TableAccount(BaseModel):
-    """The account of the denominators' table: read = filtered out + used + left over."""
+    """The account of the denominators' table: read = filtered out + used + left over + totals."""
 
     rows_read: int
     rows_filtered_out: int
     rows_used: int
     rows_left_over: int
+    totals: int = Field(description="Rows left out because they are the sum of others beside them.")
+    added_over: list[str] = Field(description="What rows that were added up differ in.")
     left_over: dict[str, int]
     suggestions: dict[str, list[str]]
     joined: dict[str, int]
@@ -57,6 +59,13 @@ class AreasAccount(BaseModel):
     states: dict[str, int]
 
 
+class Warned(BaseModel):
+    """What needs a decision: a figure answers another question than it seems to."""
+
+    stage: str
+    says: str
+
+
 class LedgerView(BaseModel):
     stages: list[StageView]
     placements: int = Field(description="Pairs of an event and an area that it is counted in.")
@@ -66,6 +75,7 @@ class LedgerView(BaseModel):
     breaks: list[float]
     fit: float | None
     notes: list[str]
+    warnings: list[Warned] = Field(description="Those of the notes that need a decision.")
     plan: dict[str, Any]
     checksums: dict[str, str]
 

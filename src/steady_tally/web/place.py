@@ -18,6 +18,7 @@ from pydantic import BaseModel, Field
 from steady_tally.core.errors import NotFound, PlanError
 from steady_tally.core.gather.categories import category_columns
 from steady_tally.core.gather.reasons import Reason
+from steady_tally.core.outcome import Outcome
 from steady_tally.core.place import labels
 from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.completeness import Share, completeness, completeness_by, completeness_by_month
@@ -27,7 +28,6 @@ from steady_tally.core.place.placing import Way, areas_table
 from steady_tally.core.place.projection import distortion, spread_over, to_degrees, working_system
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan import Grid, Place, WorkingProjection
-from steady_tally.core.run import Outcome
 from steady_tally.core.show.colours import apart
 from steady_tally.core.show.drawing import event_points, outlines_over
 from steady_tally.core.show.pictures import picture_of

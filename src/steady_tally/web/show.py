@@ -16,11 +16,11 @@ from pydantic import BaseModel, Field
 from steady_tally.core.classes.breaks import ZERO_CLASS
 from steady_tally.core.errors import NotFound
 from steady_tally.core.measure.states import STATES, State
+from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.completeness import completeness
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.projection import coordinate_system, project
 from steady_tally.core.plan import Count, Plan, Rate, RecordedWindow
-from steady_tally.core.run import Outcome
 from steady_tally.core.show.bands import bands
 from steady_tally.core.show.colours import sequential
 from steady_tally.core.show.drawing import LEVELS, Plane, plane_of, reference_lines, tolerance, zone_rings

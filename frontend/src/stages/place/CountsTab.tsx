@@ -149,6 +149,7 @@ function Recorded({ study, view, save }: PlaceProps) {
   const recorded = view.plan.place.recorded as PlanDocument | null;
   const [choosing, setChoosing] = useState<string | null>(null);
   const [table, setTable] = useState("");
+  const [listedAs, setListedAs] = useState<string>(recorded?.area ?? "");
   const kind = choosing ?? recorded?.kind ?? "everywhere";
   const keep = (to: PlanDocument | null) => {
     setChoosing(null);
@@ -211,10 +212,21 @@ function Recorded({ study, view, save }: PlaceProps) {
             />
           )}
           <Pick
-            label="Column with the zones' identifiers or names"
+            label="Column that lists the zones"
             value={recorded?.source === listed.name ? recorded.column : ""}
             options={[["", "choose one"], ...listed.columns.map((c) => [c, c] as const)]}
-            onChange={(column) => column && keep({ kind: "list", source: listed.name, column })}
+            onChange={(column) =>
+              column && keep({ kind: "list", source: listed.name, column, area: listedAs || null })
+            }
+          />
+          <Pick
+            label="It lists them by"
+            value={listedAs}
+            options={[["", "identifier or name"], ...columns.map((c) => [c.column, c.column] as const)]}
+            onChange={(area) => {
+              setListedAs(area);
+              if (recorded?.kind === "list") keep({ ...recorded, area: area || null });
+            }}
           />
         </>
       )}

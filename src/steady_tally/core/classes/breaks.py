@@ -36,9 +36,22 @@ def goodness_of_variance_fit(values: Floats, breaks: Floats) -> float:
     values = values[np.isfinite(values)]
     if len(values) == 0:
         return float("nan")
-    total = float(np.sum((values - values.mean()) ** 2))
+    in_class = assign(values, breaks)
+    scaled = np.ldexp(values, -exponent_of(values))
+    total = _squared_deviations(scaled)
     if total == 0.0:
         return 1.0
-    in_class = assign(values, breaks)
-    within = sum(float(np.sum((v - v.mean()) ** 2)) for c in np.unique(in_class) if len(v := values[in_class == c]))
+    within = sum(_squared_deviations(scaled[in_class == c]) for c in np.unique(in_class))
     return 1.0 - within / total
+
+
+def exponent_of(values: Floats) -> int:
+    """The power of two that brings values into -1/2 to 1/2 when they are divided by it, so that their differences can
+    be squared whatever their size; exact but for values a number's whole range smaller than the largest."""
+    return int(np.frexp(np.abs(values).max(initial=0.0))[1]) + 1
+
+
+def _squared_deviations(values: Floats) -> float:
+    """The sum of squared deviations from the mean: from the first value, so that equal ones deviate by nothing."""
+    away = values - values[0]
+    return float(np.sum((away - away.mean()) ** 2))

@@ -10,6 +10,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from steady_tally.core.gather.numbers import numbers
+from steady_tally.core.plan import Decimal
 
 Floats = npt.NDArray[np.float64]
 Flags = npt.NDArray[np.bool_]
@@ -28,7 +29,7 @@ _WKT = (
 _PAIR = r"^[\s(\[]*(?P<first>.+?)\s*(?:[;|/]|,\s|,(?=[^,]*$)|\s(?=[^\s]+$))\s*(?P<second>.+?)[\s)\]]*$"
 
 
-def angles(column: pa.ChunkedArray, *, decimal: str = ".") -> tuple[Floats, Flags, Flags]:
+def angles(column: pa.ChunkedArray, *, decimal: Decimal = ".") -> tuple[Floats, Flags, Flags]:
     """Read a column as degrees: plain numbers, or degrees with minutes and seconds and a compass letter.
 
     South and west are negative. O is west, as in French, Spanish and Portuguese; a file in which it means east (Ost)

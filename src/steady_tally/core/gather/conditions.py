@@ -11,7 +11,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.gather.numbers import numbers
+from steady_tally.core.gather.numbers import numbers, writing_of
 from steady_tally.core.gather.times import ReadTimes, within_windows
 from steady_tally.core.plan import (
     AllOf,
@@ -20,6 +20,7 @@ from steady_tally.core.plan import (
     BetweenDays,
     Condition,
     Contains,
+    Decimal,
     HasValue,
     InRange,
     InsideOutline,
@@ -145,11 +146,23 @@ def coded_text(table: Table, column: str, *, wanted_by: str) -> tuple[list[str],
     return found
 
 
-def column_numbers(table: Table, column: str, decimal: str, *, wanted_by: str) -> npt.NDArray[np.float64]:
-    """A column's numbers, NaN where there are none; read once and kept with the table."""
+def column_numbers(table: Table, column: str, decimal: Decimal | None, *, wanted_by: str) -> npt.NDArray[np.float64]:
+    """A column's numbers, NaN where there are none; read once and kept with the table.
+
+    Without a decimal sign it is found from the column; PlanError where either would do and they differ.
+    """
     key = ("numbers", column, decimal)
     if key not in table.kept:
-        table.kept[key] = numbers(table.column(column, wanted_by=wanted_by), decimal=decimal)[0]
+        cells = table.column(column, wanted_by=wanted_by)
+        how = writing_of(cells) if decimal is None else None
+        sign = how.decimal if how else decimal
+        if how and sign is None:
+            raise PlanError(
+                f"the numbers in “{column}” of “{table.name}” can be read in two ways: {how.evidence}.",
+                where=wanted_by,
+                todo='Say which is the decimal sign: "decimal": "." or ",".',
+            )
+        table.kept[key] = numbers(cells, decimal=sign or ".")[0]
     found: npt.NDArray[np.float64] = table.kept[key]
     return found
 

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -15,6 +15,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from steady_tally.core.codes import same_grouping, together
 from steady_tally.core.gather.angles import angles, split_pair, split_point
 from steady_tally.core.gather.column_words import (
     ADDRESS,
@@ -28,9 +29,10 @@ from steady_tally.core.gather.column_words import (
     UNTIL,
 )
 from steady_tally.core.gather.conditions import trimmed_text
-from steady_tally.core.gather.numbers import numbers
+from steady_tally.core.gather.numbers import numbers, writing_of
 from steady_tally.core.gather.times import DateOrder, read_times
 from steady_tally.core.matching import tidy
+from steady_tally.core.plan import Decimal
 from steady_tally.core.sources import Table
 
 _READABLE_FROM = 0.6
@@ -41,13 +43,17 @@ _BLANK = 1 << 30
 
 @dataclass(frozen=True)
 class ColumnLook:
-    """One column: what it seems to be ("number", "category", "time", "text", "blank"), and how many values differ."""
+    """One column: what it seems to be ("number", "category", "time", "text", "blank"), and how many values differ.
+
+    `decimal` is the decimal sign of numbers, None where either would do and they differ; `evidence` says why.
+    """
 
     name: str
     kind: str
     filled: float
     distinct: int
-    decimal: str = "."
+    decimal: Decimal | None = "."
+    evidence: str = ""
 
 
 @dataclass(frozen=True)
@@ -89,9 +95,7 @@ def guess(table: Table) -> Guess:
     times = _times(table, [c for c in looks if c.name not in taken])
     identifier = _identifier(table, [c for c in looks if c.name not in taken | {t.column for t in times}])
     by_time = {t.column for t in times}
-    looks = tuple(
-        ColumnLook(c.name, "time", c.filled, c.distinct, c.decimal) if c.name in by_time else c for c in looks
-    )
+    looks = tuple(replace(c, kind="time") if c.name in by_time else c for c in looks)
     role = _role(table, looks, coordinates, times)
     return Guess(role, looks, coordinates, identifier, times, totals(table) if role == "table" else ())
 
@@ -118,13 +122,13 @@ def totals(table: Table) -> tuple[dict[str, Any], ...]:
             keys[name] = np.where(code == blank, _BLANK, code)
     found_totals = []
     for column, code in keys.items():
-        apart = [k for n, k in keys.items() if n != column and not _same_grouping(k, code)]
+        apart = [k for n, k in keys.items() if n != column and not same_grouping(k, code)]
         for number, value in enumerate(labels[column]):
             rows = code == number
             if value == "" or np.count_nonzero(rows) > len(code) // 2:
                 continue
             others = [k for k in apart if np.any(np.intersect1d(k[rows], k[~rows]) != _BLANK)]
-            if _is_total(values, _together(others, len(code)), rows):
+            if _is_total(values, together(others, len(code)), rows):
                 found_totals.append({"kind": "values", "column": column, "values": [value], "keep": False})
                 break
     return tuple(found_totals)
@@ -144,19 +148,11 @@ def _look(table: Table, name: str) -> ColumnLook:
         return ColumnLook(name, "blank", 0.0, 0)
     share = count / max(len(text), 1)
     distinct = int(pc.count_distinct(text.filter(filled)).as_py())
-    decimal = decimal_of(text.filter(filled))
-    _, blank, unreadable = numbers(column, decimal=decimal)
-    if np.count_nonzero(unreadable) <= 0.1 * count and np.count_nonzero(~blank) > 0:
-        return ColumnLook(name, "number", share, distinct, decimal)
+    writing = writing_of(column)
+    if writing.readable >= 0.9 * count:
+        return ColumnLook(name, "number", share, distinct, writing.decimal, writing.evidence)
     category = distinct <= _MOST_CATEGORIES and distinct <= max(count // 3, 1)
-    return ColumnLook(name, "category" if category else "text", share, distinct, decimal)
-
-
-def decimal_of(text: pa.ChunkedArray) -> str:
-    """The decimal sign of most of the numbers."""
-    comma = pc.sum(pc.match_substring_regex(text, r"^[+-]?\d{1,3}(\.\d{3})*,\d+$|^[+-]?\d+,\d+$")).as_py() or 0
-    point = pc.sum(pc.match_substring_regex(text, r"^[+-]?\d{1,3}(,\d{3})+(\.\d+)?$|^[+-]?\d+\.\d+$")).as_py() or 0
-    return "," if comma > point else "."
+    return ColumnLook(name, "category" if category else "text", share, distinct)
 
 
 def _coordinates(table: Table, looks: Sequence[ColumnLook]) -> tuple[dict[str, Any], ...]:
@@ -184,18 +180,29 @@ def _coordinates(table: Table, looks: Sequence[ColumnLook]) -> tuple[dict[str, A
 def _pair_of_columns(
     table: Table, east: ColumnLook, north: ColumnLook, named_degrees: bool
 ) -> tuple[float, dict[str, Any]]:
-    decimal = "," if "," in (east.decimal, north.decimal) else "."
-    x, no_x, bad_x = angles(table.columns.column(east.name), decimal=decimal)
-    y, no_y, bad_y = angles(table.columns.column(north.name), decimal=decimal)
+    decimal: Decimal = "," if "," in (east.decimal, north.decimal) else "."
+    columns = table.columns.column(east.name), table.columns.column(north.name)
+    (x, no_x, bad_x), (y, no_y, bad_y) = (angles(c, decimal=decimal) for c in columns)
+    if None in (east.decimal, north.decimal) and "," not in (east.decimal, north.decimal):
+        # Three figures behind every comma: as degrees they make sense with one of the two signs alone.
+        by_comma = [angles(c, decimal=",")[0] for c in columns]
+        if _degrees(*by_comma) > 0.9 and _degrees(x, y) < 0.1:
+            return _pair_of_columns(table, replace(east, decimal=","), north, named_degrees)
     there = ~(no_x | no_y)
     read = there & ~(bad_x | bad_y)
     if np.count_nonzero(read) < max(1, 0.5 * np.count_nonzero(there)):
         return 0.0, {}
-    in_degrees = np.mean((np.abs(x[read]) <= 360.0) & (np.abs(y[read]) <= 360.0)) > 0.9
+    in_degrees = _degrees(x[read], y[read]) > 0.9
     document = {"kind": "columns", "x": east.name, "y": north.name, "decimal": decimal}
     # Of several places the one that most rows have.
     score = 2.0 + np.count_nonzero(read) / max(table.row_count, 1) + 0.5 * named_degrees
     return score, {**document, "crs": "EPSG:4326" if in_degrees else None}
+
+
+def _degrees(x: npt.NDArray[np.float64], y: npt.NDArray[np.float64]) -> float:
+    """The share of the places that can be degrees."""
+    known = np.isfinite(x) & np.isfinite(y)
+    return float(np.mean((np.abs(x[known]) <= 360.0) & (np.abs(y[known]) <= 360.0))) if known.any() else 0.0
 
 
 def _in_one_column(table: Table, name: str) -> list[tuple[float, dict[str, Any]]]:
@@ -354,18 +361,3 @@ def _is_total(
         if not (np.mean(same) > 0.95 and np.any(own > 0.0)):
             return False
     return True
-
-
-def _same_grouping(a: npt.NDArray[np.int64], b: npt.NDArray[np.int64]) -> bool:
-    """Do two columns name the same things, as a code and a name do?"""
-    both = len(np.unique(_together([a, b], len(a))))
-    return both <= 1.05 * max(len(np.unique(a)), 1) and both <= 1.05 * max(len(np.unique(b)), 1)
-
-
-def _together(codes: Sequence[npt.NDArray[np.int64]], n: int) -> npt.NDArray[np.int64]:
-    """One code for each combination."""
-    together = np.zeros(n, dtype=np.int64)
-    for code in codes:
-        _, code = np.unique(code, return_inverse=True)
-        _, together = np.unique(together * (int(code.max(initial=0)) + 1) + code, return_inverse=True)
-    return together

@@ -27,6 +27,7 @@ class Found:
     quality : (records asked for,) how each was matched ("exact", "tidied", ..., "" where it was not).
     left_over : the first key's spellings without a match, each with the number of its records.
     suggestions : left-over spelling -> the table's spellings most like it.
+    twice : what records were looked up by that stands in the table with several places; the first was taken.
     """
 
     x: Floats
@@ -34,6 +35,7 @@ class Found:
     quality: tuple[How | str, ...]
     left_over: dict[str, int]
     suggestions: dict[str, tuple[str, ...]]
+    twice: tuple[str, ...]
 
 
 def look_up(plan: LookUp, records: Table, at: npt.NDArray[np.int64], table: Table) -> Found:
@@ -48,25 +50,33 @@ def look_up(plan: LookUp, records: Table, at: npt.NDArray[np.int64], table: Tabl
     further_records = _further(records, [k.record for k in others], at)
     further_table = _further(table, [k.table for k in others], np.arange(table.row_count))
     row_of: dict[tuple[str, ...], int] = {}
-    for row in range(table.row_count - 1, -1, -1):
-        row_of[(known[row], *further_table[row])] = row
     x, _, _ = angles(table.column(plan.x, wanted_by=_WHERE + ".x"), decimal=plan.decimal)
     y, _, _ = angles(table.column(plan.y, wanted_by=_WHERE + ".y"), decimal=plan.decimal)
+    several: set[tuple[str, ...]] = set()
+    for row in np.flatnonzero(np.isfinite(x) & np.isfinite(y)).tolist():
+        key = (known[row], *further_table[row])
+        first_row = row_of.setdefault(key, row)
+        if (x[row], y[row]) != (x[first_row], y[first_row]):
+            several.add(key)
+    taken: dict[tuple[str, ...], None] = {}
     found_x, found_y = np.full(len(at), np.nan), np.full(len(at), np.nan)
     quality: list[How | str] = [""] * len(at)
     left_over: dict[str, int] = {}
     for i, spelling in enumerate(spelt):
         to = matched.joined.get(spelling)
-        at_row = row_of.get((targets[to[0]], *further_records[i])) if to else None
-        row = -1 if at_row is None else at_row
-        if to is None or row < 0 or not (np.isfinite(x[row]) and np.isfinite(y[row])):
+        key = (targets[to[0]], *further_records[i]) if to else ()
+        at_row = row_of.get(key)
+        if to is None or at_row is None:
             said = " ".join([spelling, *further_records[i]]).strip()
             if said:
                 left_over[said] = left_over.get(said, 0) + 1
             continue
-        found_x[i], found_y[i], quality[i] = x[row], y[row], to[1]
+        found_x[i], found_y[i], quality[i] = x[at_row], y[at_row], to[1]
+        if key in several:
+            taken[key] = None
     suggestions = {s: tuple(targets[p] for p in best) for s, best in matched.suggestions.items()}
-    return Found(found_x, found_y, tuple(quality), left_over, suggestions)
+    twice = tuple(" ".join(key) for key in taken)
+    return Found(found_x, found_y, tuple(quality), left_over, suggestions, twice)
 
 
 def _further(table: Table, columns: list[str], at: npt.NDArray[np.int64]) -> list[tuple[str, ...]]:

@@ -6,7 +6,7 @@ Only what is chosen changes with a filter, so that a changed filter costs neithe
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -20,17 +20,20 @@ from steady_tally.core.gather.angles import angles, split_pair, split_point
 from steady_tally.core.gather.conditions import Whereabouts, coded_text, column_numbers, holds, trimmed_text
 from steady_tally.core.gather.coordinates import check_coordinates, look_swapped, reasons_of
 from steady_tally.core.gather.look_up import look_up
+from steady_tally.core.gather.numbers import numbers, writing_of
 from steady_tally.core.gather.reasons import Reason
-from steady_tally.core.gather.times import ReadTimes, Resolution, read_times, within_windows
+from steady_tally.core.gather.times import LATEST_YEAR, ReadTimes, Resolution, read_times, within_windows
 from steady_tally.core.ledger import StageBalance, balance
 from steady_tally.core.place.bins import OUTSIDE, edges_of
 from steady_tally.core.place.locate import locate
-from steady_tally.core.place.projection import coordinate_system, project
+from steady_tally.core.place.projection import coordinate_system, full_turn, on_one_turn, project, turned_to
+from steady_tally.core.place.zones import closed_outline
 from steady_tally.core.plan import (
     Condition,
     CoordinateColumns,
     CoordinatePair,
     CoordinateText,
+    Decimal,
     Events,
     EventTime,
     Gather,
@@ -60,7 +63,9 @@ class Checked:
     number : (records,) how many events each record stands for: 1 unless the plan names a column; 0 where unusable.
     reasons : (records,) `Reason` codes.
     swapped_back, corrected, looked_up : how many usable records were put right in each way.
-    left_over, suggestions : what the look-up did not know; see `look_up.Found`.
+    turned : how many usable records had a longitude beyond 180 degrees.
+    left_over, suggestions, twice : what the look-up did not know or knows twice; see `look_up.Found`.
+    uncorrected : what corrections name that is none of the records.
     kept : what has been worked out from all this, for the next who asks.
     """
 
@@ -72,10 +77,13 @@ class Checked:
     number: npt.NDArray[np.int64]
     reasons: Reasons
     swapped_back: int
+    turned: int
     corrected: int
     looked_up: int
     left_over: Mapping[str, int] = field(default_factory=dict)
     suggestions: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    twice: tuple[str, ...] = ()
+    uncorrected: tuple[str, ...] = ()
     kept: dict[str, Any] = field(default_factory=dict, repr=False, compare=False)
 
     @property
@@ -140,6 +148,8 @@ def check(plan: Gather, sources: Sources) -> Checked:
         table = _kept_columns(table, events)
     x, y, crs, reasons = _coordinates(events, table)
     looked_up, left_over, suggestions = 0, {}, {}
+    twice: tuple[str, ...] = ()
+    uncorrected: tuple[str, ...] = ()
     if events.look_up is not None:
         at = np.flatnonzero(np.isin(reasons, (Reason.NO_COORDINATES, Reason.UNREADABLE_COORDINATES)))
         found = look_up(events.look_up, table, at, sources.table(events.look_up.source, wanted_by=_EVENTS + ".look_up"))
@@ -151,14 +161,15 @@ def check(plan: Gather, sources: Sources) -> Checked:
         quality = np.full(table.row_count, "", dtype=object)
         quality[at] = found.quality
         table = _with_column(table, MATCH_COLUMN, pa.array(quality, pa.string()))
-        looked_up, left_over, suggestions = len(known), found.left_over, found.suggestions
+        looked_up, left_over, suggestions, twice = len(known), found.left_over, found.suggestions, found.twice
     corrected = np.zeros(len(x), dtype=np.bool_)
     if events.corrections:
         x, y = x.copy(), y.copy()
-        at, lon, lat = _corrections(events, table)
+        at, lon, lat, uncorrected = _corrections(events, table)
         x[at], y[at] = project(lon, lat, coordinate_system("EPSG:4326", wanted_by=_EVENTS), crs)
         reasons[at] = Reason.NONE
         corrected[at] = True
+    x, turned = _on_one_turn(x, y, crs, reasons == Reason.NONE)
     exchanged = np.zeros(len(x), dtype=np.bool_)
     if events.swapped_axes == "swap":
         exchanged = look_swapped(x, y, reasons == Reason.NONE) & ~corrected
@@ -189,10 +200,13 @@ def check(plan: Gather, sources: Sources) -> Checked:
         number=number,
         reasons=reasons,
         swapped_back=int(np.count_nonzero(exchanged & usable)),
+        turned=int(np.count_nonzero(turned & usable)),
         corrected=int(np.count_nonzero(corrected & usable)),
         looked_up=looked_up,
         left_over=left_over,
         suggestions=suggestions,
+        twice=twice,
+        uncorrected=uncorrected,
     )
 
 
@@ -239,9 +253,10 @@ def whereabouts(plan: Gather, checked: Checked) -> Whereabouts:
     places = {p.name: p for p in plan.events.places}
 
     def inside(outline: Sequence[tuple[float, float]]) -> Flags:
-        corners = np.array([*outline, outline[0]], dtype=np.float64)
+        corners = closed_outline(outline)
         edges = edges_of(corners, np.array([0, len(corners)]), np.zeros(1, np.int32))
         lon, lat = checked.degrees
+        lon = turned_to(lon, float(corners[:, 0].min() + corners[:, 0].max()) / 2.0, 360.0)
         return np.asarray(locate(edges, lon, lat).first != OUTSIDE)
 
     def at_place(name: str) -> Flags:
@@ -252,7 +267,7 @@ def whereabouts(plan: Gather, checked: Checked) -> Whereabouts:
         place = places[name]
         lon, lat = checked.degrees
         north = (lat - place.y) * _METRES_A_DEGREE
-        east = (lon - place.x) * _METRES_A_DEGREE * np.cos(np.radians(place.y))
+        east = turned_to(lon - place.x, 0.0, 360.0) * _METRES_A_DEGREE * np.cos(np.radians(place.y))
         return np.asarray(np.hypot(east, north) <= place.reach_m)
 
     return Whereabouts(checked.times, inside, at_place, str(plan.events.places))
@@ -289,7 +304,7 @@ def _coordinates(events: Events, table: Table) -> tuple[Floats, Floats, CRS, Rea
         return nowhere, nowhere.copy(), coordinate_system("EPSG:4326", wanted_by=where), blank
     if isinstance(at, (CoordinateColumns, CoordinatePair, CoordinateText)):
         crs = coordinate_system(at.crs, wanted_by=where + ".crs")
-        decimal = "."
+        decimal: Decimal = "."
         if isinstance(at, CoordinateColumns):
             columns = (table.column(at.x, wanted_by=where + ".x"), table.column(at.y, wanted_by=where + ".y"))
             decimal = at.decimal
@@ -318,12 +333,25 @@ def _coordinates(events: Events, table: Table) -> tuple[Floats, Floats, CRS, Rea
     return x, y, coordinate_system(system, wanted_by=where), reasons
 
 
+def _on_one_turn(x: Floats, y: Floats, crs: CRS, usable: Flags) -> tuple[Floats, Flags]:
+    """Longitudes on one turn of the earth, and which were beyond half a turn; others than longitudes as they are."""
+    turn = full_turn(crs)
+    if turn is None:
+        return x, np.zeros(len(x), dtype=np.bool_)
+    usable = usable & (x >= -turn / 2.0) & (x <= turn) & (np.abs(y) <= turn / 4.0)
+    beyond = usable & (x > turn / 2.0)
+    near_its_end = usable.any() and bool(np.ptp(x[usable]) > turn / 2.0)
+    return (on_one_turn(x, usable, turn) if beyond.any() or near_its_end else x), beyond
+
+
 def _times(plan: EventTime, table: Table) -> ReadTimes:
     where = _EVENTS + ".time"
 
     def read(column: str) -> ReadTimes:
         clock = table.column(plan.clock, wanted_by=where + ".clock") if plan.clock else None
-        return read_times(table.column(column, wanted_by=where), plan.order, clock=clock, zone=plan.zone)
+        latest = plan.latest_year or table.year or LATEST_YEAR
+        cells = table.column(column, wanted_by=where)
+        return read_times(cells, plan.order, clock=clock, zone=plan.zone, latest_year=latest)
 
     times = read(plan.column)
     if plan.until and plan.take != "from":
@@ -333,11 +361,12 @@ def _times(plan: EventTime, table: Table) -> ReadTimes:
         start = np.where(np.isnat(times.start), end, times.start)
         if plan.take == "middle":
             end = start + (end - start) // 2
-        times = ReadTimes(end, np.maximum(times.resolution, np.where(known, until.resolution, 0)).astype(np.uint8))
+        resolution = np.maximum(times.resolution, np.where(known, until.resolution, 0)).astype(np.uint8)
+        times = ReadTimes(end, resolution, times.short_years)
     if plan.midnight == "unknown":
         midnight = times.start == times.start.astype("datetime64[D]")
         resolution = np.where(midnight & (times.resolution == Resolution.TIME), Resolution.DAY, times.resolution)
-        times = ReadTimes(times.start, resolution.astype(np.uint8))
+        times = ReadTimes(times.start, resolution.astype(np.uint8), times.short_years)
     return times
 
 
@@ -346,19 +375,35 @@ def _number(events: Events, table: Table, reasons: Reasons) -> npt.NDArray[np.in
     if events.number is None:
         return np.ones(table.row_count, dtype=np.int64)
     where = _EVENTS + ".number"
-    table.column(events.number, wanted_by=where)
-    values = column_numbers(table, events.number, ".", wanted_by=where)
-    sound = np.isfinite(values) & (values >= 0.0) & (values == np.floor(values)) & (values < 2.0**53)
+    decimal = events.number_decimal or _whole_with(table.column(events.number, wanted_by=where))
+    values = column_numbers(table, events.number, decimal, wanted_by=where)
+    sound = _whole(values)
     reasons[~sound & (reasons == Reason.NONE)] = Reason.UNREADABLE_NUMBER
     return np.where(sound, values, 0.0).astype(np.int64)
 
 
-def _corrections(events: Events, table: Table) -> tuple[npt.NDArray[np.int64], Floats, Floats]:
+def _whole(values: Floats) -> Flags:
+    return np.isfinite(values) & (values >= 0.0) & (values == np.floor(values)) & (values < 2.0**53)
+
+
+def _whole_with(column: pa.ChunkedArray) -> Decimal | None:
+    """The decimal sign with which alone all numbers are whole; None where the column itself must tell."""
+    if writing_of(column).decimal is not None:
+        return None
+    signs: tuple[Decimal, ...] = (".", ",")
+    whole = [s for s in signs if (v := numbers(column, decimal=s)[0]).size and _whole(v[np.isfinite(v)]).all()]
+    return whole[0] if len(whole) == 1 else None
+
+
+def _corrections(events: Events, table: Table) -> tuple[npt.NDArray[np.int64], Floats, Floats, tuple[str, ...]]:
+    """The records with a place by the user's word, their longitudes and latitudes, and names that are no record's."""
     named = {c.record: c for c in events.corrections}
     names = identifiers_of(events, table)
     at = np.flatnonzero(pc.is_in(names, value_set=pa.array(list(named), pa.string())).to_numpy())
-    found = [named[n] for n in names.take(at).to_pylist()]
-    return at, np.array([c.x for c in found], dtype=np.float64), np.array([c.y for c in found], dtype=np.float64)
+    there = names.take(at).to_pylist()
+    found = [named[n] for n in there]
+    lon, lat = (np.array([getattr(c, axis) for c in found], dtype=np.float64) for axis in "xy")
+    return at, lon, lat, tuple(sorted(named.keys() - set(there)))
 
 
 def _kept_columns(table: Table, events: Events) -> Table:
@@ -367,12 +412,12 @@ def _kept_columns(table: Table, events: Events) -> Table:
     named = set(events.columns or []) | used_columns(events)
     named |= {k.record for k in events.look_up.keys} if events.look_up else set()
     columns = table.columns.select([n for n in table.columns.column_names if n in named])
-    return Table(table.name, columns, table.record, table.line, table.ragged, table.points, table.crs)
+    return replace(table, columns=columns, kept={})
 
 
 def _with_column(table: Table, name: str, values: pa.Array) -> Table:
     columns = table.columns.append_column(name, values)
-    return Table(table.name, columns, table.record, table.line, table.ragged, table.points, table.crs)
+    return replace(table, columns=columns, kept={})
 
 
 def _repeated(identifiers: pa.ChunkedArray, usable: Flags) -> Flags:

@@ -13,8 +13,6 @@ from pyproj.database import query_crs_info
 from pyproj.enums import PJType
 from pyproj.exceptions import CRSError, ProjError
 
-from steady_tally.core.place.bins import OUTSIDE
-from steady_tally.core.place.locate import locate
 from steady_tally.core.place.projection import coordinate_system, project
 from steady_tally.core.place.zones import ZoneSet
 
@@ -49,12 +47,9 @@ def rank_systems(x: Floats, y: Floats, zones: ZoneSet, *, most: int = 8) -> list
     found = []
     for code in dict.fromkeys(codes[:_MOST_TRIED]):
         try:
-            east, north = project(x[at], y[at], CRS.from_user_input(code), zones.crs)
+            share = float(np.count_nonzero(zones.hold(x[at], y[at], CRS.from_user_input(code))) / len(at))
         except (CRSError, ProjError):
             continue
-        sound = np.isfinite(east) & np.isfinite(north)
-        inside = locate(zones.edges, east[sound], north[sound], index=zones.index).first != OUTSIDE
-        share = float(np.count_nonzero(inside) / len(at))
         if share > 0.0:
             found.append(Candidate(code, CRS.from_user_input(code).name, share))
     return sorted(found, key=lambda c: -c.inside)[:most]

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+import pyarrow.compute as pc
 
 from steady_tally.core.gather.categories import category_columns
 from steady_tally.core.gather.conditions import (
@@ -19,12 +20,11 @@ from steady_tally.core.gather.conditions import (
     holds,
     trimmed_text,
 )
-from steady_tally.core.gather.guess import decimal_of
-from steady_tally.core.gather.numbers import numbers
+from steady_tally.core.gather.numbers import writing_of
 from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.gather.records import Checked, held, used_columns, whereabouts
 from steady_tally.core.gather.times import within_windows
-from steady_tally.core.plan import BetweenDays, Condition, Gather, HasValue, InRange, WeekHours
+from steady_tally.core.plan import BetweenDays, Condition, Decimal, Gather, HasValue, InRange, WeekHours
 from steady_tally.core.sources import Table
 
 _BARS = 24
@@ -43,7 +43,7 @@ class ColumnTally:
     values: tuple[tuple[str, int], ...] = ()
     low: float | None = None
     high: float | None = None
-    decimal: str = "."
+    decimal: Decimal = "."
     bars: tuple[int, ...] = ()
 
 
@@ -136,7 +136,7 @@ def _values(table: Table, name: str, kept: Flags, each: Ints) -> ColumnTally:
     return ColumnTally(name, tuple((labels[i], int(counts[i])) for i in order))
 
 
-def _bars(table: Table, name: str, decimal: str, usable: Flags, kept: Flags, each: Ints) -> ColumnTally:
+def _bars(table: Table, name: str, decimal: Decimal, usable: Flags, kept: Flags, each: Ints) -> ColumnTally:
     values = column_numbers(table, name, decimal, wanted_by="filter")
 
     def bars() -> tuple[float, float, npt.NDArray[np.int64]]:
@@ -151,19 +151,18 @@ def _bars(table: Table, name: str, decimal: str, usable: Flags, kept: Flags, eac
     return ColumnTally(name, (), low, high, decimal, tuple(int(n) for n in counts))
 
 
-def _number_columns(table: Table, categories: set[str]) -> tuple[tuple[str, str], ...]:
-    def find() -> tuple[tuple[str, str], ...]:
+def _number_columns(table: Table, categories: set[str]) -> tuple[tuple[str, Decimal], ...]:
+    def find() -> tuple[tuple[str, Decimal], ...]:
         found = []
         rows = table.columns.slice(0, _LOOKED_AT)
         for name in rows.column_names:
-            decimal = decimal_of(trimmed_text(rows.column(name)))
-            values, blank, unreadable = numbers(rows.column(name), decimal=decimal)
-            filled = np.count_nonzero(~blank)
-            if name not in categories and filled and np.count_nonzero(unreadable) < 0.1 * filled:
-                found.append((name, decimal))
+            writing = writing_of(rows.column(name))
+            filled = int(pc.sum(pc.not_equal(trimmed_text(rows.column(name)), "")).as_py() or 0)
+            if name not in categories and filled and writing.readable > 0.9 * filled:
+                found.append((name, writing.decimal or "."))
         return tuple(found)
 
-    result: tuple[tuple[str, str], ...] = _kept(table, ("number columns",), find)
+    result: tuple[tuple[str, Decimal], ...] = _kept(table, ("number columns",), find)
     return tuple(pair for pair in result if pair[0] not in categories)
 
 

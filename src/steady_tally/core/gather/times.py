@@ -5,9 +5,10 @@ A value that names a longer span (a year, a quarter, an ISO week) is read as tha
 
 from __future__ import annotations
 
+import re
 import unicodedata
 from dataclasses import dataclass
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta, timezone, tzinfo
 from enum import IntEnum
 from functools import cached_property
 from typing import Literal, get_args
@@ -40,7 +41,7 @@ _CLOCK = (
     r"\s*(?P<half>[AaPp]\.?[Mm]\.?)?\s*(?P<zone>Z|z|UTC|[+-]\d{2}:?\d{2}|[+-]\d{2})?)?"
 )
 _HIGHEST = {"month": 12, "day": 31, "hour": 23, "minute": 59, "second": 59}
-_TWO_FIGURES_FROM = 1970  # a year of two figures is one of the hundred that begin here
+LATEST_YEAR = 2069  # of years of two figures, where nothing says when the source is from
 # The first three letters of the months in English, German, French, Spanish, Portuguese, Italian and Dutch.
 _MONTHS: dict[str, int] = {
     name: month
@@ -75,10 +76,12 @@ class ReadTimes:
     ----------
     start : (n,) datetime64[s], not-a-time where there is nothing or nothing that can be read.
     resolution : (n,) `Resolution` codes; TIME where a time of day was given.
+    short_years : how many were written with a year of two figures.
     """
 
     start: Times
     resolution: npt.NDArray[np.uint8]
+    short_years: int = 0
 
     @cached_property
     def week_hour(self) -> npt.NDArray[np.int64]:
@@ -104,7 +107,12 @@ class ReadTimes:
 
 
 def read_times(
-    column: pa.ChunkedArray, order: DateOrder, *, clock: pa.ChunkedArray | None = None, zone: str | None = None
+    column: pa.ChunkedArray,
+    order: DateOrder,
+    *,
+    clock: pa.ChunkedArray | None = None,
+    zone: str | None = None,
+    latest_year: int = LATEST_YEAR,
 ) -> ReadTimes:
     """Read a column of one way of writing.
 
@@ -113,7 +121,9 @@ def read_times(
     clock : a second column with the time of day.
     zone : the study's time zone (IANA name): stamps that carry an offset from UTC are turned into its local time,
         summer time included. Without it the offset is left aside and the clock's own time stands.
+    latest_year : a year of two figures is one of the hundred that end with this one.
     """
+    short_years = 0
     if pa.types.is_temporal(column.type) and not pa.types.is_time(column.type):
         start, resolution = _typed(column, zone)
     elif order in ("serial", "seconds"):
@@ -126,14 +136,29 @@ def read_times(
             # Many rows share their text: each distinct one is read once.
             coded = text.take(left).dictionary_encode()
             at = coded.indices.to_numpy(zero_copy_only=False)
-            reader = _read_periods if order == "period" else lambda t: _read_dates(t, order, zone)
-            start[left], resolution[left] = (part[at] for part in reader(coded.dictionary))
+            if order == "period":
+                start[left], resolution[left] = (part[at] for part in _read_periods(coded.dictionary))
+            else:
+                *read, short = _read_dates(coded.dictionary, order, zone, latest_year)
+                start[left], resolution[left] = (part[at] for part in read)
+                short_years = int(np.count_nonzero(short[at]))
     if clock is not None:
         seconds = _clock_seconds(_trimmed(clock))
         known = seconds >= 0
         start = start.astype("datetime64[D]").astype("datetime64[s]") + np.where(known, seconds, 0)
         resolution = np.where(known, Resolution.TIME, np.maximum(resolution, Resolution.DAY)).astype(np.uint8)
-    return ReadTimes(start, resolution)
+    return ReadTimes(start, resolution, short_years)
+
+
+def wall_times(column: pa.ChunkedArray) -> pa.Array:
+    """A column of moments in a time zone as text: what that zone's clocks showed, with the offset from UTC."""
+    utc = column.cast(pa.timestamp("s"), safe=False).to_numpy().astype("datetime64[s]")
+    local = _to_local(utc, column.type.tz)
+    minutes = np.where(np.isnat(utc), np.timedelta64(0, "s"), local - utc).astype("timedelta64[m]").astype(np.int64)
+    different, at = np.unique(minutes, return_inverse=True)
+    offsets = np.array([f"{'-' if m < 0 else '+'}{abs(m) // 60:02d}:{abs(m) % 60:02d}" for m in different.tolist()])
+    text = np.char.add(np.char.replace(np.datetime_as_string(local), "T", " "), offsets[at])
+    return pa.array(text, pa.string(), mask=np.isnat(utc))
 
 
 def within_windows(times: ReadTimes, windows: list[tuple[date, date]]) -> npt.NDArray[np.bool_]:
@@ -156,8 +181,8 @@ def _trimmed(column: pa.ChunkedArray) -> pa.Array:
 def _typed(column: pa.ChunkedArray, zone: str | None) -> tuple[Times, npt.NDArray[np.uint8]]:
     """A column of dates or times is taken as it is."""
     start = column.cast(pa.timestamp("s"), safe=False).to_numpy().astype("datetime64[s]")
-    if zone and pa.types.is_timestamp(column.type) and column.type.tz is not None:
-        start = _to_local(start, zone)
+    if pa.types.is_timestamp(column.type) and column.type.tz is not None:
+        start = _to_local(start, zone or column.type.tz)
     day = Resolution.DAY if pa.types.is_date(column.type) else Resolution.TIME
     return start, np.full(len(start), day, dtype=np.uint8)
 
@@ -244,7 +269,10 @@ def _two(cells: list[npt.NDArray[np.uint8]], place: int) -> Ints:
     return (cells[place] - ord("0")).astype(np.int64) * 10 + (cells[place + 1] - ord("0"))
 
 
-def _read_dates(text: pa.Array, order: str, zone: str | None) -> tuple[Times, npt.NDArray[np.uint8]]:
+def _read_dates(
+    text: pa.Array, order: str, zone: str | None, latest_year: int
+) -> tuple[Times, npt.NDArray[np.uint8], npt.NDArray[np.bool_]]:
+    """Times, resolutions, and which have a year of two figures."""
     found = pc.extract_regex(text, "^" + _FIELDS[order] + _CLOCK + "$")
     bad = found.is_null().to_numpy(zero_copy_only=False)
 
@@ -262,10 +290,8 @@ def _read_dates(text: pa.Array, order: str, zone: str | None) -> tuple[Times, np
     half = np.array([v[:1].lower() for v in word("half")])
     bad |= (half != "") & ((hour < 1) | (hour > 12))
     hour = np.where(half == "p", hour % 12 + 12, np.where(half == "a", hour % 12, hour))
-    short = year < 100
-    if order in ("day-first", "month-first", "day-name"):
-        century = _TWO_FIGURES_FROM // 100 * 100
-        year = np.where(short, century + year + np.where(century + year < _TWO_FIGURES_FROM, 100, 0), year)
+    short = ~bad & (year < 100) & (order in ("day-first", "month-first", "day-name"))
+    year = np.where(short, latest_year - (latest_year - year) % 100, year)
     midnight_24 = (hour == 24) & (minute == 0) & (second == 0)
     hour = np.where(midnight_24, 0, hour)
     bad |= (month < 1) | (day < 1) | (year < 1000)
@@ -276,7 +302,7 @@ def _read_dates(text: pa.Array, order: str, zone: str | None) -> tuple[Times, np
     if zone and np.isfinite(offset).any():
         stamped = np.isfinite(offset) & ~np.isnat(times)
         times[stamped] = _to_local(times[stamped] - offset[stamped].astype("timedelta64[s]"), zone)
-    return times, np.where(has_clock, Resolution.TIME, Resolution.DAY).astype(np.uint8)
+    return times, np.where(has_clock, Resolution.TIME, Resolution.DAY).astype(np.uint8), short & ~np.isnat(times)
 
 
 def _dates(year: Ints, month: Ints, day: Ints, bad: npt.NDArray[np.bool_]) -> Times:
@@ -380,8 +406,8 @@ def _offset(text: str) -> float:
 
 
 def _to_local(utc: Times, zone: str) -> Times:
-    """UTC to a zone's local time, looked up once for each hour that occurs."""
-    place = ZoneInfo(zone)
+    """UTC to a zone's local time, looked up once for each quarter of an hour that occurs."""
+    place = _zone(zone)
     known = ~np.isnat(utc)
     quarters, at = np.unique(utc[known].astype("datetime64[m]").astype(np.int64) // 15, return_inverse=True)
     shifts = [
@@ -391,3 +417,12 @@ def _to_local(utc: Times, zone: str) -> Times:
     local = utc.copy()
     local[known] += np.array(shifts, dtype=np.int64)[at].astype("timedelta64[s]")
     return local
+
+
+def _zone(name: str) -> tzinfo:
+    """A zone by its name, or by an offset as "+02:00"."""
+    offset = re.fullmatch(r"([+-])(\d{2}):?(\d{2})", name)
+    if offset is None:
+        return ZoneInfo(name)
+    minutes = 60 * int(offset.group(2)) + int(offset.group(3))
+    return timezone(timedelta(minutes=minutes if offset.group(1) == "+" else -minutes))

@@ -2,22 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.gather.conditions import rows_that_hold
-from steady_tally.core.gather.numbers import numbers
+from steady_tally.core.gather.conditions import coded_text, column_numbers, rows_that_hold
+from steady_tally.core.gather.numbers import writing_of
 from steady_tally.core.matching import How, match_names
+from steady_tally.core.measure.rows import add_rows, differing_columns
+from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.grid import CellSet
+from steady_tally.core.place.placing import Members
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan import Denominator
 from steady_tally.core.sources import Table, texts
 
 _WHERE = "plan: measure.denominator"
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+Flags = npt.NDArray[np.bool_]
 
 
 @dataclass(frozen=True)
@@ -27,98 +33,167 @@ class Denominators:
     Attributes
     ----------
     values : (areas,) float64, NaN where no row was joined or one of its rows has no number.
-    rows_read, rows_filtered_out, rows_used, rows_left_over : read = filtered out + used + left over.
+    of_members : the numbers are those of the zones that areas are made of, as far as each zone counts; else they are
+        of whole areas.
+    rows_read, rows_filtered_out, rows_used, rows_left_over : read = filtered out + used + left over + totals.
+    totals : rows left out because they are the sum of others beside them.
     left_over : the spellings that no area answers to, each with the number of its rows.
     suggestions : left-over spelling -> identifiers of the areas most like it.
     how : how many spellings were joined in each way.
     areas_without_row : identifiers of the areas that no row was joined to.
     areas_with_unreadable : identifiers of the areas of which a row has no number.
+    areas_short : identifiers of the areas whose mean is over fewer values than that of others.
+    added_over : what rows that were added differ in.
+    written : how the numbers of the table were found to be written, where that is not plain.
+    unused_words : spellings joined by the user's word that are not in the table.
+    fits_both : the table would fit the areas' own codes and those of the zones that they are made of alike.
     """
 
-    values: npt.NDArray[np.float64]
+    values: Floats
+    of_members: bool
     rows_read: int
     rows_filtered_out: int
     rows_used: int
     rows_left_over: int
+    totals: int
     left_over: Mapping[str, int]
     suggestions: Mapping[str, tuple[str, ...]]
     how: Mapping[How, int]
     areas_without_row: tuple[str, ...]
     areas_with_unreadable: tuple[str, ...]
+    areas_short: tuple[str, ...]
+    added_over: tuple[str, ...]
+    written: str
+    unused_words: tuple[str, ...]
+    fits_both: bool = False
+
+
+@dataclass(frozen=True)
+class Joined:
+    """The rows of a table against one set of areas.
+
+    Attributes
+    ----------
+    kept : (rows,) which the plan's conditions keep.
+    area : (rows,) the position of each kept row's area, -1 for none.
+    spelt : (rows,) how the row spells its area: by the key that matched it.
+    """
+
+    kept: Flags
+    area: Ints
+    spelt: tuple[str, ...]
+    how: Mapping[How, int]
+    left_over: Mapping[str, int]
+    suggestions: Mapping[str, tuple[str, ...]]
+
+    @property
+    def used(self) -> Flags:
+        return self.kept & (self.area >= 0)
 
 
 def denominators(
-    plan: Denominator,
-    table: Table,
-    areas: ZoneSet | CellSet,
-    parts: ZoneSet | None = None,
-    area_of_part: npt.NDArray[np.int32] | None = None,
+    plan: Denominator, table: Table, areas: ZoneSet | CellSet, members: Members | None = None
 ) -> Denominators:
     """Join the table's rows to the areas by the plan's keys, in turn, and add them up.
 
-    Where areas are made of smaller zones (`parts`, each with its area or -1) whose codes or names the table has, the
-    zones' figures are added up; an area of which a zone has none then has none itself.
+    Where areas are made of smaller zones, the table may have the areas' own codes or those of the zones. It has those
+    of which more of its rows are known, the areas' own where that is the same. The zones' figures are added up as far
+    as each zone counts; an area of which a counting zone has none then has none itself.
     """
-    if parts is None or area_of_part is None or parts is areas:
-        return _joined(plan, table, areas)
-    found = _joined(plan, table, parts)
-    if found.rows_used == 0:
-        return _joined(plan, table, areas)
-    inner = area_of_part >= 0
-    values = np.bincount(area_of_part[inner], weights=found.values[inner], minlength=len(areas)).astype(np.float64)
-    return replace(found, values=values)
+    _check_accepted(plan, [areas, *([members.zones] if members else [])])
+    own = join_rows(plan, table, areas)
+    if members is None or members.zones is areas:
+        return _added(plan, table, own, areas)
+    parts = join_rows(plan, table, members.zones)
+    by_own, by_parts = (int(np.count_nonzero(j.used)) for j in (own, parts))
+    if by_own >= by_parts:
+        return replace(_added(plan, table, own, areas), fits_both=by_own == by_parts and by_own > 0)
+    found = _added(plan, table, parts, members.zones)
+    counts = (members.area != OUTSIDE) & (members.share > 0.0)
+    of = members.area[counts]
+    values = np.bincount(of, weights=(found.values * members.share)[counts], minlength=len(areas)).astype(np.float64)
+    values[np.bincount(of, minlength=len(areas)) == 0] = np.nan
+    return replace(found, values=values, of_members=True)
 
 
-def _joined(plan: Denominator, table: Table, zones: ZoneSet | CellSet) -> Denominators:
+def join_rows(plan: Denominator, table: Table, zones: ZoneSet | CellSet) -> Joined:
+    """Match each row to an area by the plan's keys in turn."""
     keep = rows_that_hold(table, plan.where, wanted_by=_WHERE)
-    values, _, _ = numbers(table.column(plan.value, wanted_by=_WHERE), decimal=plan.decimal)
     position = {identifier: i for i, identifier in enumerate(zones.identifiers)}
-    unknown = [i for i in plan.accepted.values() if i not in position]
+    accepted = {spelling: position[i] for spelling, i in plan.accepted.items() if i in position}
+    area = np.full(table.row_count, -1, dtype=np.int64)
+    how: dict[How, int] = {}
+    suggestions: dict[str, tuple[str, ...]] = {}
+    spelt = [""] * table.row_count
+    for key in plan.keys:
+        texts_of_key = texts(table.column(key.table, wanted_by=_WHERE + ".keys"))
+        open_rows = np.flatnonzero(keep & (area < 0))
+        targets = zones.identifiers if key.area == "identifier" else zones.names
+        found = match_names((texts_of_key[i] for i in open_rows), targets, accepted=accepted)
+        for i in open_rows.tolist():
+            if texts_of_key[i]:
+                spelt[i] = texts_of_key[i]
+            area[i] = found.joined.get(texts_of_key[i], (-1, "exact"))[0]
+        for _, way in found.joined.values():
+            how[way] = how.get(way, 0) + 1
+        suggestions |= {s: tuple(zones.identifiers[p] for p in best) for s, best in found.suggestions.items()}
+    left_over: dict[str, int] = {}
+    for i in np.flatnonzero(keep & (area < 0)).tolist():
+        left_over[spelt[i]] = left_over.get(spelt[i], 0) + 1
+    suggestions = {s: best for s, best in suggestions.items() if s in left_over}
+    return Joined(keep, area, tuple(spelt), how, left_over, suggestions)
+
+
+def differing(plan: Denominator, table: Table, areas: ZoneSet | CellSet, members: Members | None) -> list[str]:
+    """The columns in which rows of one area differ."""
+    tried = [join_rows(plan, table, areas)]
+    if members is not None and members.zones is not areas:
+        tried.append(join_rows(plan, table, members.zones))
+    best = max(tried, key=lambda j: int(np.count_nonzero(j.used)))
+    return differing_columns(plan, table, best.used, best.area, best.spelt)
+
+
+def _check_accepted(plan: Denominator, known: Sequence[ZoneSet | CellSet]) -> None:
+    there = {i for areas in known for i in areas.identifiers} if plan.accepted else set()
+    unknown = [i for i in plan.accepted.values() if i not in there]
     if unknown:
         raise PlanError(
             f"there is no area “{unknown[0]}”.", where=_WHERE + ".accepted", todo="Name an area's identifier."
         )
-    accepted = {spelling: position[identifier] for spelling, identifier in plan.accepted.items()}
 
-    area = np.full(table.row_count, -1, dtype=np.int64)
-    how: dict[How, int] = {}
-    suggestions: dict[str, tuple[str, ...]] = {}
-    spellings: list[list[str]] = []
-    for key in plan.keys:
-        spelt = texts(table.column(key.table, wanted_by=_WHERE + ".keys"))
-        spellings.append(spelt)
-        open_rows = np.flatnonzero(keep & (area < 0))
-        targets = zones.identifiers if key.area == "identifier" else zones.names
-        found = match_names((spelt[i] for i in open_rows), targets, accepted=accepted)
-        for i in open_rows:
-            area[i] = found.joined.get(spelt[i], (-1, "exact"))[0]
-        for _, way in found.joined.values():
-            how[way] = how.get(way, 0) + 1
-        suggestions |= {s: tuple(zones.identifiers[p] for p in best) for s, best in found.suggestions.items()}
 
-    used = keep & (area >= 0)
-    left = np.flatnonzero(keep & (area < 0))
-    left_over: dict[str, int] = {}
-    for i in left:
-        shown = next((spelt[i] for spelt in reversed(spellings) if spelt[i]), "")
-        left_over[shown] = left_over.get(shown, 0) + 1
-    totals = np.bincount(area[used], weights=values[used], minlength=len(zones)).astype(np.float64)
-    rows = np.bincount(area[used], minlength=len(zones))
-    if plan.mean_over:
-        over = np.array(texts(table.column(plan.mean_over, wanted_by=_WHERE + ".mean_over")), dtype=object)[used]
-        _, code = np.unique(over.astype(str), return_inverse=True)
-        pairs = np.unique(np.stack([area[used], code]), axis=1)
-        totals = totals / np.maximum(np.bincount(pairs[0], minlength=len(zones)), 1)
-    totals[rows == 0] = np.nan
+def _added(plan: Denominator, table: Table, joined: Joined, zones: ZoneSet | CellSet) -> Denominators:
+    values = column_numbers(table, plan.value, plan.decimal, wanted_by=_WHERE + ".value")
+    used = joined.used
+    added = add_rows(plan, table, used, joined.area, values, joined.spelt, zones.identifiers, zones.names)
+    without = np.isnan(added.values)
     return Denominators(
-        values=totals,
+        values=added.values,
+        of_members=False,
         rows_read=table.row_count,
-        rows_filtered_out=int(np.count_nonzero(~keep)),
-        rows_used=int(np.count_nonzero(used)),
-        rows_left_over=len(left),
-        left_over=left_over,
-        suggestions={s: best for s, best in suggestions.items() if s in left_over},
-        how=how,
-        areas_without_row=tuple(zones.identifiers[i] for i in np.flatnonzero(rows == 0)),
-        areas_with_unreadable=tuple(zones.identifiers[i] for i in np.flatnonzero((rows > 0) & np.isnan(totals))),
+        rows_filtered_out=int(np.count_nonzero(~joined.kept)),
+        rows_used=int(np.count_nonzero(used)) - added.totals,
+        rows_left_over=int(np.count_nonzero(joined.kept & ~used)),
+        totals=added.totals,
+        left_over=joined.left_over,
+        suggestions=joined.suggestions,
+        how=joined.how,
+        areas_without_row=tuple(zones.identifiers[i] for i in np.flatnonzero(added.rows == 0)),
+        areas_with_unreadable=tuple(zones.identifiers[i] for i in np.flatnonzero((added.rows > 0) & without)),
+        areas_short=tuple(zones.identifiers[i] for i in np.flatnonzero(added.short > 0)),
+        added_over=added.over,
+        written=_written(plan, table),
+        unused_words=tuple(s for s in plan.accepted if s not in _spellings(plan, table)),
     )
+
+
+def _written(plan: Denominator, table: Table) -> str:
+    """How the numbers are written, where that was found from the column and is not plain."""
+    writing = writing_of(table.columns.column(plan.value))
+    plain = writing.decimal == "." and not writing.grouping
+    return "" if plain or plan.decimal is not None else writing.evidence
+
+
+def _spellings(plan: Denominator, table: Table) -> set[str]:
+    found = [coded_text(table, key.table, wanted_by=_WHERE + ".keys")[0] for key in plan.keys] if plan.accepted else []
+    return {label for labels in found for label in labels}

@@ -13,12 +13,21 @@ import numpy.typing as npt
 from pyproj import CRS
 
 from steady_tally.core.place.projection import project
+from steady_tally.core.place.shapes import Shapes, rings_of
 
 _PIECE_METRES = 5_000.0
 _PIECE_DEGREES = 0.05
 _MOST_PIECES = 2_000
 
 Floats = npt.NDArray[np.float64]
+
+
+def shape_areas_m2(shapes: Shapes, crs: CRS) -> Floats:
+    """(n,) the area of polygonal shapes, holes taken off; their edges are straight in `crs`."""
+    rings = rings_of(shapes)
+    areas = ring_areas_m2(rings.coordinates, rings.start, crs)
+    signed = np.where(rings.is_hole, -areas, areas)
+    return np.bincount(rings.owner, weights=signed, minlength=len(shapes)).astype(np.float64)
 
 
 def ring_areas_m2(coordinates: Floats, ring_start: npt.NDArray[np.int64], crs: CRS) -> Floats:

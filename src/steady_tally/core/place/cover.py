@@ -3,24 +3,27 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
 import shapely
+from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
+from steady_tally.core.place.area import shape_areas_m2
 from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.grid import MOST_CELLS, Box, CellSet, Lattice, resized
-from steady_tally.core.place.locate import locate
-from steady_tally.core.place.projection import project
+from steady_tally.core.place.projection import keeps_areas
 from steady_tally.core.place.shapes import fineness, in_plane, polygonal_part, united
 from steady_tally.core.place.zones import ZoneSet
 
 Keep = Literal["all", "touching", "centre"]
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
+NOTHING_INSIDE = 1e-9
 _FEW = 24
 _MOST_CODES = 20_000_000  # up to here a table of all codes is kept, beyond it codes are looked up by bisection
 
@@ -55,6 +58,18 @@ def ground_of(zones: ZoneSet, lattice: Lattice) -> Ground:
         )
     same = ring[1:] == ring[:-1]
     return Ground(zones, corners, np.column_stack([corners[:-1][same], corners[1:][same]]), whole)
+
+
+def some_cells(lattice: Lattice, ground: Ground, keep: Keep) -> tuple[Box, Ints, Ints]:
+    """What `kept_cells` gives, or PlanError where that is not one cell."""
+    found = kept_cells(lattice, ground, keep)
+    if len(found[1]) == 0:
+        raise PlanError(
+            f"no cell has its centre in what the grid covers: cells {lattice.width:,.6g} m wide are too large for it.",
+            where="plan: place.areas.size",
+            todo="Make them smaller, or keep every cell that touches it.",
+        )
+    return found
 
 
 def kept_cells(lattice: Lattice, ground: Ground, keep: Keep) -> tuple[Box, Ints, Ints]:
@@ -134,8 +149,7 @@ def _kept(lattice: Lattice, ground: Ground, keep: Keep) -> tuple[Box, Ints, Ints
 
 def _middle_inside(lattice: Lattice, ground: Ground, box: Box, codes: Ints) -> npt.NDArray[np.bool_]:
     centres = lattice.centres(*box.cells_at(codes))
-    x, y = project(centres[:, 0], centres[:, 1], lattice.crs, ground.zones.crs)
-    return np.asarray(locate(ground.zones.edges, x, y, index=ground.zones.index).first != OUTSIDE)
+    return ground.zones.hold(centres[:, 0], centres[:, 1], lattice.crs)
 
 
 def positions(box: Box, kept: Ints, codes: Ints) -> Ints:
@@ -149,18 +163,30 @@ def positions(box: Box, kept: Ints, codes: Ints) -> Ints:
     return np.where(inside & (kept[at] == codes), at, OUTSIDE)
 
 
-def share_inside(shapes: npt.NDArray[np.object_], outline: shapely.Geometry) -> Floats:
-    """(n,) how much of each shape lies in an outline, 0 to 1; all in one plane.
+def share_inside(shapes: npt.NDArray[np.object_], outline: shapely.Geometry, crs: CRS | None = None) -> Floats:
+    """(n,) how much of each shape lies in an outline, 0 to 1; all in one plane. A shape that has no area lies nowhere.
 
     The shapes are halved again and again, and the outline is cut down with them, so that each is only ever laid over
-    the few edges near it.
+    the few edges near it. What is less than a billionth away from nothing or all is that: the rounding of a border.
+
+    Parameters
+    ----------
+    crs : the plane's system; where it does not keep areas, shares are of the area on the ground.
     """
     share = np.zeros(len(shapes))
-    if len(shapes):
+    at = np.flatnonzero(shapely.area(shapes) > 0.0)
+    if len(at):
         bounds = shapely.bounds(shapes)
         middle = np.column_stack([(bounds[:, 0] + bounds[:, 2]) / 2.0, (bounds[:, 1] + bounds[:, 3]) / 2.0])
-        _share(shapes, bounds, middle, np.arange(len(shapes)), outline, fineness(shapes), share)
-    return np.clip(share, 0.0, 1.0)
+        true = crs is not None and not keeps_areas(crs, middle[at])
+
+        def area(of: npt.NDArray[np.object_]) -> Floats:
+            return shape_areas_m2(of, crs) if true and crs is not None else np.asarray(shapely.area(of))
+
+        _share(shapes, bounds, middle, at, outline, fineness(shapes), area, share)
+    share[share <= NOTHING_INSIDE] = 0.0
+    share[share >= 1.0 - NOTHING_INSIDE] = 1.0
+    return share
 
 
 def _share(
@@ -170,31 +196,35 @@ def _share(
     at: Ints,
     outline: shapely.Geometry,
     fine: float,
+    area: Callable[[npt.NDArray[np.object_]], Floats],
     share: Floats,
 ) -> None:
     if shapely.is_empty(outline):
         return
     if len(at) <= _FEW:
-        common = shapely.area(shapely.intersection(shapes[at], outline, grid_size=fine))
-        share[at] = common / np.maximum(shapely.area(shapes[at]), np.finfo(float).tiny)
+        share[at] = area(shapely.intersection(shapes[at], outline, grid_size=fine)) / area(shapes[at])
         return
     axis = int(np.argmax(np.ptp(middle[at], axis=0)))
     order = at[np.argsort(middle[at, axis], kind="stable")]
     for half in (order[: len(order) // 2], order[len(order) // 2 :]):
         low, high = bounds[half, :2].min(axis=0), bounds[half, 2:].max(axis=0)
         part = polygonal_part(shapely.intersection(outline, shapely.box(*low, *high), grid_size=fine))
-        _share(shapes, bounds, middle, half, part, fine, share)
+        _share(shapes, bounds, middle, half, part, fine, area, share)
 
 
-def merged_cells(cells: CellSet, share: Floats, least: float) -> tuple[CellSet, Ints, Ints]:
+def merged_cells(
+    cells: CellSet, share: Floats, least: float, counts: npt.NDArray[np.bool_]
+) -> tuple[CellSet, Ints, Ints]:
     """Merge each cell with less than `least` inside with the neighbour that has the most inside.
+
+    Only cells that count (a flag each: recorded, not excluded) are merged, and only into such.
 
     Returns the new cells, for each old one the position of the cell that it is now part of, and for each new one which
     old one it was. A cell whose neighbours are all as thin stays as it is.
     """
-    at = {pair: i for i, pair in enumerate(zip(cells.column.tolist(), cells.row.tolist(), strict=True))}
+    at = {pair: i for i, pair in enumerate(zip(cells.column.tolist(), cells.row.tolist(), strict=True)) if counts[i]}
     into = np.arange(len(cells))
-    for i in np.flatnonzero(share < least).tolist():
+    for i in np.flatnonzero((share < least) & counts).tolist():
         beside = cells.lattice.neighbours(int(cells.column[i]), int(cells.row[i]))
         near = [at[cell] for cell in beside if cell in at and share[at[cell]] >= least]
         if near:

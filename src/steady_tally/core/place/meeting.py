@@ -10,7 +10,6 @@ import numpy.typing as npt
 from steady_tally.core.gather.records import Checked
 from steady_tally.core.gather.systems import rank_systems
 from steady_tally.core.place.bins import OUTSIDE
-from steady_tally.core.place.locate import locate
 from steady_tally.core.place.placing import Looked
 from steady_tally.core.place.projection import DEGREES, coordinate_system, project
 
@@ -64,9 +63,7 @@ def apart(looked: Looked, checked: Checked) -> Apart | None:
     x, y = checked.x[looked.record[at]], checked.y[looked.record[at]]
 
     def inside(east: Floats, north: Floats) -> float:
-        px, py = project(east, north, checked.crs, zones.crs)
-        found = locate(zones.edges, px, py, index=zones.index).first != OUTSIDE
-        return float(np.count_nonzero(found & np.isfinite(px)) / len(at))
+        return float(np.count_nonzero(zones.hold(east, north, checked.crs)) / len(at))
 
     turns = {
         "their two coordinates are exchanged": inside(y, x),

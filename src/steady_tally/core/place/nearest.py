@@ -12,13 +12,12 @@ from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
-import shapely
 from numba import njit
 from pyproj import CRS, Geod
 
 from steady_tally.core.place.bins import bin_of, edges_by_bin, edges_of, frame_over
 from steady_tally.core.place.projection import centre_of, equal_area, project, to_degrees
-from steady_tally.core.place.shapes import in_plane
+from steady_tally.core.place.shapes import in_plane, rings_of
 from steady_tally.core.place.zones import ZoneSet
 
 Floats = npt.NDArray[np.float64]
@@ -39,11 +38,8 @@ class Borders:
     @cached_property
     def _edges(self):  # type: ignore[no-untyped-def]
         shapes = in_plane(self.zones.geometry, self.zones.crs, self.plane)
-        parts, zone = shapely.get_parts(shapes, return_index=True)
-        rings, part = shapely.get_rings(parts, return_index=True)
-        coordinates, vertex_ring = shapely.get_coordinates(rings, return_index=True)
-        start = np.concatenate([[0], np.cumsum(np.bincount(vertex_ring, minlength=len(rings)))]).astype(np.int64)
-        edges = edges_of(coordinates, start, zone[part].astype(np.int32))
+        rings = rings_of(shapes)
+        edges = edges_of(rings.coordinates, rings.start, rings.owner)
         frame = frame_over(edges.ends) if len(edges.zone) else None
         return edges, frame, edges_by_bin(frame, edges.ends, 0, frame[-1]) if frame else None
 

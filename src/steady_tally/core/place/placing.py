@@ -21,9 +21,12 @@ from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.conditions import rows_that_hold
 from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.gather.records import Checked
+from steady_tally.core.matching import match_names, quoted
 from steady_tally.core.measure.states import State
+from steady_tally.core.place.area import shape_areas_m2
 from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.cover import (
+    NOTHING_INSIDE,
     Ground,
     cells_over,
     ground_of,
@@ -31,28 +34,29 @@ from steady_tally.core.place.cover import (
     merged_cells,
     positions,
     share_inside,
+    some_cells,
 )
 from steady_tally.core.place.derived import combinations, roll_up
 from steady_tally.core.place.grid import CellSet, Lattice, lattice_of
 from steady_tally.core.place.locate import Located, locate
 from steady_tally.core.place.nearest import Borders
 from steady_tally.core.place.projection import centre_of, project, working_system
-from steady_tally.core.place.shapes import in_plane, united
+from steady_tally.core.place.shapes import in_plane, polygonal_part, united
 from steady_tally.core.place.stated import Stated, stated_zones
-from steady_tally.core.place.zones import ZoneSet, outline_zones, zone_set, zones_from
+from steady_tally.core.place.zones import ZoneSet, outline_zones, zone_set
 from steady_tally.core.plan import (
     Events,
     Grid,
     NoCoordinates,
     Place,
     RecordedColumn,
+    RecordedList,
     RecordedOutline,
     Zones,
 )
 from steady_tally.core.sources import Sources, Table, texts
 
 _WHERE = "plan: place"
-_NOTHING_INSIDE = 1e-9  # a share below this is the rounding of a border, not a part of an area
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
@@ -137,6 +141,37 @@ class Looked:
 
 
 @dataclass(frozen=True)
+class Members:
+    """Which area each zone is part of, and how much of the zone counts.
+
+    Attributes
+    ----------
+    area : (zones,) OUTSIDE for a zone that is in none.
+    share : (zones,) 0 where nothing could have been recorded, 1 where the whole zone counts.
+    """
+
+    zones: ZoneSet
+    area: npt.NDArray[np.int32]
+    share: Floats
+
+
+@dataclass(frozen=True)
+class Recorded:
+    """Where an event could have been recorded.
+
+    Attributes
+    ----------
+    share : (zones,) the part of each zone; of a zone without a shape nothing else is known, so that it is 1.
+    outline : where an outline says so.
+    unknown : entries of a list that are none of the zones.
+    """
+
+    share: Floats
+    outline: ZoneSet | None = None
+    unknown: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class Placement:
     """For each usable record its area, whatever the filter: what is kept when only the filter changes.
 
@@ -151,8 +186,9 @@ class Placement:
     share : (areas,) the part of each that counts: 1 unless the recorded area or a grid's outline cuts it.
     unreliable : (areas,) areas of which too little counts, or for which a part is only estimated.
     counted_km2 : (areas,) the area that counts, on the ellipsoid.
-    area_of_zone : (zones,) the area that each zone is part of, where areas are made of whole zones; else None.
+    members : the zones that areas are made of, where they are made of whole zones; else None.
     crs : the working projection.
+    unknown : what the plan names that is not there, in whole sentences.
     """
 
     looked: Looked
@@ -164,8 +200,9 @@ class Placement:
     share: Floats
     unreliable: Flags
     counted_km2: Floats
-    area_of_zone: npt.NDArray[np.int32] | None
+    members: Members | None
     crs: CRS
+    unknown: tuple[str, ...] = ()
 
     @property
     def record(self) -> Ints:
@@ -197,7 +234,7 @@ def look(
         everywhere = Located(first, np.empty(0, np.int64), np.empty(0, np.int32))
         x, y = checked.x[record], checked.y[record]
         return Looked(None, record, x, y, checked.crs, everywhere, has_place | True, stated)
-    x, y = project(checked.x[record], checked.y[record], checked.crs, zones.crs)
+    x, y = zones.own(checked.x[record], checked.y[record], checked.crs)
 
     def tell(done: int) -> None:
         if on_progress:
@@ -229,34 +266,37 @@ def _in_zones(plan: Place, how: Zones, events: Events, looked: Looked, sources: 
     assert zones is not None
     crs, _ = working_system(plan.projection, *zones.degrees.T)
     excluded = excluded_areas(plan, zones, sources)
-    recorded, outline = _recorded(plan, zones, crs, sources)
+    recorded = _recorded(plan, zones, crs, sources)
     located, reasons, way = _by_location(plan, looked)
     _step(located_in := located.mapped(_only(~excluded)), located, reasons, Reason.IN_EXCLUDED_AREA)
-    _step(located := located_in.mapped(_only(recorded > 0.0)), located_in, reasons, Reason.OUTSIDE_RECORDED_AREA)
-    if outline is not None:
-        outside = ~_inside(outline, looked) & looked.has_place
+    located, there = located_in, recorded.share > 0.0
+    if recorded.outline is not None:
+        outside = looked.has_place & ~recorded.outline.hold(looked.x, looked.y, looked.crs)
         reasons[(reasons == Reason.NONE) & outside & (way == Way.LOCATION)] = Reason.OUTSIDE_RECORDED_AREA
-    areas = zones
-    share: Floats = np.where(recorded > 0.0, recorded, 1.0)
-    of_zone: npt.NDArray[np.int32] | None = np.arange(len(zones), dtype=np.int32)
-    states = np.where(excluded, State.EXCLUDED, np.where(recorded > 0.0, State.NUMBER, State.NOT_RECORDED))
-    if how.roll_up:
-        areas, of_zone = roll_up(zones, how.roll_up, ~excluded)
-        located = located.mapped(of_zone)
-        member = of_zone != OUTSIDE
-        whole = np.bincount(of_zone[member], weights=zones.area_km2[member], minlength=len(areas))
-        part = np.bincount(of_zone[member], weights=(zones.area_km2 * recorded)[member], minlength=len(areas))
-        none_kept = np.bincount(of_zone[member & ~excluded], minlength=len(areas)) == 0
-        states = np.where(none_kept, State.EXCLUDED, np.where(part > 0.0, State.NUMBER, State.NOT_RECORDED))
-        share = np.where(part > 0.0, part / np.where(whole > 0.0, whole, 1.0), 1.0).astype(np.float64)
-    elif how.overlaps == "combinations":
-        areas, located, sets = combinations(zones, located, ~excluded)
-        of_zone = None
-        share = np.array([recorded[list(s)].max() for s in sets])
-        if outline is not None:
-            share = share_inside(in_plane(areas.geometry, areas.crs, crs), _whole(outline, crs))
-        states = np.where(share > _NOTHING_INSIDE, State.NUMBER, State.NOT_RECORDED)
-        share = np.where(states == State.NOT_RECORDED, 1.0, share)
+    if how.overlaps == "combinations" and not how.roll_up:
+        # An event in a zone where it could not have been recorded and in one where it could is in both all the same.
+        areas, located, sets = combinations(zones, located_in, ~excluded)
+        share = np.array([1.0 if there[list(s)].any() else 0.0 for s in sets])
+        if recorded.outline is not None:
+            share = _share_recorded(areas, recorded.outline, crs)
+        _step(kept := located.mapped(_only(share > 0.0)), located, reasons, Reason.OUTSIDE_RECORDED_AREA)
+        located, members = kept, None
+        states = np.where(share > 0.0, State.NUMBER, State.NOT_RECORDED)
+    else:
+        _step(located := located_in.mapped(_only(there)), located_in, reasons, Reason.OUTSIDE_RECORDED_AREA)
+        areas, share = zones, recorded.share
+        states = np.where(excluded, State.EXCLUDED, np.where(there, State.NUMBER, State.NOT_RECORDED))
+        members = Members(zones, np.arange(len(zones), dtype=np.int32), recorded.share)
+        if how.roll_up:
+            areas, of_zone = roll_up(zones, how.roll_up, ~excluded)
+            located = located.mapped(of_zone)
+            members = Members(zones, of_zone, recorded.share)
+            share = _share_of_members(areas, members, recorded, crs)
+            inner = of_zone != OUTSIDE
+            none_kept = np.bincount(of_zone[inner & ~excluded], minlength=len(areas)) == 0
+            some = np.bincount(of_zone[inner & there], minlength=len(areas)) > 0
+            states = np.where(none_kept, State.EXCLUDED, np.where(some, State.NUMBER, State.NOT_RECORDED))
+    share = np.where(share > 0.0, share, 1.0)
     if areas is not zones:
         also = np.isin(areas.identifiers, plan.exclude.areas)
         _step(left := located.mapped(_only(~also)), located, reasons, Reason.IN_EXCLUDED_AREA)
@@ -270,8 +310,44 @@ def _in_zones(plan: Place, how: Zones, events: Events, looked: Looked, sources: 
         unreported = np.bincount(first[first != OUTSIDE], minlength=len(areas)) == 0
         states[unreported & (states == State.NUMBER)] = State.NOT_REPORTED
     way[reasons != Reason.NONE] = Way.NONE
+    unknown = _unknown(plan, recorded, {*zones.identifiers, *areas.identifiers})
     km2 = areas.area_km2 * share
-    return Placement(looked, areas, located, reasons, way, states, share, unreliable, km2, of_zone, crs)
+    return Placement(looked, areas, located, reasons, way, states, share, unreliable, km2, members, crs, unknown)
+
+
+def _share_recorded(areas: ZoneSet, outline: ZoneSet, crs: CRS) -> Floats:
+    """(areas,) the part of each that lies in an outline; 1 for an area without a shape, of which that is not known."""
+    share = share_inside(in_plane(areas.geometry, areas.crs, crs), _whole(outline, crs), crs)
+    share[shapely.is_empty(areas.geometry)] = 1.0
+    return share
+
+
+def _share_of_members(areas: ZoneSet, members: Members, recorded: Recorded, crs: CRS) -> Floats:
+    """(areas,) the part of each area's ground on which an event could have been recorded, overlaps counted once."""
+    if recorded.outline is not None:
+        return _share_recorded(areas, recorded.outline, crs)
+    inner = members.area != OUTSIDE
+    of = members.area[inner]
+    there = members.share[inner] > 0.0
+    share = (np.bincount(of[there], minlength=len(areas)) > 0).astype(np.float64)
+    partly = np.flatnonzero((share > 0.0) & (np.bincount(of[~there], minlength=len(areas)) > 0))
+    shapes = members.zones.geometry
+    ground = np.array([united(shapes[(members.area == i) & (members.share > 0.0)]) for i in partly], dtype=object)
+    whole = areas.area_km2[partly]
+    part = shape_areas_m2(ground, areas.crs) / 1e6
+    share[partly] = np.where(whole > 0.0, np.minimum(part / np.where(whole > 0.0, whole, 1.0), 1.0), 1.0)
+    share[share >= 1.0 - NOTHING_INSIDE] = 1.0
+    return share
+
+
+def _unknown(plan: Place, recorded: Recorded, identifiers: set[str]) -> tuple[str, ...]:
+    """What the plan names that is not there."""
+    said = []
+    if recorded.unknown:
+        said.append(f"The list of recorded areas holds what is none of the areas: {quoted(recorded.unknown)}.")
+    if left := tuple(i for i in plan.exclude.areas if i not in identifiers):
+        said.append(f"The plan leaves out areas that are not there: {quoted(left)}.")
+    return tuple(said)
 
 
 def _by_location(plan: Place, looked: Looked) -> tuple[Located, npt.NDArray[np.uint8], npt.NDArray[np.uint8]]:
@@ -334,8 +410,7 @@ def with_middle_inside(areas: ZoneSet | CellSet, outline: ZoneSet) -> Flags:
     else:
         on_surface = shapely.point_on_surface(areas.geometry)
         middle = np.column_stack([shapely.get_x(on_surface), shapely.get_y(on_surface)])  # NaN without a shape
-    x, y = project(middle[:, 0], middle[:, 1], areas.crs, outline.crs)
-    return np.asarray(locate(outline.edges, x, y).first != OUTSIDE)
+    return outline.hold(middle[:, 0], middle[:, 1], areas.crs)
 
 
 def areas_table(areas: ZoneSet | CellSet) -> Table:
@@ -348,20 +423,15 @@ def areas_table(areas: ZoneSet | CellSet) -> Table:
     return Table("areas", columns, np.arange(1, count + 1), np.zeros(count, np.int64))
 
 
-def _recorded(plan: Place, zones: ZoneSet | None, crs: CRS, sources: Sources) -> tuple[Floats, ZoneSet | None]:
-    """(zones,) the part of each zone where an event could have been recorded, and the outline where one says so."""
+def _recorded(plan: Place, zones: ZoneSet | None, crs: CRS, sources: Sources) -> Recorded:
+    """The part of each zone where an event could have been recorded."""
     how = plan.recorded
     where = _WHERE + ".recorded"
     if how is None:
-        return np.ones(len(zones) if zones else 0), None
+        return Recorded(np.ones(len(zones) if zones else 0))
     if isinstance(how, RecordedOutline):
         outline = outline_zones(how.outline, sources, wanted_by=where)
-        if zones is None:
-            return np.ones(0), outline
-        share = share_inside(in_plane(zones.geometry, zones.crs, crs), _whole(outline, crs))
-        share[share <= _NOTHING_INSIDE] = 0.0
-        share[share >= 1.0 - _NOTHING_INSIDE] = 1.0
-        return share, outline
+        return Recorded(_share_recorded(zones, outline, crs) if zones else np.ones(0), outline)
     if zones is None:
         raise PlanError(
             "a grid over the events' extent has no zones of which some could be the recorded ones.",
@@ -370,24 +440,36 @@ def _recorded(plan: Place, zones: ZoneSet | None, crs: CRS, sources: Sources) ->
         )
     if isinstance(how, RecordedColumn):
         values = texts(areas_table(zones).column(how.column, wanted_by=where))
-        return np.isin(values, how.values).astype(np.float64), None
-    listed = texts(sources.table(how.source, wanted_by=where).column(how.column, wanted_by=where))
-    listed = [text for text in listed if text]
-    columns = areas_table(zones).columns
-    there = max((np.isin(texts(c), listed) for c in columns.columns), key=np.count_nonzero)
+        return Recorded(np.isin(values, how.values).astype(np.float64))
+    return _listed(how, zones, sources, where)
+
+
+def _listed(how: RecordedList, zones: ZoneSet, sources: Sources, where: str) -> Recorded:
+    """The zones of a list. Its entries are identifiers, or names, or of the column that the plan names: all the same.
+
+    Where the plan does not say which, it is what more of them are, identifiers first. An identifier or a name stands
+    for one zone and may be spelt a little otherwise; a value of another column stands for every zone that has it.
+    """
+    entries = texts(sources.table(how.source, wanted_by=where).column(how.column, wanted_by=where))
+    listed = list(dict.fromkeys(e for e in entries if e))
+    there = np.zeros(len(zones))
+    if how.area not in (None, "identifier", "name"):
+        values = texts(areas_table(zones).column(how.area, wanted_by=where + ".area"))
+        there[np.isin(values, listed)] = 1.0
+        unknown = [e for e in listed if e not in set(values)]
+    else:
+        kinds = {"identifier": zones.identifiers, "name": zones.names}
+        tried = [match_names(listed, kinds[kind]) for kind in ([how.area] if how.area else kinds)]
+        best = max(tried, key=lambda m: len(m.joined))
+        there[[position for position, _ in best.joined.values()]] = 1.0
+        unknown = list(best.left_over)
     if not there.any():
         raise PlanError(
-            f"no area has an identifier, name or other figure that “{how.source}” lists in “{how.column}”.",
+            f"no area has what “{how.source}” lists in “{how.column}” as its {how.area or 'identifier or name'}.",
             where=where,
             todo="Choose the column with the areas' identifiers or names.",
         )
-    return there.astype(np.float64), None
-
-
-def _inside(outline: ZoneSet, looked: Looked) -> Flags:
-    """(events,) which records lie within an outline."""
-    x, y = project(looked.x, looked.y, looked.crs, outline.crs)
-    return np.asarray(locate(outline.edges, x, y).first != OUTSIDE)
+    return Recorded(there, unknown=tuple(unknown))
 
 
 def _whole(zones: ZoneSet, crs: CRS) -> shapely.Geometry:
@@ -405,12 +487,12 @@ def _in_cells(plan: Place, how: Grid, looked: Looked, checked: Checked, sources:
     way = np.where(inside, Way.LOCATION, Way.NONE).astype(np.uint8)
     reasons = np.zeros(n, dtype=np.uint8)
     wanted = sound & (inside if how.cut else True)
-    recorded, outline = _recorded(plan, zones, lattice.crs, sources)
+    recorded = _recorded(plan, zones, lattice.crs, sources)
     unrecorded = np.zeros(n, dtype=np.bool_)
-    if outline is not None:
-        unrecorded = ~_inside(outline, looked)
+    if recorded.outline is not None:
+        unrecorded = ~recorded.outline.hold(looked.x, looked.y, looked.crs)
     elif plan.recorded is not None:
-        unrecorded = looked.located.mapped(_only(recorded > 0.0)).first == OUTSIDE
+        unrecorded = looked.located.mapped(_only(recorded.share > 0.0)).first == OUTSIDE
     if plan.tolerance_m > 0.0 and how.cut and zones is not None:
         at, _, metres, foot = looked.nearest()
         near = metres <= plan.tolerance_m
@@ -423,7 +505,7 @@ def _in_cells(plan: Place, how: Grid, looked: Looked, checked: Checked, sources:
     if ground is None:
         box, kept, border = cells_over(lattice, np.column_stack([x[sound], y[sound]]))
     else:
-        box, kept, border = kept_cells(lattice, ground, how.keep)
+        box, kept, border = some_cells(lattice, ground, how.keep)
     first = np.full(n, OUTSIDE, dtype=np.int32)
     first[wanted] = positions(box, kept, box.codes(*lattice.cells_of(x[wanted], y[wanted])))
     cells = CellSet(lattice, *box.cells_at(kept), np.empty((0, 3), np.int64))
@@ -433,30 +515,32 @@ def _in_cells(plan: Place, how: Grid, looked: Looked, checked: Checked, sources:
         if how.keep == "all":
             share[kept_cells(lattice, ground, "centre")[1]] = 1.0
         at_border = np.searchsorted(kept, border)
-        share[at_border] = share_inside(lattice.shapes(cells.column[at_border], cells.row[at_border]), ground.shape)
-        share[share <= _NOTHING_INSIDE] = 0.0
-    states = np.full(len(cells), State.NUMBER)
+        shapes = lattice.shapes(cells.column[at_border], cells.row[at_border])
+        share[at_border] = share_inside(shapes, ground.shape, lattice.crs)
+    # A cell that the outline only touches has no ground in it, but was not unrecorded for that.
+    missed = (share == 0.0) & (how.keep == "all")
     if plan.recorded is not None:
-        where = outline
-        if where is None:
-            assert zones is not None
-            there = recorded > 0.0
-            names = [i for i, t in zip(zones.identifiers, there, strict=True) if t]
-            where = zones_from(zones.geometry[there], names, names, zones.columns.filter(pa.array(there)), zones.crs)
-        part = share_inside(lattice.shapes(cells.column, cells.row), _whole(where, lattice.crs))
-        states = np.where(part > _NOTHING_INSIDE, states, State.NOT_RECORDED)
-        share = np.where(states == State.NOT_RECORDED, 1.0, np.minimum(share, part))
-    if how.cut and how.keep == "all":
-        states = np.where(share > 0.0, states, State.NOT_RECORDED)
+        there = _recorded_ground(recorded, zones, lattice.crs)
+        shapes = lattice.shapes(cells.column, cells.row)
+        touched = share == 0.0
+        missed[touched] |= share_inside(shapes[touched], there, lattice.crs) == 0.0
+        if how.cut and ground is not None:
+            there = polygonal_part(shapely.intersection(there, ground.shape))
+        share[~touched] = share_inside(shapes[~touched], there, lattice.crs)
+        missed |= ~touched & (share == 0.0)
+    states = np.where(missed, State.NOT_RECORDED, State.NUMBER)
+    share[missed] = 1.0
+    excluded = excluded_areas(plan, cells, sources)
+    unknown = _unknown(plan, recorded, set(cells.identifiers)) if plan.exclude.areas or recorded.unknown else ()
     counted_km2 = cells.area_km2 * share
     if how.least_inside > 0.0:
         if how.thin == "merge":
-            cells, to, host = merged_cells(cells, share, how.least_inside)
+            counts = (states == State.NUMBER) & ~excluded
+            cells, to, host = merged_cells(cells, share, how.least_inside, counts)
             first[first != OUTSIDE] = to[first[first != OUTSIDE]]
             counted_km2 = np.bincount(to, weights=counted_km2, minlength=len(cells)).astype(np.float64)
-            share, states = share[host], states[host]
+            share, states, excluded = share[host], states[host], excluded[host]
         unreliable = share < how.least_inside
-    excluded = excluded_areas(plan, cells, sources)
     states = np.where(excluded, State.EXCLUDED, states).astype(np.uint8)
     reasons[wanted & (first == OUTSIDE)] = Reason.IN_NO_KEPT_CELL
     reasons[~wanted & looked.has_place] = Reason.OUTSIDE_EVERY_AREA
@@ -471,7 +555,16 @@ def _in_cells(plan: Place, how: Grid, looked: Looked, checked: Checked, sources:
     first[reasons != Reason.NONE] = OUTSIDE
     way[reasons != Reason.NONE] = Way.NONE
     located = Located(first, np.empty(0, np.int64), np.empty(0, np.int32))
-    return Placement(looked, cells, located, reasons, way, states, share, unreliable, counted_km2, None, lattice.crs)
+    km2 = counted_km2
+    return Placement(looked, cells, located, reasons, way, states, share, unreliable, km2, None, lattice.crs, unknown)
+
+
+def _recorded_ground(recorded: Recorded, zones: ZoneSet | None, crs: CRS) -> shapely.Geometry:
+    """Where an event could have been recorded, as one shape in another system."""
+    if recorded.outline is not None:
+        return _whole(recorded.outline, crs)
+    assert zones is not None
+    return united(in_plane(zones.geometry[recorded.share > 0.0], zones.crs, crs))
 
 
 def working_lattice(plan: Place, how: Grid, looked: Looked, checked: Checked) -> Lattice:

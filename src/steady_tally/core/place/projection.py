@@ -22,6 +22,8 @@ DEGREES = "EPSG:4326"
 _WHERE = "plan: place.projection"
 _STEP = 200.0  # metres
 _TRUE_AREAS = 1e-6  # a relative difference of area that nobody can see or measure
+# Names of methods (ISO 19162, and PROJ's own) that keep areas by their construction, beside those that say so.
+_KEEP_AREAS = ("equal area", "equal earth", "bonne", "eckert ii", "eckert iv", "eckert vi", "mollweide", "sinusoidal")
 
 
 @lru_cache(maxsize=64)
@@ -49,6 +51,30 @@ def project(x: Floats, y: Floats, source: CRS, target: CRS) -> tuple[Floats, Flo
 @lru_cache(maxsize=64)
 def _transformer(source: CRS, target: CRS) -> Transformer:
     return Transformer.from_crs(source, target, always_xy=True, allow_ballpark=True)
+
+
+def full_turn(crs: CRS) -> float | None:
+    """How much longitude goes once around the earth, in the system's own unit; None for coordinates in a plane."""
+    return 2.0 * np.pi / crs.axis_info[0].unit_conversion_factor if crs.is_geographic else None
+
+
+def turned_to(x: Floats, middle: float, turn: float) -> Floats:
+    """Longitudes moved by whole turns to within half a turn of a middle; those that are so already stay to the bit."""
+    return np.where(np.abs(x - middle) <= turn / 2.0, x, x - turn * np.round((x - middle) / turn))
+
+
+def on_one_turn(x: Floats, usable: npt.NDArray[np.bool_], turn: float) -> Floats:
+    """Longitudes moved by whole turns so that most lie near one another: 350 beside 10 is -10, -179 beside 179 is 181.
+
+    Of the two cuts, at half a turn and at none, the one is taken that leaves the middle nine tenths less wide; the
+    first where both do alike.
+    """
+    about_zero = turned_to(x, 0.0, turn)
+    if not usable.any():
+        return x
+    about_half = turned_to(x, turn / 2.0, turn)
+    wide = [float(np.subtract(*np.quantile(c[usable], (0.95, 0.05)))) for c in (about_zero, about_half)]
+    return np.where(usable, about_half if wide[1] < wide[0] else about_zero, x)
 
 
 def to_degrees(points: Floats, crs: CRS) -> Floats:
@@ -106,7 +132,7 @@ def true_areas(centres: Floats, corners: Floats, crs: CRS) -> Floats:
     at = np.concatenate([centres[None], centres[None] + (corners - corners.mean(axis=0))[:, None]])
     weight = np.full(len(at), (5.0 / 12.0 if len(corners) == 6 else 1.0 / 3.0) / len(corners))
     weight[0] = 1.0 - weight[1:].sum()
-    if len(centres) == 0 or _keeps_areas(crs, *to_degrees(centres[:: max(len(centres) // 500, 1)], crs).T):
+    if len(centres) == 0 or keeps_areas(crs, centres[:: max(len(centres) // 500, 1)]):
         return np.ones(len(centres))
     return np.tensordot(weight, np.stack([1.0 / _scales(crs, p)[0] for p in at]), 1)
 
@@ -117,17 +143,15 @@ class Distortion:
 
     Attributes
     ----------
+    keeps_areas : by its construction, everywhere.
     areal_low, areal_high : the least and greatest ratio of mapped to true area.
     stretch : the greatest ratio of scales in two directions at one point, less 1.
     """
 
+    keeps_areas: bool
     areal_low: float
     areal_high: float
     stretch: float
-
-    @property
-    def keeps_areas(self) -> bool:
-        return self.areal_high - self.areal_low < _TRUE_AREAS * self.areal_high
 
     @property
     def says(self) -> str:
@@ -139,28 +163,40 @@ class Distortion:
         )
         if self.keeps_areas:
             return f"Equal areas on the map are equal areas on the ground. {shapes}"
-        differ = _percent(self.areal_high / self.areal_low - 1.0)
+        low, high = (f"{km2:.5g}" for km2 in (1.0 / self.areal_high, 1.0 / self.areal_low))
+        differ = f"{low} km² on the ground" if low == high else f"{low} to {high} km² on the ground over the study"
         return (
-            f"This projection does not keep areas: cells of one size differ in true area by up to {differ} over the "
-            f"study, so each is counted with its true area. {shapes}"
+            f"This projection does not keep areas: a square kilometre of the map is {differ}, so each cell is counted "
+            f"with its true area. {shapes}"
         )
 
 
 def distortion(crs: CRS, lon: Floats, lat: Floats) -> Distortion:
     """What a projection does at those places: (n,) longitudes and latitudes."""
     x, y = project(lon, lat, coordinate_system(DEGREES, wanted_by=_WHERE), crs)
-    areal, stretch = _scales(crs, np.column_stack([x, y]))
-    return Distortion(float(areal.min()), float(areal.max()), float(stretch.max()))
+    at = np.column_stack([x, y])
+    areal, stretch = _scales(crs, at)
+    return Distortion(keeps_areas(crs, at), float(areal.min()), float(areal.max()), float(stretch.max()))
 
 
 def spread_over(lon: Floats, lat: Floats) -> tuple[Floats, Floats]:
     """A hundred places over the extent of others."""
+    lon = on_one_turn(lon, np.isfinite(lon), 360.0)
     x, y = np.meshgrid(np.linspace(lon.min(), lon.max(), 10), np.linspace(lat.min(), lat.max(), 10))
     return x.ravel(), y.ravel()
 
 
-def _keeps_areas(crs: CRS, lon: Floats, lat: Floats) -> bool:
-    return distortion(crs, lon, lat).keeps_areas
+def keeps_areas(crs: CRS, points: Floats) -> bool:
+    """Is a unit of the plane's area the same on the ground everywhere, and does it hold at these points (n, 2)?
+
+    That is a matter of the projection's method, never of how little its scale changes over one study. The points tell
+    where a method for the sphere is used on an ellipsoid.
+    """
+    operation = crs.coordinate_operation
+    method = operation.method_name.casefold() if operation else ""
+    if not any(name in method for name in _KEEP_AREAS):
+        return False
+    return bool(np.abs(_scales(crs, points)[0] - 1.0).max(initial=0.0) < _TRUE_AREAS)
 
 
 def _scales(crs: CRS, points: Floats) -> tuple[Floats, Floats]:

@@ -2,28 +2,82 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 import numpy.typing as npt
 import shapely
 from pyproj import CRS
+from shapely.errors import GEOSException
 
+from steady_tally.core.errors import PlanError
 from steady_tally.core.place.projection import project
 
 _PIECE_METRES = 1_000.0
 _METRES_A_DEGREE = 111_320.0
+_LEAP_METRES = 5e6  # no piece of an edge is ever so long, unless the plane is cut there
 _POLYGONAL = (3, 6)
 
 Shapes = npt.NDArray[np.object_]
 
 
+@dataclass(frozen=True)
+class FlatRings:
+    """The rings of polygonal shapes as flat arrays.
+
+    Attributes
+    ----------
+    coordinates : (n, 2) the vertices; ring r is `coordinates[start[r]:start[r + 1]]`, closed.
+    owner, is_hole : (rings,) the shape of each ring, in increasing order, and whether it bounds a hole.
+    """
+
+    coordinates: npt.NDArray[np.float64]
+    start: npt.NDArray[np.int64]
+    owner: npt.NDArray[np.int32]
+    is_hole: npt.NDArray[np.bool_]
+
+
+def rings_of(shapes: Shapes) -> FlatRings:
+    """All rings of polygons, multi-polygons and the polygons of collections; what has no area is passed over."""
+    outer, of_shape = shapely.get_parts(shapes, return_index=True)
+    parts, of_outer = shapely.get_parts(outer, return_index=True)
+    polygon = shapely.get_type_id(parts) == 3
+    parts, owner = parts[polygon], of_shape[of_outer][polygon]
+    rings, of_part = shapely.get_rings(parts, return_index=True)
+    coordinates, of_ring = shapely.get_coordinates(rings, return_index=True)
+    start = np.concatenate([[0], np.cumsum(np.bincount(of_ring, minlength=len(rings)))]).astype(np.int64)
+    is_hole = np.concatenate([[False], of_part[1:] == of_part[:-1]])[: len(rings)]
+    return FlatRings(coordinates, start, owner[of_part].astype(np.int32), is_hole)
+
+
 def in_plane(geometry: Shapes, crs: CRS, plane: CRS, *, divided: bool = True) -> Shapes:
-    """Shapes in another system, their long edges divided so that they stay where they are."""
+    """Shapes in another system, their long edges divided so that they stay where they are.
+
+    PlanError where the other system is cut somewhere within a shape, as a world map is at its two sides.
+    """
     piece = _PIECE_METRES / (_METRES_A_DEGREE if crs.is_geographic else 1.0)
 
     def move(points: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         return np.column_stack(project(points[:, 0], points[:, 1], crs, plane))
 
-    return np.asarray(shapely.transform(shapely.segmentize(geometry, piece) if divided else geometry, move))
+    moved = np.asarray(shapely.transform(shapely.segmentize(geometry, piece) if divided else geometry, move))
+    if divided and plane.is_projected and _longest_step(moved) > _LEAP_METRES:
+        raise PlanError(
+            f"“{plane.name}” is cut within the areas, so that it tears them apart.",
+            where="plan: place.projection",
+            todo="Choose a projection made for this part of the earth, or none.",
+        )
+    return moved
+
+
+def _longest_step(shapes: Shapes) -> float:
+    """The length of the longest edge of polygons and lines."""
+    parts = shapely.get_parts(shapely.get_parts(shapes))
+    kind = shapely.get_type_id(parts)
+    lines = np.concatenate([shapely.get_rings(parts[kind == 3]), parts[(kind == 1) | (kind == 2)]])
+    corners, of_line = shapely.get_coordinates(lines, return_index=True)
+    length = np.hypot(*np.diff(corners, axis=0).T)[of_line[1:] == of_line[:-1]]
+    return float(np.fmax.reduce(length, initial=0.0))
 
 
 def united(shapes: Shapes) -> shapely.Geometry:
@@ -36,7 +90,7 @@ def united(shapes: Shapes) -> shapely.Geometry:
     if len(shapes) == 0:
         return shapely.MultiPolygon()
     if not shapely.is_valid(shapes).all():
-        shapes = np.array([polygonal_part(g) for g in shapely.make_valid(shapes)], dtype=object)
+        shapes = np.array([g if shapely.is_valid(g) else repaired(g) for g in shapes], dtype=object)
     elif shapely.coverage_is_valid(shapes):
         whole = shapely.coverage_union_all(shapes)
         if shapely.is_valid(whole):
@@ -45,8 +99,43 @@ def united(shapes: Shapes) -> shapely.Geometry:
 
 
 def fineness(shapes: Shapes) -> float:
-    """A power of two, some 1e-12 of the shapes' largest coordinate."""
-    return float(2.0 ** np.round(np.log2(max(float(np.abs(shapely.bounds(shapes)).max()), 1.0) * 1e-12)))
+    """A power of two, some 1e-12 of the shapes' largest coordinate; shapes without extent do not matter."""
+    bounds = np.abs(shapely.bounds(shapes))
+    largest = float(bounds[np.isfinite(bounds)].max(initial=1.0))
+    return float(2.0 ** np.round(np.log2(largest * 1e-12)))
+
+
+def repaired(shape: shapely.Geometry) -> shapely.Geometry:
+    """A valid shape in the place of an invalid one: its parts mended one by one and united, its holes kept.
+
+    A part is mended by its rings (what lies in a shell and in no hole), or where that fails by its lines. What cannot
+    be mended in any way is an empty shape: nothing can fall in it.
+    """
+    parts = shapely.get_parts(shapely.get_parts(shape))
+    mended = [m for p in parts if not shapely.is_empty(m := _mended(p))]
+    if len(mended) < 2:
+        return mended[0] if mended else shapely.MultiPolygon()
+    for fine in (None, fineness(np.array(mended, dtype=object))):
+        try:
+            whole = polygonal_part(shapely.union_all(mended, grid_size=fine))
+        except GEOSException:
+            continue
+        if shapely.is_valid(whole):
+            return whole
+    return shapely.MultiPolygon()
+
+
+def _mended(part: shapely.Geometry) -> shapely.Geometry:
+    if shapely.is_valid(part):
+        return polygonal_part(part)
+    for way in ({"method": "structure", "keep_collapsed": False}, {"method": "linework"}):
+        try:
+            mended = polygonal_part(shapely.make_valid(part, **way))
+        except GEOSException:
+            continue
+        if shapely.is_valid(mended) and np.isfinite(shapely.get_coordinates(mended)).all():
+            return mended
+    return shapely.MultiPolygon()
 
 
 def polygonal_part(geometry: shapely.Geometry) -> shapely.Geometry:

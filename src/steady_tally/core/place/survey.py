@@ -91,9 +91,9 @@ def survey(
     )
     original = np.array(features.geometry, dtype=object)
     original[shapely.is_missing(original)] = shapely.MultiPolygon()
-    geometry, repaired = polygons(features, numbers, where)
+    geometry, invalid = polygons(features, numbers, where)
     zones = zones_from(geometry, numbers, names, features.columns, coordinate_system(system, wanted_by=where))
-    found = [Finding("invalid", (int(i),), _why_invalid(original[i])) for i in np.flatnonzero(repaired)]
+    found = [Finding("invalid", (int(i),), _why_invalid(original[i])) for i in np.flatnonzero(invalid)]
     wide = _narrow(zones)
     found += [*_sizes(zones), *_overlaps(zones, names), *_gaps(zones, names, wide), *_parts(zones)]
     repeated = {i: n for i, n in Counter(called).items() if n > 1 or i == ""} if identifier else {}

@@ -11,7 +11,7 @@ from scipy.spatial import cKDTree
 
 from steady_tally.core.gather.records import Checked
 from steady_tally.core.place.bins import OUTSIDE
-from steady_tally.core.place.cover import cells_over, kept_cells, positions
+from steady_tally.core.place.cover import cells_over, positions, some_cells
 from steady_tally.core.place.grid import Lattice
 from steady_tally.core.place.placing import Looked, grid_ground, working_lattice
 from steady_tally.core.plan import Grid, Place
@@ -72,7 +72,7 @@ def try_grid(plan: Place, how: Grid, looked: Looked, checked: Checked, goes_on: 
     if ground is None:
         box, kept, _ = cells_over(lattice, np.column_stack([x, y])[np.isfinite(x) & np.isfinite(y)])
     else:
-        box, kept, _ = kept_cells(lattice, ground, how.keep)
+        box, kept, _ = some_cells(lattice, ground, how.keep)
         if how.cut:
             wanted &= looked.located.first != OUTSIDE
     at = positions(box, kept, box.codes(*lattice.cells_of(x[wanted], y[wanted])))

@@ -14,14 +14,34 @@ import shapely
 from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.place.area import ring_areas_m2
-from steady_tally.core.place.bins import BinIndex, Edges, edges_of, index_edges
-from steady_tally.core.place.projection import DEGREES, coordinate_system, to_degrees
-from steady_tally.core.place.shapes import polygonal_part
+from steady_tally.core.place.area import ring_areas_m2, shape_areas_m2
+from steady_tally.core.place.bins import OUTSIDE, BinIndex, Edges, edges_of, index_edges
+from steady_tally.core.place.locate import locate
+from steady_tally.core.place.projection import DEGREES, coordinate_system, full_turn, project, to_degrees, turned_to
+from steady_tally.core.place.shapes import repaired, rings_of
 from steady_tally.core.plan import Outline
 from steady_tally.core.sources import Features, Sources, column_of, texts
 
 _POLYGONAL = (3, 6)
+
+Floats = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Repair:
+    """What mending an invalid shape did to its area, which before is that of its parts less that of its holes."""
+
+    identifier: str
+    before_km2: float
+    after_km2: float
+
+    @property
+    def says(self) -> str:
+        if self.after_km2 == 0.0:
+            return f"“{self.identifier}” could not be mended and has no shape"
+        before, after = (f"{v:,.6g}" for v in (self.before_km2, self.after_km2))
+        same = "its area is the same" if before == after else f"{before} km² before, {after} km² after"
+        return f"“{self.identifier}”: {same}"
 
 
 @dataclass(frozen=True)
@@ -35,7 +55,7 @@ class ZoneSet:
     geometry : (zones,) valid Shapely polygons or multi-polygons.
     coordinates : (n, 2) the vertices of all rings; ring r is `coordinates[ring_start[r]:ring_start[r + 1]]`, closed.
     ring_zone, ring_is_hole : (rings,) the zone of each ring, in increasing order, and whether it bounds a hole.
-    repaired : the identifiers of the zones whose shapes were invalid.
+    repairs : the zones whose shapes were invalid, and what mending did to their areas.
     without_shape : the identifiers of the zones that have no area at all.
     """
 
@@ -48,7 +68,7 @@ class ZoneSet:
     ring_start: npt.NDArray[np.int64]
     ring_zone: npt.NDArray[np.int32]
     ring_is_hole: npt.NDArray[np.bool_]
-    repaired: tuple[str, ...]
+    repairs: tuple[Repair, ...]
     without_shape: tuple[str, ...]
 
     def __len__(self) -> int:
@@ -68,6 +88,25 @@ class ZoneSet:
         areas = ring_areas_m2(self.coordinates, self.ring_start, self.crs)
         signed = np.where(self.ring_is_hole, -areas, areas)
         return np.bincount(self.ring_zone, weights=signed, minlength=len(self)) / 1e6
+
+    def own(self, x: Floats, y: Floats, crs: CRS) -> tuple[Floats, Floats]:
+        """(n,) points of another system in the zones' own, on the turn of the earth that the zones are written on.
+
+        Longitudes go on beyond 180 degrees in some files, and begin at 0 or at -180 in others.
+        """
+        east, north = project(x, y, crs, self.crs)
+        turn = full_turn(self.crs)
+        if turn is None or len(self.coordinates) == 0:
+            return east, north
+        return turned_to(east, self._middle_longitude, turn), north
+
+    def hold(self, x: Floats, y: Floats, crs: CRS) -> npt.NDArray[np.bool_]:
+        """(n,) which points of another system lie in at least one zone."""
+        return np.asarray(locate(self.edges, *self.own(x, y, crs), index=self.index).first != OUTSIDE)
+
+    @cached_property
+    def _middle_longitude(self) -> float:
+        return float(self.coordinates[:, 0].min() + self.coordinates[:, 0].max()) / 2.0
 
     @cached_property
     def degrees(self) -> npt.NDArray[np.float64]:
@@ -95,15 +134,15 @@ def zone_set(features: Features, *, identifier: str | None, name: str | None, cr
         raise PlanError("the file holds no areas.", where=where, todo="Choose a file with polygons.")
     identifiers = _identifiers(features, identifier, where)
     names = texts(column_of(features.columns, name, source=features.name, wanted_by=where)) if name else identifiers
-    geometry, repaired = polygons(features, identifiers, where)
-    return zones_from(
-        geometry,
-        identifiers,
-        names,
-        features.columns,
-        coordinate_system(system, wanted_by=where),
-        repaired=tuple(identifiers[i] for i in np.flatnonzero(repaired)),
+    geometry, invalid = polygons(features, identifiers, where)
+    crs_of_file = coordinate_system(system, wanted_by=where)
+    at = np.flatnonzero(invalid)
+    before = shape_areas_m2(features.geometry[at], crs_of_file) / 1e6
+    after = shape_areas_m2(geometry[at], crs_of_file) / 1e6
+    repairs = tuple(
+        Repair(identifiers[i], b, a) for i, b, a in zip(at.tolist(), before.tolist(), after.tolist(), strict=True)
     )
+    return zones_from(geometry, identifiers, names, features.columns, crs_of_file, repairs=repairs)
 
 
 def zones_from(
@@ -113,24 +152,22 @@ def zones_from(
     columns: pa.Table,
     crs: CRS,
     *,
-    repaired: tuple[str, ...] = (),
+    repairs: tuple[Repair, ...] = (),
 ) -> ZoneSet:
     """A zone set of valid polygonal geometries."""
     identifiers, empty = tuple(identifiers), shapely.is_empty(geometry)
-    parts, part_zone = shapely.get_parts(geometry, return_index=True)
-    rings, ring_part = shapely.get_rings(parts, return_index=True)
-    coordinates, vertex_ring = shapely.get_coordinates(rings, return_index=True)
+    rings = rings_of(geometry)
     return ZoneSet(
         identifiers=identifiers,
         names=tuple(names),
         columns=columns,
         crs=crs,
         geometry=geometry,
-        coordinates=coordinates,
-        ring_start=np.concatenate([[0], np.cumsum(np.bincount(vertex_ring, minlength=len(rings)))]).astype(np.int64),
-        ring_zone=part_zone[ring_part].astype(np.int32),
-        ring_is_hole=np.concatenate([[False], ring_part[1:] == ring_part[:-1]])[: len(rings)],
-        repaired=repaired,
+        coordinates=rings.coordinates,
+        ring_start=rings.start,
+        ring_zone=rings.owner,
+        ring_is_hole=rings.is_hole,
+        repairs=repairs,
         without_shape=tuple(identifiers[i] for i in np.flatnonzero(empty)),
     )
 
@@ -139,7 +176,7 @@ def outline_zones(outline: Outline, sources: Sources, *, wanted_by: str) -> Zone
     """An outline as a set of zones: one that was drawn, or all of a source's."""
     if outline.source is not None:
         return zone_set(sources.zones(outline.source, wanted_by=wanted_by), identifier=None, name=None, crs=None)
-    shape = shapely.polygons(np.array([*(outline.corners or []), (outline.corners or [])[0]]))
+    shape = shapely.polygons(closed_outline(outline.corners or []))
     if not shapely.is_valid(shape) or shapely.area(shape) == 0.0:
         at = re.search(r"\[([^]]*)\]", shapely.is_valid_reason(shape))
         lon, lat = at.group(1).split() if at else ("", "")
@@ -154,6 +191,14 @@ def outline_zones(outline: Outline, sources: Sources, *, wanted_by: str) -> Zone
         pa.table({"name": ["outline"]}),
         coordinate_system(DEGREES, wanted_by=wanted_by),
     )
+
+
+def closed_outline(corners: Sequence[tuple[float, float]]) -> Floats:
+    """(corners + 1, 2) an outline in degrees, closed; each corner on the turn of the earth next to the one before."""
+    at = np.array([*corners, corners[0]], dtype=np.float64)
+    at[:, 0] -= 360.0 * np.concatenate([[0.0], np.cumsum(np.round(np.diff(at[:, 0]) / 360.0))])
+    at[-1] = at[0]
+    return at
 
 
 def _identifiers(features: Features, column: str | None, where: str) -> list[str]:
@@ -196,5 +241,5 @@ def polygons(
         )
     invalid = ~shapely.is_valid(geometry)
     for i in np.flatnonzero(invalid):
-        geometry[i] = polygonal_part(shapely.make_valid(geometry[i]))
+        geometry[i] = repaired(geometry[i])
     return geometry, invalid

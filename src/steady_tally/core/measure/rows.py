@@ -1,0 +1,334 @@
+"""Several rows of a table for one area: which may be added up, and which must not be?
+
+Rows may be added where they differ in exactly the columns that the plan says it adds over. A row that is the sum of
+the others beside it is a total and left out. Everything else is a mistake until the user has said what is meant: men,
+women and both; three years; the same area under three spellings.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+
+from steady_tally.core.codes import same_grouping, together
+from steady_tally.core.errors import PlanError
+from steady_tally.core.gather.conditions import coded_text
+from steady_tally.core.matching import quoted, tidy
+from steady_tally.core.plan import Denominator
+from steady_tally.core.sources import Table
+
+_WHERE = "plan: measure.denominator"
+_SPELLING = "the spelling of the area"
+_YEARS = (1000, 2999)
+_TOTAL_WORDS = frozenset(
+    [
+        "total",
+        "totals",
+        "all",
+        "both",
+        "sum",
+        "altogether",
+        "together",
+        "overall",
+        "everyone",
+        "persons",
+        "gesamt",
+        "insgesamt",
+        "alle",
+        "zusammen",
+        "summe",
+        "tous",
+        "toutes",
+        "ensemble",
+        "todos",
+        "todas",
+        "ambos",
+        "totale",
+        "tutti",
+        "totaal",
+        "samen",
+        "razem",
+        "celkem",
+    ]
+)
+
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+Flags = npt.NDArray[np.bool_]
+
+
+@dataclass(frozen=True)
+class Dimension:
+    """What rows may differ in: a column, or how the area is spelt. `code` (n,) numbers the labels of the used rows."""
+
+    name: str
+    labels: tuple[str, ...]
+    code: Ints
+
+    @cached_property
+    def says_total(self) -> Flags:
+        """(labels,) which labels say that the row is a total."""
+        return np.array([bool(_TOTAL_WORDS & set(tidy(label).split())) for label in self.labels], dtype=np.bool_)
+
+
+@dataclass(frozen=True)
+class Added:
+    """
+    Attributes
+    ----------
+    values : (areas,) NaN where there is no row, or one without a number.
+    rows : (areas,) how many rows each area's value comes from.
+    totals : how many rows were left out because they are the sum of others beside them.
+    over : what rows that were added differ in.
+    short : (areas,) for a mean, over how many values fewer than others have it is taken.
+    """
+
+    values: Floats
+    rows: Ints
+    totals: int
+    over: tuple[str, ...]
+    short: Ints
+
+
+def add_rows(
+    plan: Denominator,
+    table: Table,
+    used: Flags,
+    area: Ints,
+    values: Floats,
+    spelt: Sequence[str],
+    areas: Sequence[str],
+    names: Sequence[str],
+) -> Added:
+    """Add up the rows of each area.
+
+    Parameters
+    ----------
+    used : (n,) the rows that are joined to an area.
+    area : (n,) the position of that area.
+    values : (n,) NaN where a row has no number.
+    spelt : (n,) how each row spells its area.
+    areas, names : identifiers and names of the areas.
+
+    Raises
+    ------
+    PlanError, which names rows, where they may not be added.
+    """
+    at = np.flatnonzero(used)
+    own, value = area[at], values[at]
+    count = len(areas)
+    if len(at) == len(np.unique(own)) and plan.mean_over is None:
+        return Added(_sums(own, value, count), np.bincount(own, minlength=count), 0, (), np.zeros(count, np.int64))
+    found = _Rows(plan, table, at, own, value, spelt, areas, names)
+    kept = found.without_totals()
+    found.refuse_repeated(kept)
+    found.refuse_others(kept)
+    found.refuse_missing(kept)
+    totals = _sums(own[kept], value[kept], count)
+    short = np.zeros(count, dtype=np.int64)
+    if found.mean is not None:
+        pairs = np.unique(np.column_stack([own[kept], found.mean.code[kept]]), axis=0)
+        times = np.bincount(pairs[:, 0], minlength=count)
+        totals = totals / np.maximum(times, 1)
+        short = np.where(times > 0, times.max(initial=0) - times, 0)
+    over = tuple(d.name for d in found.over)
+    return Added(totals, np.bincount(own[kept], minlength=count), int(np.count_nonzero(~kept)), over, short)
+
+
+def differing_columns(plan: Denominator, table: Table, used: Flags, area: Ints, spelt: Sequence[str]) -> list[str]:
+    """The columns in which rows of one area differ, in the table's order: what there is to add or to average over."""
+    at = np.flatnonzero(used)
+    return [d.name for d in _dimensions(plan, table, at, area[at], spelt, ()) if _varies(area[at], d.code)]
+
+
+class _Rows:
+    """The used rows of a table, and what they differ in."""
+
+    def __init__(
+        self,
+        plan: Denominator,
+        table: Table,
+        at: Ints,
+        own: Ints,
+        value: Floats,
+        spelt: Sequence[str],
+        areas: Sequence[str],
+        names: Sequence[str],
+    ) -> None:
+        self.plan, self.table, self.at, self.own, self.value, self.areas = plan, table, at, own, value, areas
+        known = tuple(f"{i} {n}" for i, n in zip(areas, names, strict=True))
+        dimensions = _dimensions(plan, table, at, own, spelt, known)
+        self.mean = next((d for d in dimensions if d.name == plan.mean_over), None)
+        self.dimensions = [d for d in dimensions if d is not self.mean]
+        self.over = [d for d in self.dimensions if d.name in plan.add_over]
+        self.sole_total = np.zeros(len(at), dtype=np.bool_)  # rows that are an area's total without its parts
+
+    def group(self, others: Sequence[Dimension]) -> Ints:
+        mean = [self.mean.code] if self.mean else []
+        return together([self.own, *mean, *(d.code for d in others)], len(self.own))
+
+    def without_totals(self) -> Flags:
+        """(rows,) which are no total beside its parts. A column verified by its totals may be added over."""
+        kept = np.ones(len(self.own), dtype=np.bool_)
+        for dimension in self.dimensions:
+            others = [d for d in self.dimensions if d is not dimension and not same_grouping(d.code, dimension.code)]
+            group = self.group([d for d in others if d in self.over or _varies(self.own, d.code)])
+            size = np.bincount(group[kept], minlength=int(group.max(initial=0)) + 1)
+            whole = np.bincount(group[kept], weights=self.value[kept], minlength=len(size))
+            is_sum = np.isclose(self.value, whole[group] - self.value, rtol=1e-9, atol=0.5)
+            positive = np.bincount(group[kept & (self.value > 0.0)], minlength=len(size))
+            for label in range(len(dimension.labels)):
+                rows = kept & (dimension.code == label)
+                compared = rows & (size[group] >= 3)
+                telling = compared & (positive[group] >= 3)
+                evident = dimension.says_total[label] or np.count_nonzero(telling) >= 2
+                if compared.any() and is_sum[compared].all() and (telling.any() and evident):
+                    beside = rows & (size[group] >= 2)
+                    kept &= ~beside
+                    self.sole_total |= rows & ~beside
+                    if dimension not in self.over:
+                        self.over.append(dimension)
+                    break
+            self._refuse_false_totals(dimension, group, size, kept)
+        return kept
+
+    def _refuse_false_totals(self, dimension: Dimension, group: Ints, size: Ints, kept: Flags) -> None:
+        beside = kept & (size[group] >= 2) & dimension.says_total[dimension.code]
+        if not beside.any() or not (~dimension.says_total).any():
+            return
+        first = int(np.flatnonzero(beside)[0])
+        others = np.flatnonzero(kept & (group == group[first]))
+        raise PlanError(
+            f"a row of “{self.table.name}” says that it is a total, but is not the sum of those beside it: "
+            f"{self._spoken(others)}.",
+            where=_WHERE,
+            todo="Leave rows out by measure.denominator.where, or mend the table.",
+        )
+
+    def refuse_repeated(self, kept: Flags) -> None:
+        group = self.group(self.over)
+        times = np.bincount(group[kept])
+        repeated = np.flatnonzero(times > 1)
+        if len(repeated) == 0:
+            return
+        rows = np.flatnonzero(kept & (group == repeated[0]))
+        differ = [d.name for d in self.dimensions if len(np.unique(d.code[rows])) > 1]
+        what = f"which differ in {quoted(differ)}" if differ else "which differ in nothing but their figures"
+        over = f" than those added over ({quoted([d.name for d in self.over])})" if self.over else ""
+        areas = len(np.unique(self.own[kept & np.isin(group, repeated)]))
+        raise PlanError(
+            f"“{self.table.name}” has more rows for one area{over}, and nothing says that they may be added: "
+            f"{self._spoken(rows)}, {what} ({areas:,} such {'areas' if areas > 1 else 'area'}).",
+            where=_WHERE,
+            todo=(
+                "Say over which columns rows are added (add_over) or averaged (mean_over), or leave rows out (where)."
+            ),
+        )
+
+    def refuse_others(self, kept: Flags) -> None:
+        """Rows that are added must not differ in a further column that goes its own way."""
+        base = self.group([])
+        over = self.group_of_labels(self.over)
+        for d in self.dimensions:
+            if d in self.over or d.name == _SPELLING or not _varies(base[kept], d.code[kept]):
+                continue
+            if len(np.unique(together([over, d.code], len(over))[kept])) > len(np.unique(over[kept])):
+                pairs = np.unique(np.column_stack([base[kept], d.code[kept]]), axis=0)
+                mixed = np.flatnonzero(np.bincount(pairs[:, 0]) > 1)[0]
+                rows = np.flatnonzero(kept & (base == mixed))
+                raise PlanError(
+                    f"rows of “{self.table.name}” that would be added differ in “{d.name}” too: {self._spoken(rows)}.",
+                    where=_WHERE,
+                    todo="Add over that column too (add_over), take the mean over it, or leave rows out (where).",
+                )
+
+    def group_of_labels(self, dimensions: Sequence[Dimension]) -> Ints:
+        mean = [self.mean.code] if self.mean else []
+        return together([*mean, *(d.code for d in dimensions)], len(self.own))
+
+    def refuse_missing(self, kept: Flags) -> None:
+        """Each area must have every combination that others have, unless one that is missing stands for nobody."""
+        over = [d for d in self.over if d.name in self.plan.add_over]
+        if not over or self.plan.absent == "zero":
+            return
+        combination = together([d.code for d in over], len(self.own))
+        group = self.group([])
+        sound = kept & ~np.isin(group, group[self.sole_total & kept])
+        wanted = np.unique(combination[sound])
+        pairs = np.unique(np.column_stack([group[sound], combination[sound]]), axis=0)
+        short = np.flatnonzero((there := np.bincount(pairs[:, 0])) * (there < len(wanted)))
+        if len(short) == 0:
+            return
+        rows = np.flatnonzero(sound & (group == short[0]))
+        missing = np.setdiff1d(wanted, combination[rows])[0]
+        like = int(np.flatnonzero(combination == missing)[0])
+        lacks = ", ".join(f"{d.name} “{d.labels[d.code[like]]}”" for d in over)
+        when = f" in {self.plan.mean_over} “{self.mean.labels[self.mean.code[rows[0]]]}”" if self.mean else ""
+        areas = len(np.unique(self.own[np.isin(group, short)]))
+        raise PlanError(
+            f"“{self.table.name}” has no row for {lacks} of area “{self.areas[self.own[rows[0]]]}”{when}, where others "
+            f"have one ({areas:,} such {'areas' if areas > 1 else 'area'}).",
+            where=_WHERE,
+            todo='Mend the table; or say that a row that is missing stands for nobody ("absent": "zero").',
+        )
+
+    def _spoken(self, rows: Ints) -> str:
+        at = self.at[rows]
+        lines = self.table.line[at]
+        numbers = lines if (lines > 0).all() else self.table.record[at]
+        kind = "lines" if (lines > 0).all() else "rows"
+        some = ", ".join(f"{n:,}" for n in numbers[:6].tolist()) + (" …" if len(numbers) > 6 else "")
+        return f"area “{self.areas[self.own[rows[0]]]}” has {kind} {some}"
+
+
+def _dimensions(
+    plan: Denominator, table: Table, at: Ints, own: Ints, spelt: Sequence[str], known: Sequence[str]
+) -> list[Dimension]:
+    """What rows can differ in: columns of recurring texts or of years, those that the plan names, and the spelling."""
+    keys = {k.table for k in plan.keys}
+    named = {*plan.add_over, *([plan.mean_over] if plan.mean_over else [])}
+    found = []
+    for name in [*table.columns.column_names, *(n for n in named if n not in table.columns.column_names)]:
+        if name == plan.value or (name in keys and name not in named):
+            continue
+        labels, codes = coded_text(table, name, wanted_by=_WHERE + ".add_over")
+        used, code = np.unique(codes[at], return_inverse=True)
+        texts = tuple(labels[u] for u in used.tolist())
+        if name in named or (2 * len(texts) <= len(at) and _is_kind(texts)):
+            found.append(Dimension(name, texts, code.ravel().astype(np.int64)))
+    if known:
+        left = [_beyond(spelt[r], known[a]) for r, a in zip(at.tolist(), own.tolist(), strict=True)]
+        words, code = np.unique(np.array(left, dtype=object).astype(str), return_inverse=True)
+        found.append(Dimension(_SPELLING, tuple(words.tolist()), code.ravel().astype(np.int64)))
+    return found
+
+
+def _is_kind(texts: Sequence[str]) -> bool:
+    """Are these the names of kinds, or years? Other numbers are figures of their own."""
+    filled = [t for t in texts if t]
+    whole = [t for t in filled if t.lstrip("+-").replace(".", "", 1).replace(",", "", 1).isdigit()]
+    if len(whole) < 0.9 * len(filled):
+        return True
+    return bool(filled) and all(t.isdigit() and _YEARS[0] <= int(t) <= _YEARS[1] for t in filled)
+
+
+def _beyond(spelling: str, area: str) -> str:
+    """What a spelling says beyond the area's code and name: "men" of "Alpha (men)"; "01" where the code is 1."""
+    words = "".join(c if c.isalnum() else " " for c in spelling.casefold()).split()
+    own = set("".join(c if c.isalnum() else " " for c in area.casefold()).split())
+    return " ".join(w for w in words if w not in own)
+
+
+def _varies(group: Ints, code: Ints) -> bool:
+    """Has some group several codes?"""
+    return len(np.unique(np.column_stack([group, code]), axis=0)) > len(np.unique(group))
+
+
+def _sums(own: Ints, value: Floats, count: int) -> Floats:
+    totals = np.bincount(own, weights=value, minlength=count).astype(np.float64)
+    totals[np.bincount(own, minlength=count) == 0] = np.nan
+    return totals
