@@ -10,6 +10,7 @@ import psycopg
 import pytest
 from sqlalchemy import Engine
 
+import steady_tally.formats.drivers  # noqa: F401  before a test loads the vector library with drivers that we do without
 from steady_tally.serve.postgres import Cluster
 from steady_tally.store.database import ADDRESS_VARIABLE, DATA_VARIABLE, connect, migrate
 

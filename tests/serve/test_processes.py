@@ -95,7 +95,22 @@ def test_start_twice_then_stop_leaves_no_process(tmp_path, how):
     assert first.end(how) == 0
     assert READY.findall(first.said) == [url]
     assert live_processes(tmp_path / "d") == {}
-    assert (tmp_path / "d" / "postgresql.password").stat().st_mode & 0o077 == 0
+    mine = [p for p in (tmp_path / "d").rglob("*") if not p.is_symlink()]
+    assert [p for p in [tmp_path / "d", *mine] if p.stat().st_mode & 0o077] == [], "private to its user"
+
+
+def test_what_an_earlier_start_left_open_to_others_is_closed(tmp_path):
+    folder = tmp_path / "d" / "uploads" / "one"
+    folder.mkdir(parents=True)
+    (folder / "calls.csv").write_text("id\n1\n")
+    for at in (tmp_path / "d", folder.parent, folder):
+        at.chmod(0o755)
+    (folder / "calls.csv").chmod(0o644)
+    started = Started("--data", tmp_path / "d", "--no-demo")
+    started.until_ready()
+    modes = {p.name: p.stat().st_mode & 0o777 for p in (tmp_path / "d", folder.parent, folder, folder / "calls.csv")}
+    assert modes == {"d": 0o700, "uploads": 0o700, "one": 0o700, "calls.csv": 0o600}
+    assert started.end(signal.SIGTERM) == 0
 
 
 def test_two_at_once_on_different_folders_with_the_demo(tmp_path):

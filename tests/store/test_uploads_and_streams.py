@@ -166,9 +166,55 @@ def test_an_upload_goes_with_its_study_or_when_nothing_was_read_from_it(engine):
         receive(engine, study, upload, "a.csv", io.BytesIO(b"id\n1\n"), largest=100)
     count = np.arange(1, 2)
     save_source(engine, study, Role.TABLE, Table("t", pa.table({"a": ["1"]}), count, count), FACTS, upload_id=used)
-    discard_upload(engine, used)
-    discard_upload(engine, unused)
+    discard_upload(engine, study, used)
+    discard_upload(engine, study, unused)
     folder = data_folder() / "uploads"
     assert [p.name for p in folder.iterdir()] == [str(used)]
     discard_study(engine, study)
     assert list(folder.iterdir()) == []
+
+
+def test_an_upload_is_its_studys_own_and_nothing_of_another_is_touched(engine):
+    study, other = create_study(engine, "mine"), create_study(engine, "theirs")
+    upload = uuid.uuid4()
+    receive(engine, study, upload, "a.csv", io.BytesIO(b"id\n1\n"), largest=100)
+    path = uploaded(engine, study, upload).path
+    with pytest.raises(NotFound):
+        receive(engine, other, upload, "a.csv", io.BytesIO(b"id\n2\n"), largest=100)
+    assert path.read_bytes() == b"id\n1\n"
+    assert [p.name for p in path.parent.iterdir()] == ["a.csv"], "nothing half received is left"
+    discard_upload(engine, other, upload)
+    assert uploaded(engine, study, upload).path.read_bytes() == b"id\n1\n"
+
+
+def test_the_file_of_a_source_never_changes_and_one_that_did_is_not_read(engine):
+    study, upload = create_study(engine, "kept"), uuid.uuid4()
+    receive(engine, study, upload, "a.csv", io.BytesIO(b"id\n1\n"), largest=100)
+    count = np.arange(1, 2)
+    save_source(engine, study, Role.TABLE, Table("t", pa.table({"a": ["1"]}), count, count), FACTS, upload_id=upload)
+    for name in ("a.csv", "b.csv"):
+        with pytest.raises(Conflict, match="never changes"):
+            receive(engine, study, upload, name, io.BytesIO(b"id\n2\n"), largest=100)
+    found = uploaded(engine, study, upload)
+    assert found.path.read_bytes() == b"id\n1\n"
+    assert [p.name for p in found.path.parent.iterdir()] == ["a.csv"]
+    found.path.write_bytes(b"id\n9\n")
+    with pytest.raises(SourceError, match="has changed since it was received"):
+        uploaded(engine, study, upload)
+
+
+def test_a_file_that_is_sent_again_half_way_leaves_the_first(engine):
+    class Breaking(io.BytesIO):
+        def read(self, size=-1):
+            if self.tell():
+                raise OSError("the connection is gone")
+            return super().read(3)
+
+    study, upload = create_study(engine, "half"), uuid.uuid4()
+    receive(engine, study, upload, "a.csv", io.BytesIO(b"id\n1\n"), largest=100)
+    with pytest.raises(OSError, match="gone"):
+        receive(engine, study, upload, "a.csv", Breaking(b"id\n2\n"), largest=100)
+    found = uploaded(engine, study, upload)
+    assert found.path.read_bytes() == b"id\n1\n"
+    assert [p.name for p in found.path.parent.iterdir()] == ["a.csv"]
+    assert (found.path.stat().st_mode & 0o777, found.path.parent.stat().st_mode & 0o777) == (0o600, 0o700)

@@ -60,6 +60,7 @@ def notes_of(outcome: Outcome) -> list[Note]:
 def _gathered(outcome: Outcome) -> Iterator[str]:
     gathered, events = outcome.gathered, outcome.plan.gather.events
     checked = gathered.checked
+    yield from checked.table.said
     if checked.table.row_count == 0:
         yield f"“{checked.table.name}” has no rows that can be read."
     if checked.turned:
@@ -123,6 +124,7 @@ def _measured(outcome: Outcome) -> Iterator[str]:
     if found is None or not isinstance(how, Rate):
         return
     denominator = how.denominator
+    yield from outcome.measured.table.said if outcome.measured.table else ()
     if found.written:
         yield f"The numbers in “{denominator.value}”: {found.written}."
     if found.totals:

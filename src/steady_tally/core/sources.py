@@ -48,6 +48,7 @@ class Table:
     ragged : the rows that are not in `columns`.
     points : (n, 2) the geometry of a point file, else None. Not finite where a feature has no point.
     crs : the file's own coordinate system as WKT or an authority code, where it names one.
+    said : what was guessed in reading, in whole sentences.
     year : the year in which the file was written, or came in: nothing in it is later.
     kept : what has been worked out from the columns alone, for the next who asks.
     """
@@ -60,6 +61,7 @@ class Table:
     points: npt.NDArray[np.float64] | None = None
     crs: str | None = None
     year: int | None = None
+    said: tuple[str, ...] = ()
     kept: dict[Any, Any] = field(default_factory=dict, repr=False, compare=False)
 
     @property

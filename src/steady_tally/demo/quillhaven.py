@@ -17,7 +17,6 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.csv
-import pyogrio
 import shapely
 
 from steady_tally.core.errors import SourceError
@@ -25,6 +24,7 @@ from steady_tally.demo.events import TO_DEGREES, write_call_outs, write_thefts
 from steady_tally.demo.land import CRS_NAME, TOWN, Land, junctions_of, make_land, roads_of
 from steady_tally.demo.names import place_names, street_names
 from steady_tally.demo.people import YEARS, Spelling, make_people, spellings, write_residents
+from steady_tally.formats.drivers import pyogrio
 
 DEFAULT_EVENTS = 60_000
 PLAN = "plan.json"

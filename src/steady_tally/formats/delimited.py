@@ -26,6 +26,8 @@ from steady_tally.core.errors import SourceError
 from steady_tally.core.gather.rows import Rows, rows_of
 from steady_tally.core.plan import Reading
 from steady_tally.core.sources import Piece, RaggedRow
+from steady_tally.formats.encodings import Guessed, eight_bit
+from steady_tally.formats.headers import looks_like_header, names_of
 from steady_tally.formats.limits import LARGEST_EXPANDED
 
 DELIMITED = {".csv", ".tsv", ".tab", ".txt", ".psv", ".gz"}
@@ -45,12 +47,14 @@ class Dialect:
     delimiter: str
     header_row: int
     header: tuple[str, ...]
+    said: tuple[str, ...] = ()
 
 
 def dialect_of(path: Path, reading: Reading) -> Dialect:
     """What the reading states of a text file, and what it leaves open found by looking."""
     where = f"file “{path.name}”"
-    encoding = reading.encoding or _encoding(path, where)
+    guessed = Guessed(reading.encoding, "") if reading.encoding else _encoding(path, where)
+    encoding = guessed.encoding
     text = _head(path, encoding, where)
     if not text.strip():
         raise SourceError("it is empty.", where=where, todo="Choose a file with a header and rows.")
@@ -62,10 +66,10 @@ def dialect_of(path: Path, reading: Reading) -> Dialect:
     if header_row > len(rows):
         raise SourceError(f"it has no row {header_row}.", where=where, todo="Name the row of the column names.")
     if header_row == 0:
-        header = names_of([""] * max(len(row) for row in rows))
+        header = names_of([""] * max(len(row) for row in rows), where)
     else:
-        header = names_of(rows[header_row - 1])
-    return Dialect(encoding, delimiter, header_row, tuple(header))
+        header = names_of(rows[header_row - 1], where)
+    return Dialect(encoding, delimiter, header_row, tuple(header), (guessed.says,) if guessed.says else ())
 
 
 def read_pieces(
@@ -90,25 +94,6 @@ def read_pieces(
                 yield waiting.popleft().result()
         while waiting:
             yield waiting.popleft().result()
-
-
-def names_of(cells: list[str]) -> list[str]:
-    """Column names: blanks are called by their position, repeated ones are numbered."""
-    names: list[str] = []
-    for i, cell in enumerate(cells, start=1):
-        base = name = " ".join(cell.split()) or f"column {i}"
-        nth = 2
-        while name in names:
-            name = f"{base} ({nth})"
-            nth += 1
-        names.append(name)
-    return names
-
-
-def looks_like_header(cells: list[str], widest: int) -> bool:
-    """May a row name columns? At least half as many cells are filled as in the widest, and more than one of several."""
-    filled = sum(bool(c.strip()) for c in cells)
-    return filled >= max(min(2, widest), 0.5 * widest)
 
 
 def _blocks_of_rows(path: Path, dialect: Dialect, where: str) -> Iterator[tuple[bytes, Rows, float]]:
@@ -232,28 +217,38 @@ def _head(path: Path, encoding: str, where: str) -> str:
     return text.removeprefix("\ufeff")
 
 
-def _encoding(path: Path, where: str) -> str:
-    """UTF-8 where all of the file is, UTF-16 by its mark or its zero bytes, else Windows-1252."""
+def _encoding(path: Path, where: str) -> Guessed:
+    """UTF-8 where all of the file is, UTF-16 by its mark or its zero bytes, else eight bits a letter."""
     decoder = codecs.getincrementaldecoder("utf-8")()
     try:
         with _open(path) as file:
             raw = file.read(_HEAD)
             if raw.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE)):
-                return "utf-16"
+                return Guessed("utf-16", "")
             if b"\0" in raw:
                 even, odd = raw[0::2].count(0), raw[1::2].count(0)
                 if max(even, odd) > 0.3 * len(raw) / 2 and min(even, odd) < 0.05 * len(raw) / 2:
-                    return "utf-16-le" if odd > even else "utf-16-be"
+                    return Guessed("utf-16-le" if odd > even else "utf-16-be", "")
                 raise SourceError("it is not text.", where=where, todo="Check that it is what its name says.")
             while raw:
                 decoder.decode(raw)
                 raw = file.read(_BLOCK)
             decoder.decode(b"", True)
     except UnicodeDecodeError:
-        return "cp1252"
+        return _eight_bit(path)
     except _UNPACKING as error:
         raise SourceError(f"it cannot be unpacked ({error}).", where=where, todo="Check the file.") from None
-    return "utf-8"
+    return Guessed("utf-8", "")
+
+
+def _eight_bit(path: Path) -> Guessed:
+    """By the first megabytes that hold letters beyond ASCII."""
+    with _open(path) as file:
+        raw = file.read(_HEAD)
+        while raw.isascii() and (more := file.read(_BLOCK)):
+            raw = more
+    # The last character of a block of some other encoding may be cut, but none of an eight-bit one.
+    return eight_bit(raw[:_BLOCK])
 
 
 def _delimiter(text: str) -> str:

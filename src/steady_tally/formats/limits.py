@@ -3,6 +3,9 @@
 LARGEST_EXPANDED = 8 << 30
 """Bytes that a packed text file may unpack to; it is read a block at a time."""
 
+MOST_COLUMNS = 2_000
+"""Columns of a table."""
+
 LARGEST_ARCHIVE = 1 << 30
 """Bytes that the members of an archive may unpack to together."""
 

@@ -69,7 +69,8 @@ def look(path: Path, name: str, reading: Reading) -> Look:
             update={"encoding": dialect.encoding, "delimiter": dialect.delimiter, "header_row": dialect.header_row}
         )
         empty = pa.schema([(n, pa.string()) for n in dialect.header])
-        return _of_pieces("text", stated, name, read_pieces(path, dialect), empty, None)
+        seen = _of_pieces("text", stated, name, read_pieces(path, dialect), empty, None)
+        return replace(seen, said=(*dialect.said, *seen.said))
     if suffix in PARQUET:
         schema, geometry, crs = parquet_schema(path)
         if geometry is not None:

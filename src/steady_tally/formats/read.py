@@ -23,11 +23,12 @@ READABLE = DELIMITED | WORKBOOKS | PARQUET | set(DRIVERS)
 
 @dataclass(frozen=True)
 class Stream:
-    """A table on its way out of a file: its columns and system, and its rows a piece at a time."""
+    """A table on its way out of a file: its columns and system, its rows a piece at a time, and what was guessed."""
 
     schema: pa.Schema
     crs: str | None
     pieces: Iterator[Piece]
+    said: tuple[str, ...] = ()
 
 
 def open_table(
@@ -40,9 +41,8 @@ def open_table(
     suffix = suffix_of(path)
     if suffix in DELIMITED:
         dialect = dialect_of(path, reading)
-        return Stream(
-            pa.schema([(n, pa.string()) for n in dialect.header]), None, read_pieces(path, dialect, on_rows=on_rows)
-        )
+        columns = pa.schema([(n, pa.string()) for n in dialect.header])
+        return Stream(columns, None, read_pieces(path, dialect, on_rows=on_rows), dialect.said)
     if suffix in PARQUET:
         schema, geometry, crs = parquet_schema(path)
         pieces = read_parquet(path)
@@ -63,7 +63,7 @@ def read_table(path: Path, name: str, reading: Reading = _DEFAULT) -> Table:
     """Read events or a table whole."""
     stream = open_table(path, name, reading)
     year = datetime.fromtimestamp(path.stat().st_mtime, UTC).year
-    return replace(whole_table(name, stream.pieces, stream.schema, stream.crs), year=year)
+    return replace(whole_table(name, stream.pieces, stream.schema, stream.crs), year=year, said=stream.said)
 
 
 def read_zones(path: Path, name: str, reading: Reading = _DEFAULT) -> Features:

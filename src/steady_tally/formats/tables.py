@@ -15,7 +15,6 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 import pyarrow.parquet
-import pyogrio
 import python_calamine
 import shapely
 
@@ -23,7 +22,8 @@ from steady_tally.core.errors import SourceError
 from steady_tally.core.gather.times import wall_times
 from steady_tally.core.plan import Reading
 from steady_tally.core.sources import Piece, Table
-from steady_tally.formats.delimited import looks_like_header, names_of
+from steady_tally.formats.drivers import pyogrio
+from steady_tally.formats.headers import looks_like_header, names_of, refuse_wide
 from steady_tally.formats.limits import LARGEST_ARCHIVE, WORKBOOK_MEMORY, WORKBOOK_SECONDS
 
 WORKBOOKS = {".xlsx", ".xlsm", ".xls", ".ods"}
@@ -65,7 +65,7 @@ def read_workbook(path: Path, name: str, reading: Reading) -> Table:
     at = reading.header_row - 1 if reading.header_row else _header_row(rows)
     if at is None or at >= len(rows):
         raise SourceError("no row of column names was found.", where=where, todo="Name the row of the column names.")
-    header = names_of([str(_plain(c) or "") for c in rows[at]])
+    header = names_of([str(_plain(c) or "") for c in rows[at]], where)
     body = [(i, row) for i, row in enumerate(rows[at + 1 :], start=at + 2) if any(_filled(c) for c in row)]
     columns = pa.table({n: _cells([row[c] for _, row in body]) for c, n in enumerate(header)})
     numbers = np.array([i for i, _ in body], dtype=np.int64)
@@ -80,6 +80,7 @@ def parquet_schema(path: Path) -> tuple[pa.Schema, str | None, str | None]:
         raise SourceError(
             f"it is not a Parquet file ({error}).", where=f"file “{path.name}”", todo="Check what it is."
         ) from None
+    refuse_wide(len(schema.names), f"file “{path.name}”")
     geo = (schema.metadata or {}).get(b"geo")
     if not geo:
         return schema, None, None

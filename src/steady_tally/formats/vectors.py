@@ -14,18 +14,18 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
-import pyogrio
-import pyogrio.errors
 import shapely
 
 from steady_tally.core.errors import SourceError
 from steady_tally.core.plan import Reading
 from steady_tally.core.sources import Features, Table
+from steady_tally.formats.drivers import pyogrio
+from steady_tally.formats.headers import refuse_wide
 from steady_tally.formats.limits import LARGEST_ARCHIVE, MOST_MEMBERS
 from steady_tally.formats.tables import parquet_schema, plain_columns
 
-# By file ending: the driver, how its files begin, and what names it to GDAL. A file that begins otherwise is never
-# handed to GDAL, which would guess another driver, perhaps one that follows references to other files.
+# By file ending: the driver, how its files begin, and what names it to GDAL. A file that begins otherwise is refused in
+# plain words; which drivers can be guessed at all is settled in `drivers.py`.
 DRIVERS: dict[str, tuple[str, bytes, str]] = {
     ".geojson": ("GeoJSON", b"{", ""),
     ".json": ("GeoJSON", b"{", ""),
@@ -45,9 +45,6 @@ _DEGREES = "EPSG:4326"
 _KML_EXTRAS = {
     "id", "timestamp", "begin", "end", "altitudeMode", "tessellate", "extrude", "visibility", "drawOrder", "icon",
 }  # fmt: skip
-
-# Should any driver ever try to fetch something, it finds nobody there.
-pyogrio.set_gdal_config_options({"GDAL_HTTP_PROXY": "127.0.0.1:9", "GDAL_HTTP_MAX_RETRY": "0"})
 
 
 def layers_of(path: Path) -> list[str]:
@@ -79,6 +76,7 @@ def read_features(path: Path, name: str, reading: Reading) -> Features:
         ) as error:  # fmt: skip
             raise _unreadable(where, error) from None
     skipped = _KML_EXTRAS if path.suffix.lower() == ".kml" else set()
+    refuse_wide(len(meta["fields"]), where)
     kept = {n: _column(f) for n, f in zip(meta["fields"], fields, strict=True) if n not in skipped}
     if geometry is None:
         raise SourceError("its features have no geometry.", where=where, todo="Choose a file of points or polygons.")

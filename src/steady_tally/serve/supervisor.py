@@ -44,6 +44,7 @@ class _Stop(Exception):
 def serve(data: Path, port: int | None, *, demo: bool) -> None:
     """Run the application on the data folder until told to stop."""
     data = data.resolve()
+    os.umask(0o077)  # what anybody of this application writes from here on is for its user alone
     _make_folder(data)
     with _locked(data) as alone:
         if not alone:
@@ -179,6 +180,7 @@ def _raise_stop(_number: int, _frame: FrameType | None) -> None:
 def _make_folder(data: Path) -> None:
     try:
         (data / "log").mkdir(parents=True, exist_ok=True)
+        _make_private(data)
         probe = data / f".probe-{os.getpid()}"
         probe.touch()
         probe.unlink()
@@ -186,6 +188,20 @@ def _make_folder(data: Path) -> None:
         raise SetUpError(
             f"the data folder cannot be written ({error.strerror}).", where=str(data), todo="Name another with --data."
         ) from None
+
+
+def _make_private(data: Path) -> None:
+    """Take other users' way to all that is there already; the database's own folder is private from its beginning."""
+    data.chmod(0o700)
+    for folder, folders, files in os.walk(data):
+        if Path(folder) == data and "postgresql" in folders:
+            folders.remove("postgresql")
+        for name in folders:
+            (Path(folder) / name).chmod(0o700)
+        for name in files:
+            at = Path(folder) / name
+            if not at.is_symlink():
+                at.chmod(0o600)
 
 
 @contextlib.contextmanager

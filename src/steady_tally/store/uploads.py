@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import os
 import re
 import shutil
 import uuid
@@ -13,11 +14,11 @@ from pathlib import Path
 from typing import BinaryIO
 
 from sqlalchemy import Engine, text
-from sqlmodel import Session
+from sqlmodel import Session, select
 
-from steady_tally.core.errors import NotFound, SourceError
+from steady_tally.core.errors import Conflict, NotFound, SourceError
 from steady_tally.store.database import data_folder
-from steady_tally.store.tables import Upload
+from steady_tally.store.tables import Source, Upload
 
 _BLOCK = 1 << 20
 _LONGEST_NAME = 120
@@ -37,44 +38,68 @@ class Uploaded:
 def receive(
     engine: Engine, study_id: uuid.UUID, upload_id: uuid.UUID, name: str, stream: BinaryIO, *, largest: int
 ) -> None:
-    """Take in one file of an upload. SourceError where it is larger than is allowed; then nothing of it stays."""
+    """Take in one file of an upload. SourceError where it is larger than is allowed; then nothing of it stays.
+
+    Nothing that is there is touched until the whole file lies beside it: an upload of another study is not there for
+    this one, and a file that a source was read from never changes.
+    """
+    with Session(engine) as session:
+        _own(session, study_id, upload_id)
     folder = _folder(upload_id)
-    folder.mkdir(parents=True, exist_ok=True)
+    folder.mkdir(parents=True, exist_ok=True, mode=0o700)
     path = folder / safe_name(name)
-    partial = path.with_name(path.name + ".part")
-    digest, size = hashlib.sha256(), 0
+    partial = folder / f".{uuid.uuid4().hex}.part"
     try:
-        with partial.open("wb") as file:
-            while block := stream.read(_BLOCK):
-                size += len(block)
-                if size > largest:
-                    raise SourceError(
-                        f"it is larger than the {largest >> 20:,} MB that this installation takes.",
-                        where=f"file “{name}”",
-                        todo="Divide it, or ask whoever runs the installation.",
-                    )
-                digest.update(block)
-                file.write(block)
-        partial.rename(path)
+        digest, size = _write(partial, stream, name, largest)
+        with Session(engine) as session:
+            session.connection().execute(
+                text("SELECT pg_advisory_xact_lock(hashtextextended(:id, 0))"), {"id": str(upload_id)}
+            )
+            upload = _own(session, study_id, upload_id) or Upload(id=upload_id, study_id=study_id, files=[])
+            entry = {"name": name, "stored": path.name, "sha256": digest, "byte_count": size}
+            upload.files = [f for f in upload.files if f["stored"] != path.name] + [entry]
+            session.add(upload)
+            session.flush()
+            partial.rename(path)
+            session.commit()
     finally:
         partial.unlink(missing_ok=True)
-    entry = {"name": name, "stored": path.name, "sha256": digest.hexdigest(), "byte_count": size}
-    with Session(engine) as session:
-        session.connection().execute(
-            text("SELECT pg_advisory_xact_lock(hashtextextended(:id, 0))"), {"id": str(upload_id)}
-        )
-        upload = session.get(Upload, upload_id)
-        if upload is None:
-            upload = Upload(id=upload_id, study_id=study_id, files=[])
-        elif upload.study_id != study_id:
-            raise NotFound("there is no such upload in this study.")
-        upload.files = [f for f in upload.files if f["stored"] != path.name] + [entry]
-        session.add(upload)
-        session.commit()
 
 
-def uploaded(engine: Engine, study_id: uuid.UUID, upload_id: uuid.UUID) -> Uploaded:
-    """The file of an upload that is to be read: of a Shapefile's members, the .shp."""
+def _own(session: Session, study_id: uuid.UUID, upload_id: uuid.UUID) -> Upload | None:
+    """The upload, where it is there; NotFound for another study's, Conflict where a source was read from it."""
+    upload = session.get(Upload, upload_id)
+    if upload is None:
+        return None
+    if upload.study_id != study_id:
+        raise NotFound("there is no such upload in this study.")
+    if session.exec(select(Source.id).where(Source.upload_id == upload_id).limit(1)).first() is not None:
+        raise Conflict("this file was brought in already and never changes.", todo="Send the new one by itself.")
+    return upload
+
+
+def _write(to: Path, stream: BinaryIO, name: str, largest: int) -> tuple[str, int]:
+    digest, size = hashlib.sha256(), 0
+    with os.fdopen(os.open(to, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as file:
+        while block := stream.read(_BLOCK):
+            size += len(block)
+            if size > largest:
+                raise SourceError(
+                    f"it is larger than the {largest >> 20:,} MB that this installation takes.",
+                    where=f"file “{name}”",
+                    todo="Divide it, or ask whoever runs the installation.",
+                )
+            digest.update(block)
+            file.write(block)
+    return digest.hexdigest(), size
+
+
+def uploaded(engine: Engine, study_id: uuid.UUID, upload_id: uuid.UUID, *, verified: bool = True) -> Uploaded:
+    """The file of an upload that is to be read: of a Shapefile's members, the .shp.
+
+    What lies there is compared with what was received, so that a source's checksum is always that of the bytes it was
+    read from; `verified` leaves that out where nothing is read.
+    """
     with Session(engine) as session:
         upload = session.get(Upload, upload_id)
     if upload is None or upload.study_id != study_id or not upload.files:
@@ -88,20 +113,29 @@ def uploaded(engine: Engine, study_id: uuid.UUID, upload_id: uuid.UUID) -> Uploa
             todo="Choose all members together: .shp, .shx, .dbf, .prj and .cpg.",
         )
     path = _folder(upload_id) / main["stored"]
-    if not path.exists():
-        raise NotFound("this file is no longer here.", todo="Bring it in again.")
+    for file in files:
+        at = _folder(upload_id) / file["stored"]
+        if not at.exists():
+            raise NotFound("this file is no longer here.", todo="Bring it in again.")
+        if verified and _sum_of(at) != file["sha256"]:
+            raise SourceError(
+                "it has changed since it was received.", where=f"file “{file['name']}”", todo="Bring it in again."
+            )
     sums = (
         hashlib.sha256("".join(f["sha256"] for f in files).encode()).hexdigest() if len(files) > 1 else main["sha256"]
     )
     return Uploaded(path, main["name"], sums, sum(f["byte_count"] for f in files))
 
 
-def discard_upload(engine: Engine, upload_id: uuid.UUID) -> None:
-    """Remove an upload that no source was read from."""
+def discard_upload(engine: Engine, study_id: uuid.UUID, upload_id: uuid.UUID) -> None:
+    """Remove an upload of this study that no source was read from."""
     with engine.begin() as connection:
         gone = connection.execute(
-            text("DELETE FROM upload u WHERE id = :id AND NOT EXISTS (SELECT 1 FROM source WHERE upload_id = u.id)"),
-            {"id": upload_id},
+            text(
+                "DELETE FROM upload u WHERE id = :id AND study_id = :study "
+                "AND NOT EXISTS (SELECT 1 FROM source WHERE upload_id = u.id)"
+            ),
+            {"id": upload_id, "study": study_id},
         ).rowcount
     if gone:
         remove_files([upload_id])
@@ -140,6 +174,11 @@ def safe_name(name: str) -> str:
     while len((stem + dot + ending).encode()) > _LONGEST_NAME and stem:
         stem = stem[:-1]
     return (stem + dot + ending.lower())[-_LONGEST_NAME:]
+
+
+def _sum_of(path: Path) -> str:
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
 
 
 def _folder(upload_id: uuid.UUID) -> Path:

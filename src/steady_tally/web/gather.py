@@ -95,7 +95,7 @@ def send_file(path: FilePath) -> Response:
 @api.delete("/studies/<uuid:study_id>/uploads/<uuid:upload_id>", summary="Throw an upload away")
 @needs(Right.CHANGE)
 def throw_away(path: UploadPath) -> Response:
-    discard_upload(engine(), path.upload_id)
+    discard_upload(engine(), path.study_id, path.upload_id)
     return Response(status=204)
 
 
@@ -204,7 +204,7 @@ def systems(query: SearchQuery) -> Response:
 @needs(Right.CHANGE)
 def bring_in(path: StudyPath, body: Import) -> Response:
     stored.study(engine(), path.study_id)
-    uploaded(engine(), path.study_id, body.upload_id)
+    uploaded(engine(), path.study_id, body.upload_id, verified=False)
     if not body.replaces and any(s.name == body.name for s in sources_of(engine(), path.study_id)):
         raise Conflict(
             f"the study has a source “{body.name}” already.",
