@@ -42,3 +42,8 @@ def engine(address: str) -> Iterator[Engine]:
     migrate(made)
     yield made
     made.dispose()
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--worlds", type=int, default=300, help="How many random worlds are worked out by hand.")
+    parser.addoption("--first-world", type=int, default=0, help="The number of the first of them.")

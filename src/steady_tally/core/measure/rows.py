@@ -186,7 +186,7 @@ class _Rows:
                 compared = rows & (size[group] >= 3)
                 telling = compared & (positive[group] >= 3)
                 evident = dimension.says_total[label] or np.count_nonzero(telling) >= 2
-                if compared.any() and is_sum[compared].all() and (telling.any() and evident):
+                if compared.any() and is_sum[compared].all() and evident:
                     beside = rows & (size[group] >= 2)
                     kept &= ~beside
                     self.sole_total |= rows & ~beside

@@ -167,7 +167,8 @@ def share_inside(shapes: npt.NDArray[np.object_], outline: shapely.Geometry, crs
     """(n,) how much of each shape lies in an outline, 0 to 1; all in one plane. A shape that has no area lies nowhere.
 
     The shapes are halved again and again, and the outline is cut down with them, so that each is only ever laid over
-    the few edges near it. What is less than a billionth away from nothing or all is that: the rounding of a border.
+    the few edges near it. A share is nothing or all where the fine lattice that shapes are cut on may make the
+    difference: two of its steps along the whole border.
 
     Parameters
     ----------
@@ -183,9 +184,10 @@ def share_inside(shapes: npt.NDArray[np.object_], outline: shapely.Geometry, crs
         def area(of: npt.NDArray[np.object_]) -> Floats:
             return shape_areas_m2(of, crs) if true and crs is not None else np.asarray(shapely.area(of))
 
-        _share(shapes, bounds, middle, at, outline, fineness(shapes), area, share)
-    share[share <= NOTHING_INSIDE] = 0.0
-    share[share >= 1.0 - NOTHING_INSIDE] = 1.0
+        fine = fineness(shapes)
+        _share(shapes, bounds, middle, at, outline, fine, area, share)
+        rounding = np.maximum(2.0 * fine * shapely.length(shapes[at]) / shapely.area(shapes[at]), NOTHING_INSIDE)
+        share[at] = np.where(share[at] <= rounding, 0.0, np.where(share[at] >= 1.0 - rounding, 1.0, share[at]))
     return share
 
 

@@ -408,8 +408,9 @@ def with_middle_inside(areas: ZoneSet | CellSet, outline: ZoneSet) -> Flags:
     if isinstance(areas, CellSet):
         middle = areas.centres
     else:
-        on_surface = shapely.point_on_surface(areas.geometry)
-        middle = np.column_stack([shapely.get_x(on_surface), shapely.get_y(on_surface)])  # NaN without a shape
+        on_surface, there = shapely.point_on_surface(areas.geometry), ~shapely.is_empty(areas.geometry)
+        middle = np.full((len(areas), 2), np.nan)
+        middle[there] = shapely.get_coordinates(on_surface[there])
     return outline.hold(middle[:, 0], middle[:, 1], areas.crs)
 
 

@@ -13,7 +13,8 @@ from shapely.errors import GEOSException
 from steady_tally.core.errors import PlanError
 from steady_tally.core.place.projection import project
 
-_PIECE_METRES = 1_000.0
+_PIECE_METRES = 100.0  # an edge bends by less than a millimetre over so much, whatever the two systems
+_MOST_PIECES = 2e6
 _METRES_A_DEGREE = 111_320.0
 _LEAP_METRES = 5e6  # no piece of an edge is ever so long, unless the plane is cut there
 _POLYGONAL = (3, 6)
@@ -56,6 +57,7 @@ def in_plane(geometry: Shapes, crs: CRS, plane: CRS, *, divided: bool = True) ->
     PlanError where the other system is cut somewhere within a shape, as a world map is at its two sides.
     """
     piece = _PIECE_METRES / (_METRES_A_DEGREE if crs.is_geographic else 1.0)
+    piece = max(piece, float(np.nansum(shapely.length(geometry))) / _MOST_PIECES)
 
     def move(points: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         return np.column_stack(project(points[:, 0], points[:, 1], crs, plane))
