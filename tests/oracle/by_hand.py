@@ -245,6 +245,10 @@ class Ground:
         near = CRS(f"+proj=aeqd +lat_0={latitude} +lon_0={longitude} +datum=WGS84")
         return float(shapely.distance(shapely.boundary(moved(self.shapes[zone], self.crs, near)), shapely.Point(0, 0)))
 
+    def nearest_on_border(self, zone: int, x: float, y: float) -> shapely.Geometry:
+        line = shapely.shortest_line(shapely.boundary(self.shapes[zone]), shapely.Point(x, y))
+        return shapely.get_point(line, 0)
+
     def excluded(
         self, names: list[str], shapes: list[Any], columns: list[dict[str, str]], crs: str | CRS
     ) -> list[bool]:
@@ -318,9 +322,9 @@ def placed_in_zones(g: Ground, events: list[dict[str, Any]]) -> tuple[dict[str, 
             area["state"] = "excluded"
         area["full_km2"] = ground_km2(area["shape"], g.crs)
         area["unreliable"] = area["state"] == "a number" and area["share"] < 1.0
-        if plan["gather"]["events"]["number"] and plan["gather"]["events"]["coordinates"]["kind"] == "none":
-            if area["state"] == "a number" and not area.get("rows") and name not in reported:
-                area["state"] = "not reported"
+        counted = plan["gather"]["events"]["number"] and plan["gather"]["events"]["coordinates"]["kind"] == "none"
+        if counted and area["state"] == "a number" and not area.get("rows") and name not in reported:
+            area["state"] = "not reported"
     return areas, aside
 
 
@@ -348,9 +352,10 @@ def _zones_of(g: Ground, event: dict[str, Any], codes: list[str], names: list[st
         metres = [g.metres_to_border(z, x, y) for z in range(len(codes))]
         order = sorted(range(len(codes)), key=lambda z: metres[z])
         if len(order) > 1 and metres[order[0]] < math.inf and abs(metres[order[0]] - metres[order[1]]) < 0.5:
-            # Equally near: on a shared corner or edge it is the first; else rounding decides.
+            # Equally near: at one and the same place it is the first; else rounding decides.
             a, b = order[:2]
-            if not shapely.intersects(g.shapes[a], g.shapes[b]):
+            feet = [g.nearest_on_border(z, x, y) for z in (a, b)]
+            if shapely.distance(*feet) > 1e-9:
                 raise Undecided
             order[0] = min(a, b)
         if metres[order[0]] < math.inf and decided(metres[order[0]], place["tolerance_m"], 0.5):
@@ -544,9 +549,11 @@ def placed_in_cells(g: Ground, events: list[dict[str, Any]]) -> tuple[dict[Cell,
         state = "not recorded" if missed else "a number"
         areas[cell] = Area(shape=shape, share=1.0 if missed else part, state=state, full_km2=ground_km2(shape, g.plane))
         areas[cell]["counted_km2"] = areas[cell]["full_km2"] * areas[cell]["share"]
-        # How far beyond the ground the extent goes is no matter, nor a cell that has but a line with it: nothing is there.
+        # How far beyond the ground the extent goes is no matter, nor a cell that has but a line in it.
         areas[cell]["may_lack"] = ground is not None and share(shape, ground, g.plane) == 0.0
-        areas[cell]["doubtful"] = how["keep"] == "all" and not lattice.in_extent(cell, ground)
+        areas[cell]["doubtful"] = areas[cell]["may_lack"] and not (
+            how["keep"] == "all" and lattice.in_extent(cell, ground)
+        )
     gone = g.excluded(
         [""] * len(areas),
         [shapely.Point(*lattice.plane(*lattice.centre(c))) for c in areas],
@@ -561,8 +568,6 @@ def placed_in_cells(g: Ground, events: list[dict[str, Any]]) -> tuple[dict[Cell,
         if why:
             aside[why] += 1
         else:
-            if areas[cell]["doubtful"]:
-                raise Undecided  # beyond the extent, in a cell that may be kept or not
             areas[cell]["n"] = areas[cell].get("n", 0) + event["n"]
     for cell, host in into.items():
         if cell != host:
@@ -594,6 +599,8 @@ def _why_not(
     if how["cut"] and not inside:
         return "outside_every_area", nowhere
     cell = lattice.cell(*at)
+    if cell in areas and areas[cell]["doubtful"] and not inside:
+        raise Undecided  # beyond the ground, in a cell that may be kept or not
     if cell not in areas:
         return ("in_no_kept_cell" if how["cut"] or inside else "outside_every_area"), nowhere
     cell = into[cell]

@@ -16,8 +16,8 @@ from .by_hand import Undecided, best_fit, figures, quantile_classes
 from .world import make_world, write_world
 
 BATCH = 25
-# Counts, states and reasons are exact. Areas and shares are of shapes that are divided in two different ways: they agree
-# to a few millionths of the whole area.
+# Counts, states and reasons are exact. Areas and shares are of shapes that are divided in two ways: they agree to a few
+# millionths of the whole area.
 OF_WHOLE = 3e-6
 
 

@@ -25,6 +25,7 @@ export function columnsOf(view: View): Record<Stage, Column> {
   const classes = view.bands.length;
   const method = view.plan.class.method === "quantile" ? "quantile" : "natural breaks";
   const total = view.total_value;
+  const open = view.notes.some((n) => n.stage === "measure" && n.warns);
   return {
     gather: {
       figure: whole(gather.records_out),
@@ -42,10 +43,8 @@ export function columnsOf(view: View): Record<Stage, Column> {
     },
     measure: {
       figure: total === null ? plural(view.events, "event") : `${figure(total)}`,
-      note:
-        total === null
-          ? `in ${plural(view.ledger.areas.read, "area")}`
-          : view.value_name.replace("events ", ""),
+      beside: open && total !== null ? view.value_name.replace("events ", "") : undefined,
+      ...measureNote(view),
     },
     class: {
       figure: `${classes}, ${method}`,
@@ -56,6 +55,21 @@ export function columnsOf(view: View): Record<Stage, Column> {
       note: missing ? `${plural(missing, "area")} without a value` : "every area has a value",
     },
   };
+}
+
+/** What the figure is, or what does not fit together in it. */
+function measureNote(view: View): { note: string; warns: boolean } {
+  const open = [...new Set(view.notes.filter((n) => n.stage === "measure" && n.warns).map((n) => n.warns))];
+  if (open.length) {
+    const divided = open.filter((o) => /^(all|whole) /.test(o));
+    const note = divided.length === open.length ? `divided by ${open.join(", ")}!` : open.join(", ");
+    return { note, warns: true };
+  }
+  const note =
+    view.total_value === null
+      ? `in ${plural(view.ledger.areas.read, "area")}`
+      : view.value_name.replace("events ", "");
+  return { note, warns: false };
 }
 
 function placeNote(view: View): { note: string; warns: boolean } {

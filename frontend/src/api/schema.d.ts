@@ -464,6 +464,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/denominator": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a table's rows would come to as what to divide by */
+        post: operations["measure_proposal_studies__uuid_study_id__denominator_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/ledger": {
         parameters: {
             query?: never;
@@ -1126,8 +1143,10 @@ export interface components {
          * Denominator
          * @description What to divide by, from a table with one or several rows an area.
          *
-         *     Rows that hold `where` are added up for each area; with `mean_over`, the sum is divided by the number of different
-         *     values in that column (years, say). `accepted` joins the table's spellings to area identifiers by the user's word.
+         *     Of the rows that hold `where`, those of one area are added up where they differ in just the columns of `add_over`;
+         *     with `mean_over`, the sum is divided by the number of different values in that column (years, say). A row that is
+         *     the sum of others beside it is left out. `absent` says whether a row that one area lacks and others have stands for
+         *     nobody, or is a mistake. `accepted` joins the table's spellings to area identifiers by the user's word.
          */
         Denominator: {
             /**
@@ -1141,10 +1160,18 @@ export interface components {
             value: string;
             /**
              * Decimal
-             * @default .
+             * @description The decimal sign; found from the column where it is not said.
+             * @default null
+             */
+            decimal: ("." | ",") | null;
+            /** Add Over */
+            add_over?: string[];
+            /**
+             * Absent
+             * @default mistake
              * @enum {string}
              */
-            decimal: "." | ",";
+            absent: "mistake" | "zero";
             /**
              * Noun
              * @default residents
@@ -1235,6 +1262,12 @@ export interface components {
              * @enum {string}
              */
             unreadable: "keep" | "set_aside";
+            /**
+             * Latest Year
+             * @description A year of two figures is one of the hundred that end with this.
+             * @default null
+             */
+            latest_year: number | null;
         };
         /**
          * Events
@@ -1258,6 +1291,12 @@ export interface components {
              * @default null
              */
             number: string | null;
+            /**
+             * Number Decimal
+             * @description Found from the column where it is not said.
+             * @default null
+             */
+            number_decimal: ("." | ",") | null;
             /**
              * Identifier
              * @default null
@@ -1803,7 +1842,10 @@ export interface components {
         };
         /**
          * RecordedList
-         * @description Events could have been recorded only in the areas that a table lists, by their identifiers or names.
+         * @description Events could have been recorded only in the areas that a table lists.
+         *
+         *     Its entries are all identifiers or all names, whichever more of them are, or what `area` says: "identifier", "name"
+         *     or a column of the zones.
          */
         RecordedList: {
             /**
@@ -1815,6 +1857,11 @@ export interface components {
             source: string;
             /** Column */
             column: string;
+            /**
+             * Area
+             * @default null
+             */
+            area: string | null;
         };
         /**
          * RecordedOutline
@@ -2087,6 +2134,16 @@ export interface components {
             filled: number;
             /** Distinct */
             distinct: number;
+            /**
+             * Decimal
+             * @description Of numbers the decimal sign; null where either would do and they differ.
+             */
+            decimal: string | null;
+            /**
+             * Evidence
+             * @description Of numbers, how they are written and why.
+             */
+            evidence: string;
         };
         /** SystemView */
         SystemView: {
@@ -2575,6 +2632,31 @@ export interface components {
                 [key: string]: number;
             };
         };
+        /**
+         * ProposalView
+         * @description How the rows of a table become one figure an area.
+         */
+        ProposalView: {
+            /** @description With what was not said proposed. */
+            denominator: components["schemas"]["Denominator"];
+            /**
+             * Differ
+             * @description The columns in which rows of one area differ.
+             */
+            differ: string[];
+            /**
+             * Decimal
+             * @description The decimal sign; null where either would do and they differ.
+             */
+            decimal: string | null;
+            /** Evidence */
+            evidence: string;
+            /**
+             * Refusal
+             * @description Why it cannot be worked out so; empty where it can.
+             */
+            refusal: string;
+        };
         /** LedgerView */
         LedgerView: {
             /** Stages */
@@ -2594,6 +2676,11 @@ export interface components {
             fit: number | null;
             /** Notes */
             notes: string[];
+            /**
+             * Warnings
+             * @description Those of the notes that need a decision.
+             */
+            warnings: string[];
             /** Plan */
             plan: {
                 [key: string]: unknown;
@@ -2643,7 +2730,7 @@ export interface components {
         };
         /**
          * TableAccount
-         * @description The account of the denominators' table: read = filtered out + used + left over.
+         * @description The account of the denominators' table: read = filtered out + used + left over + totals.
          */
         TableAccount: {
             /** Rows Read */
@@ -2654,6 +2741,16 @@ export interface components {
             rows_used: number;
             /** Rows Left Over */
             rows_left_over: number;
+            /**
+             * Totals
+             * @description Rows left out because they are the sum of others beside them.
+             */
+            totals: number;
+            /**
+             * Added Over
+             * @description What rows that were added up differ in.
+             */
+            added_over: string[];
             /** Left Over */
             left_over: {
                 [key: string]: number;
@@ -2768,6 +2865,8 @@ export interface components {
              * @description Areas without a number, by state.
              */
             states: components["schemas"]["StateCount"][];
+            /** Notes */
+            notes: components["schemas"]["NoteView"][];
             /**
              * Total Value
              * @description The value of all areas taken together.
@@ -2787,6 +2886,21 @@ export interface components {
             denominator: number;
             /** Colour */
             colour: string;
+        };
+        /**
+         * NoteView
+         * @description What must be known beside the figures of a stage.
+         */
+        NoteView: {
+            /** Stage */
+            stage: string;
+            /** Says */
+            says: string;
+            /**
+             * Warns
+             * @description Where a decision is needed, what is open in a word or two; else empty.
+             */
+            warns: string;
         };
         /** StateCount */
         StateCount: {
@@ -4092,6 +4206,50 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measure_proposal_studies__uuid_study_id__denominator_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Denominator"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalView"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {

@@ -7,17 +7,19 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import Radio from "@mui/material/Radio";
 import RadioGroup from "@mui/material/RadioGroup";
 import Typography from "@mui/material/Typography";
+import { useState } from "react";
 import type { PlanDocument, Study, View } from "../api/client";
-import { type Save, usePlans, useSavePlan, useSources } from "../state/queries";
+import { type Save, usePlans, useProposal, useSavePlan, useSources } from "../state/queries";
 import { type Stage, useDoing } from "../state/store";
 import { INK, MADDER, PAPER, RULE } from "../theme";
 import { Pick } from "./gather/Fields";
 import { GatherSheet } from "./gather/GatherSheet";
 import { SystemField } from "./gather/SystemField";
 import { SHEET_WIDTH, sheetLeft } from "./hang";
-import { Head, Link, Question, Quiet } from "./parts";
+import { Head, Link, Notes, Question, Quiet } from "./parts";
 import { PlaceSheet } from "./place/PlaceSheet";
 import { RowFilter } from "./RowFilter";
+import { Rows } from "./Rows";
 import { guessedRate } from "./rate";
 
 interface Props {
@@ -93,7 +95,18 @@ function useRate(study: Study, view: View): PlanDocument | null {
 }
 
 function MeasureSheet({ study, view, save }: Props & { save: Save }) {
-  const rate = useRate(study, view);
+  const guessed = useRate(study, view);
+  const [answer, setAnswer] = useState<PlanDocument | null>(null);
+  const asked = useProposal(study, answer ?? guessed?.denominator);
+  const proposal = asked.data;
+  const rate = guessed && proposal && { ...guessed, denominator: proposal.denominator };
+  const answers = (denominator: PlanDocument) => {
+    setAnswer(denominator);
+    if (view.plan.measure.kind === "rate")
+      save((p) => {
+        p.measure.denominator = denominator;
+      });
+  };
   const time = view.plan.gather.events.recorded.length ? "window" : "none";
   return (
     <>
@@ -111,7 +124,7 @@ function MeasureSheet({ study, view, save }: Props & { save: Save }) {
         <Choice
           value="rate"
           label={`per 10,000 residents${time === "window" ? ` and ${view.period_noun}` : ""}`}
-          disabled={!rate}
+          disabled={!rate || proposal?.refusal !== ""}
           onChoose={() =>
             save((p) => {
               p.measure = rate;
@@ -128,8 +141,10 @@ function MeasureSheet({ study, view, save }: Props & { save: Save }) {
           }
         />
       </RadioGroup>
+      {proposal && <Rows proposal={proposal} onAnswer={answers} />}
+      {asked.error && <Quiet colour={MADDER}>{asked.error.message}</Quiet>}
       {view.plan.measure.kind === "rate" && <RowFilter study={study} view={view} save={save} />}
-      {!rate && (
+      {!guessed && (
         <Quiet>Nobody has said how many live in these areas, so there is no rate per resident.</Quiet>
       )}
       {view.plan.measure.kind === "count" && (
@@ -137,6 +152,7 @@ function MeasureSheet({ study, view, save }: Props & { save: Save }) {
           Counts mostly show where people live. Divide by residents or by area before you compare areas.
         </Typography>
       )}
+      <Notes view={view} stage="measure" />
     </>
   );
 }
@@ -217,6 +233,7 @@ function ClassSheet({ view, save }: { view: View; save: Save }) {
           The classes take up {Math.round(100 * view.ledger.fit)} % of the variation between areas.
         </Quiet>
       )}
+      <Notes view={view} stage="class" />
     </>
   );
 }

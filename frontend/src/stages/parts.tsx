@@ -4,8 +4,9 @@ import ButtonBase from "@mui/material/ButtonBase";
 import Checkbox from "@mui/material/Checkbox";
 import Typography from "@mui/material/Typography";
 import type { ReactNode } from "react";
+import type { View } from "../api/client";
 import { whole } from "../format";
-import { INK, QUIET } from "../theme";
+import { INK, MADDER, QUIET } from "../theme";
 
 export function Question({ children }: { children: ReactNode }) {
   return (
@@ -17,6 +18,16 @@ export function Question({ children }: { children: ReactNode }) {
 
 export function Quiet({ children, colour = QUIET }: { children: ReactNode; colour?: string }) {
   return <Typography sx={{ color: colour, mt: 1, fontSize: "0.8125rem" }}>{children}</Typography>;
+}
+
+/** What must be known beside a stage's figures; what needs a decision first, in madder. */
+export function Notes({ view, stage }: { view: View; stage: string }) {
+  const notes = view.notes.filter((note) => note.stage === stage);
+  return [...notes.filter((n) => n.warns), ...notes.filter((n) => !n.warns)].map((note) => (
+    <Quiet key={note.says} colour={note.warns ? MADDER : QUIET}>
+      {note.says}
+    </Quiet>
+  ));
 }
 
 /** Words that do something, within a sentence or a list. */

@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import type { Source } from "../api/client";
-import { guessedRate } from "./rate";
+import { answered, guessedRate, rowsSay, whatHappens } from "./rate";
 
 const source = (name: string, role: string, columns: string[], facts = {}) =>
   ({ name, role, columns, facts }) as unknown as Source;
@@ -15,11 +15,25 @@ it("guesses what to divide by, from the areas or from a table, sums of the other
     source: "people",
     value: "Residents",
     where: totals,
-    mean_over: "Year",
   });
   expect(found.denominator.keys[0]).toEqual({ table: "Ward code", area: "identifier" });
   const own = guessedRate(WARDS, [source("wards", "zones", ["code", "population"]), table], false)!;
   expect(own.denominator).toMatchObject({ source: "wards", value: "population" });
   expect(guessedRate({ kind: "grid" }, [table], true)).toBeNull();
   expect(guessedRate(WARDS, [source("notes", "table", ["Ward", "Remark"])], true)).toBeNull();
+});
+
+it("asks for each column whether rows are added up or averaged, over one column at most", () => {
+  const start = { source: "people", value: "n", add_over: ["Sex"], mean_over: "Year" };
+  expect(["Sex", "Year", "Age"].map((c) => whatHappens(start, c))).toEqual(["added", "averaged", ""]);
+  const added = answered(start, "Age", "added");
+  expect(added).toMatchObject({ add_over: ["Sex", "Age"], mean_over: "Year" });
+  expect(answered(added, "Sex", "averaged")).toMatchObject({ add_over: ["Age"], mean_over: "Sex" });
+  expect(answered(added, "Year", "")).toMatchObject({ add_over: ["Sex", "Age"], mean_over: null });
+  expect(start.add_over).toEqual(["Sex"]);
+  const proposal = { denominator: start, differ: ["Sex"], evidence: "the point is the decimal sign" };
+  expect(rowsSay(proposal)).toBe(
+    "“people” has several rows for one area, which differ in “Sex”. The numbers in “n”: the point is the decimal sign.",
+  );
+  expect(rowsSay({ ...proposal, differ: [] })).toContain("one row for each area");
 });

@@ -2,9 +2,8 @@
 import type { PlanDocument, Source } from "../api/client";
 
 const PEOPLE = /^(residents|population|pop|people|inhabitants|einwohner|habitants|poblacion|inwoners)\b/i;
-const PERIOD = /^(year|jahr|annee|année|ano|jaar|month|quarter|week)$/i;
 
-/** From a column of the areas themselves, else from a table whose code or name columns are matched to the areas. */
+/** What of the rows of one area is not said here, the server proposes. From a column of the areas themselves, else from a table whose code or name columns are matched to the areas. */
 export function guessedRate(
   areas: PlanDocument,
   sources: readonly Source[],
@@ -26,14 +25,42 @@ export function guessedRate(
   for (const table of sources.filter((s) => s.role === "table")) {
     const value = table.columns.find((c) => PEOPLE.test(c));
     if (!value) continue;
-    const period = table.columns.find((c) => PERIOD.test(c));
-    const named = table.columns.filter((c) => c !== value && c !== period).slice(0, 2);
+    const named = table.columns.filter((c) => c !== value).slice(0, 2);
     const keys = named.flatMap((c) => [
       { table: c, area: "identifier" },
       ...(areas.name ? [{ table: c, area: "name" }] : []),
     ]);
     const where = (table.facts as { totals?: PlanDocument[] }).totals ?? [];
-    if (keys.length) return rate({ source: table.name, keys, value, where, mean_over: period ?? null });
+    if (keys.length) return rate({ source: table.name, keys, value, where });
   }
   return null;
+}
+
+/** What is done with rows that differ in a column. */
+export function whatHappens(denominator: PlanDocument, column: string): "added" | "averaged" | "" {
+  if (denominator.mean_over === column) return "averaged";
+  return (denominator.add_over as string[]).includes(column) ? "added" : "";
+}
+
+/** The same denominator with another answer for one column; only one column can be averaged over. */
+export function answered(denominator: PlanDocument, column: string, to: string): PlanDocument {
+  const others = (denominator.add_over as string[]).filter((name) => name !== column);
+  const mean = denominator.mean_over === column ? null : denominator.mean_over;
+  if (to === "added") return { ...denominator, add_over: [...others, column], mean_over: mean };
+  if (to === "averaged") return { ...denominator, add_over: others, mean_over: column };
+  return { ...denominator, add_over: others, mean_over: mean };
+}
+
+/** What the rows of one area are, in a sentence. */
+export function rowsSay(proposal: {
+  denominator: PlanDocument;
+  differ: readonly string[];
+  evidence: string;
+}) {
+  const { source, value } = proposal.denominator;
+  const differ = proposal.differ.map((name) => `“${name}”`).join(", ");
+  const rows = differ
+    ? `“${source}” has several rows for one area, which differ in ${differ}.`
+    : `“${source}” has one row for each area.`;
+  return `${rows} The numbers in “${value}”: ${proposal.evidence}.`;
 }

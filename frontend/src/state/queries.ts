@@ -85,6 +85,18 @@ export function useRowTally(study: Study, source: string | undefined, where: rea
   });
 }
 
+export type Proposal = Schemas["ProposalView"];
+
+/** What the rows of a table would come to as what to divide by. */
+export function useProposal(study: Study, denominator: PlanDocument | undefined) {
+  return useQuery({
+    queryKey: ["denominator", study.id, study.head_id, denominator],
+    queryFn: () => postJson<Proposal>(`/api/studies/${study.id}/denominator`, denominator),
+    enabled: denominator !== undefined,
+    ...KEPT,
+  });
+}
+
 export function useDescribeSource(study: Study) {
   const cache = useQueryClient();
   return useMutation({

@@ -50,7 +50,7 @@ def notes_of(outcome: Outcome) -> list[Note]:
     return [
         *(Note("gather", says) for says in _gathered(outcome)),
         *(Note("place", says) for says in _placed(outcome)),
-        *(Note("measure", says, warns=True) for says in _unfollowed(outcome)),
+        *_unfollowed(outcome),
         *(Note("measure", says) for says in _measured(outcome)),
         *(Note("class", says) for says in _classed(outcome)),
         *(Note("gather", says) for says in idle_choices(outcome.plan)),
@@ -152,7 +152,7 @@ def _classed(outcome: Outcome) -> Iterator[str]:
         yield f"Equal values are never split: {made} of the {wanted} classes asked for could be made."
 
 
-def _unfollowed(outcome: Outcome) -> Iterator[str]:
+def _unfollowed(outcome: Outcome) -> Iterator[Note]:
     """Filters of the events that what they are divided by does not follow."""
     events, how = outcome.plan.gather.events, outcome.plan.measure
     if isinstance(how, Count):
@@ -166,7 +166,8 @@ def _unfollowed(outcome: Outcome) -> Iterator[str]:
                 continue
             columns = _same_persons(leaf, table)
             if not columns & chosen and (columns or _words(leaf.column) & _OF_PERSONS):
-                yield f"The filter “{condition_says(leaf)}” leaves out events, but {noun} are all still divided by."
+                says = f"The filter “{condition_says(leaf)}” leaves out events, but all {noun} are still divided by."
+                yield Note("measure", says, f"all {noun}")
     days = sum(w.days for w in events.recorded)
     for leaf in leaves:
         if isinstance(leaf, BetweenDays) and how.time != "none":
@@ -175,13 +176,15 @@ def _unfollowed(outcome: Outcome) -> Iterator[str]:
                 for w in events.recorded
             )
             if kept < days:
-                yield (
+                says = (
                     f"The filter “{condition_says(leaf)}” keeps {kept:,} of the {days:,} recorded days, but the time "
                     "divided by is all of them."
                 )
+                yield Note("measure", says, "all recorded time")
         if isinstance(leaf, InsideOutline):
             under = how.denominator.noun if isinstance(how, Rate) else "ground"
-            yield f"The filter “{condition_says(leaf)}” cuts areas, but all their {under} are still divided by."
+            says = f"The filter “{condition_says(leaf)}” cuts areas, but all their {under} are still divided by."
+            yield Note("measure", says, "whole areas")
 
 
 def _leaves(conditions: Sequence[Condition]) -> Iterator[Condition]:

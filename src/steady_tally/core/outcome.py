@@ -92,12 +92,13 @@ class Classed:
 class Note:
     """What the reader must know beside the figures of a stage, in a whole sentence.
 
-    A note that `warns` says that a figure answers another question than it seems to, until somebody decides.
+    A note that `warns` says that a figure answers another question than it seems to, until somebody decides: in a word
+    or two, what it is wrongly divided by, or what is open.
     """
 
     stage: Literal["gather", "place", "measure", "class"]
     says: str
-    warns: bool = False
+    warns: str = ""
 
 
 @dataclass(frozen=True)

@@ -22,7 +22,7 @@ from steady_tally.core.measure.denominators import denominators
 from steady_tally.core.measure.rates import counts, periods_recorded, ratios
 from steady_tally.core.measure.states import State
 from steady_tally.core.notes import notes_of
-from steady_tally.core.outcome import Classed, Measured, Outcome, Placed
+from steady_tally.core.outcome import Classed, Measured, Note, Outcome, Placed
 from steady_tally.core.place.placing import WAYS, Placement, Way, arrange, look
 from steady_tally.core.plan import Class, Count, Grid, Outline, Plan, Rate, fingerprint
 from steady_tally.core.sources import Sources
@@ -43,11 +43,11 @@ def run(plan: Plan, sources: Sources, *, on_progress: Progress | None = None) ->
     return finish(plan, gathered, placed, measured)
 
 
-def finish(plan: Plan, gathered: Gathered, placed: Placed, measured: Measured) -> Outcome:
+def finish(plan: Plan, gathered: Gathered, placed: Placed, measured: Measured, *more: Note) -> Outcome:
     """The last stage, the check that every record is accounted for, and the notes."""
     outcome = Outcome(plan, gathered, placed, measured, classify(plan.classes, measured))
     outcome.ledger.check()
-    return replace(outcome, notes=tuple(notes_of(outcome)))
+    return replace(outcome, notes=(*notes_of(outcome), *more))
 
 
 def stage_keys(plan: Plan, checksums: Mapping[str, str]) -> dict[str, str]:

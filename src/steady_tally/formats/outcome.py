@@ -208,7 +208,7 @@ def ledger_document(outcome: Outcome, checksums: Mapping[str, str]) -> dict[str,
         "breaks": outcome.classed.breaks.tolist(),
         "fit": None if np.isnan(outcome.classed.fit) else outcome.classed.fit,
         "notes": [note.says for note in outcome.notes],
-        "warnings": [{"stage": note.stage, "says": note.says} for note in outcome.notes if note.warns],
+        "warnings": [note.says for note in outcome.notes if note.warns],
         "plan": outcome.plan.as_document(),
         "checksums": dict(checksums),
     }

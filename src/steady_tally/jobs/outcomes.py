@@ -13,11 +13,11 @@ from sqlalchemy import Engine
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.gather.records import Checked, Gathered, check, choose
-from steady_tally.core.outcome import Measured, Outcome, Placed
+from steady_tally.core.outcome import Measured, Note, Outcome, Placed
 from steady_tally.core.place.placing import Looked, Placement, arrange, fixed_centre, look
 from steady_tally.core.place.survey import Survey, survey
 from steady_tally.core.place.trial import Trial, try_grid
-from steady_tally.core.plan import Grid, Place, Plan, fingerprint
+from steady_tally.core.plan import Count, Grid, Place, Plan, fingerprint
 from steady_tally.core.run import finish, measure, place, stage_keys
 from steady_tally.core.show.drawing import plane_of
 from steady_tally.core.show.insets import insets_of
@@ -26,6 +26,7 @@ from steady_tally.store.placements import load_placement, save_placement
 from steady_tally.store.sources import load_sources
 
 _KEPT = 24
+_OPEN = "a question is open"
 _kept: OrderedDict[str, object] = OrderedDict()  # results by stage key; a result never changes, so sharing is safe
 _guard = threading.Lock()
 
@@ -33,9 +34,18 @@ T = TypeVar("T")
 
 
 def study_outcome(
-    engine: Engine, study_id: uuid.UUID, plan: Plan, *, on_progress: Callable[[int, int], None] | None = None
+    engine: Engine,
+    study_id: uuid.UUID,
+    plan: Plan,
+    *,
+    strict: bool = False,
+    on_progress: Callable[[int, int], None] | None = None,
 ) -> Outcome:
-    """Do what of the chain has not been done yet. The ledger is checked before anything is given out."""
+    """Do what of the chain has not been done yet. The ledger is checked before anything is given out.
+
+    Where the measure cannot be worked out, events are counted in its place and a warning says why, so that the study
+    can be opened and the question answered; with `strict` that is raised.
+    """
     sources, checksums = load_sources(engine, study_id)
     keys = stage_keys(plan, checksums)
     checked, looked = _looked(engine, plan, sources, keys, on_progress)
@@ -44,13 +54,20 @@ def study_outcome(
     )
     gathered: Gathered = _kept_or(keys["gather"], lambda: choose(plan.gather, checked))
     placed: Placed = _kept_or(keys["place"], lambda: place(placement, gathered))
-    measured: Measured = _kept_or(keys["measure"], lambda: measure(plan, placed, sources))
+    try:
+        measured: Measured = _kept_or(keys["measure"], lambda: measure(plan, placed, sources))
+    except PlanError as error:
+        if strict:
+            raise
+        counting = plan.model_copy(update={"measure": Count()})
+        says = f"Events are counted, since the rate of this plan cannot be worked out: {error.sentence}"
+        return finish(counting, gathered, placed, measure(counting, placed, sources), Note("measure", says, _OPEN))
     return finish(plan, gathered, placed, measured)
 
 
 def check_plan(engine: Engine, study_id: uuid.UUID, plan: Plan) -> None:
     """Raise the error that opening the plan would meet, so that it can be refused before it is saved."""
-    placed = study_outcome(engine, study_id, plan).placed
+    placed = study_outcome(engine, study_id, plan, strict=True).placed
     insets_of(plan.show.insets, placed.areas, plane_of(placed.areas, placed.placement.crs))
 
 

@@ -108,6 +108,8 @@ class ColumnView(BaseModel):
     kind: str = Field(description="number, category, time, text or blank")
     filled: float = Field(description="The share of rows that hold something.")
     distinct: int
+    decimal: str | None = Field(description="Of numbers the decimal sign; null where either would do and they differ.")
+    evidence: str = Field(description="Of numbers, how they are written and why.")
 
 
 class TimeView(BaseModel):
@@ -172,9 +174,7 @@ def look_into(path: UploadPath, body: LookRequest) -> Response:
             rows=seen.rows,
             ragged=seen.ragged,
             shapes=seen.shapes,
-            columns=[
-                ColumnView(name=c.name, kind=c.kind, filled=c.filled, distinct=c.distinct) for c in guessed.columns
-            ],
+            columns=[ColumnView(**asdict(c)) for c in guessed.columns],
             first=[[text_cell(c) for c in row.values()] for row in seen.first.to_pylist()],
             role=guessed.role,
             coordinates=[dict(c) for c in guessed.coordinates],

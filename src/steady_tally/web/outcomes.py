@@ -59,13 +59,6 @@ class AreasAccount(BaseModel):
     states: dict[str, int]
 
 
-class Warned(BaseModel):
-    """What needs a decision: a figure answers another question than it seems to."""
-
-    stage: str
-    says: str
-
-
 class LedgerView(BaseModel):
     stages: list[StageView]
     placements: int = Field(description="Pairs of an event and an area that it is counted in.")
@@ -75,7 +68,7 @@ class LedgerView(BaseModel):
     breaks: list[float]
     fit: float | None
     notes: list[str]
-    warnings: list[Warned] = Field(description="Those of the notes that need a decision.")
+    warnings: list[str] = Field(description="Those of the notes that need a decision.")
     plan: dict[str, Any]
     checksums: dict[str, str]
 

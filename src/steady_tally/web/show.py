@@ -54,6 +54,14 @@ class StateCount(BaseModel):
     areas: int
 
 
+class NoteView(BaseModel):
+    """What must be known beside the figures of a stage."""
+
+    stage: str
+    says: str
+    warns: str = Field(description="Where a decision is needed, what is open in a word or two; else empty.")
+
+
 class View(BaseModel):
     """All of one outcome that is not bulk."""
 
@@ -71,6 +79,7 @@ class View(BaseModel):
     bands: list[BandView]
     zero: int = Field(description="Areas with exactly zero, where zero stands apart.")
     states: list[StateCount] = Field(description="Areas without a number, by state.")
+    notes: list[NoteView]
     total_value: float | None = Field(description="The value of all areas taken together.")
 
 
@@ -79,7 +88,7 @@ class View(BaseModel):
 def view(path: StudyPath) -> Response:
     version, plan = open_version(engine(), path.study_id)
     outcome = study_outcome(engine(), path.study_id, plan)
-    return answer(_view(version, plan, outcome))
+    return answer(_view(version, outcome.plan, outcome))
 
 
 @api.get("/studies/<uuid:study_id>/values", summary="The areas' values, as an Arrow stream")
@@ -299,6 +308,7 @@ def _view(version: uuid.UUID, plan: Plan, outcome: Outcome) -> View:
         ],
         zero=int(np.count_nonzero(classed.area_class == ZERO_CLASS)),
         states=[StateCount(state=STATES[State(s)], areas=int(n)) for s, n in enumerate(states) if n and s],
+        notes=[NoteView(**asdict(note)) for note in outcome.notes],
         total_value=total,
     )
 

@@ -9,7 +9,17 @@ import type { Look, Source } from "../../api/client";
 import { type Incoming, lookAgain, useIncoming } from "../../state/incoming";
 import { RULE } from "../../theme";
 import { Quiet } from "../parts";
-import { type Choices, FACTS, ORDERS, ofEvents, others, ROLES, rolesFor, type Time } from "./choices";
+import {
+  asksDecimal,
+  type Choices,
+  FACTS,
+  ORDERS,
+  ofEvents,
+  others,
+  ROLES,
+  rolesFor,
+  type Time,
+} from "./choices";
 import { Field, Pick } from "./Fields";
 import { SystemField } from "./SystemField";
 
@@ -23,8 +33,13 @@ interface Props {
 const ENCODINGS = [
   ["utf-8", "UTF-8"],
   ["utf-16", "UTF-16"],
-  ["cp1252", "Windows-1252"],
-  ["latin-1", "ISO 8859-1"],
+  ["cp1252", "Western European (Windows-1252)"],
+  ["latin-1", "Western European (ISO 8859-1)"],
+  ["cp1250", "Central European (Windows-1250)"],
+  ["iso8859_2", "Central European (ISO 8859-2)"],
+  ["cp1251", "Cyrillic (Windows-1251)"],
+  ["cp1253", "Greek (Windows-1253)"],
+  ["cp1254", "Turkish (Windows-1254)"],
 ] as const;
 const DELIMITERS = [
   [",", "comma"],
@@ -75,8 +90,11 @@ export function ChoicesForm({ file, look, choices, sources }: Props) {
               label="Number of events"
               value={choices.number ?? ""}
               options={[["", "in which column?"], ...look.columns.map((c) => [c.name, c.name] as const)]}
-              onChange={(c) => set({ number: c || null })}
+              onChange={(c) => set({ number: c || null, numberDecimal: null })}
             />
+          )}
+          {choices.role === "counts" && choices.number && (
+            <NumberWriting look={look} choices={choices} set={set} />
           )}
           <Where look={look} choices={choices} set={set} read={read} />
           <When look={look} choices={choices} set={set} />
@@ -375,6 +393,37 @@ function Windows({ choices, set }: { choices: Choices; set: Set }) {
       >
         Add a period
       </Button>
+    </>
+  );
+}
+
+/** How the numbers of events are written; asked where the column does not tell. */
+function NumberWriting({
+  look,
+  choices,
+  set,
+}: {
+  look: Look;
+  choices: Choices;
+  set: (change: Partial<Choices>) => void;
+}) {
+  const column = look.columns.find((c) => c.name === choices.number);
+  if (!column?.evidence) return null;
+  return (
+    <>
+      <Quiet>{column.evidence}</Quiet>
+      {asksDecimal(look, choices) && (
+        <Pick
+          label="The decimal sign is the"
+          value={choices.numberDecimal ?? ""}
+          options={[
+            ["", "not decided"],
+            [".", "point"],
+            [",", "comma"],
+          ]}
+          onChange={(sign) => set({ numberDecimal: sign || null })}
+        />
+      )}
     </>
   );
 }

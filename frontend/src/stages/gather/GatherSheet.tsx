@@ -8,7 +8,7 @@ import type { Save } from "../../state/queries";
 import { useFindings, useSources } from "../../state/queries";
 import { type GatherTab, useDoing } from "../../state/store";
 import { INK } from "../../theme";
-import { Question, Quiet, Tabs } from "../parts";
+import { Notes, Question, Quiet, Tabs } from "../parts";
 import { ChecksTab } from "./ChecksTab";
 import { FilesTab } from "./FilesTab";
 import { FilterTab } from "./FilterTab";
@@ -86,9 +86,7 @@ function Records({ study, view, save }: { study: Study; view: View; save: Save }
         </Button>
       )}
       <Change study={study} view={view} />
-      {view.ledger.notes.map((note) => (
-        <Quiet key={note}>{note}</Quiet>
-      ))}
+      <Notes view={view} stage="gather" />
     </>
   );
 }

@@ -27,6 +27,8 @@ export interface Choices {
   identifier: string | null;
   /** For counts: the column with the number of events. */
   number: string | null;
+  /** Its decimal sign, where the column does not tell. */
+  numberDecimal: string | null;
   time: Time | null;
   /** Columns that are left out. */
   left: readonly string[];
@@ -92,6 +94,7 @@ export function choicesOf(look: Look, taken: readonly string[]): Choices {
     stated: null,
     identifier: look.identifier,
     number: look.columns.find((c) => c.kind === "number" && COUNT.test(c.name))?.name ?? null,
+    numberDecimal: null,
     time: time
       ? {
           column: time.column,
@@ -120,6 +123,8 @@ export function undecided(look: Look, choices: Choices, hasZones: boolean): stri
   const open: string[] = [];
   if (!choices.name.trim()) open.push("Give it a name.");
   if (choices.role === "counts" && !choices.number) open.push("Say which column has the number of events.");
+  if (choices.role === "counts" && asksDecimal(look, choices) && !choices.numberDecimal)
+    open.push("Say which sign stands before the decimals in the number of events.");
   if (ofEvents(choices.role)) {
     if (!choices.coordinates) open.push("Say where the coordinates stand.");
     else if (choices.coordinates.kind === "none") {
@@ -154,6 +159,7 @@ export function eventsOf(look: Look, choices: Choices): Record<string, unknown> 
     stated: choices.stated ? { column: choices.stated, stands_in: true } : null,
     identifier: choices.identifier,
     number: choices.role === "counts" ? choices.number : null,
+    number_decimal: choices.role === "counts" ? choices.numberDecimal : null,
     time: choices.time,
     recorded: choices.recorded.map((w) => ({ ...w, name: w.name || null })),
     labels: filled(choices.labels),
@@ -198,6 +204,12 @@ export function usesOf(choices: Choices): Map<string, string> {
   if (choices.role === "counts" && choices.number) uses.set(choices.number, "events");
   if (choices.identifier) uses.set(choices.identifier, "identifier");
   return uses;
+}
+
+/** Can the numbers of events be read with either decimal sign, and come to other numbers? */
+export function asksDecimal(look: Look, choices: Choices): boolean {
+  const column = look.columns.find((c) => c.name === choices.number);
+  return column?.kind === "number" && column.decimal === null;
 }
 
 const COUNT = /^(counts?|cases|events|n|number|anzahl|fälle|nombre|casos|aantal)$/i;

@@ -10,7 +10,7 @@ import { useCompleteness, useLabels, useOutside } from "../../state/queries";
 import { useDoing } from "../../state/store";
 import { INK, MADDER, RULE } from "../../theme";
 import { Field, Pick } from "../gather/Fields";
-import { Head, Line, Link, Quiet } from "../parts";
+import { Head, Line, Link, Notes, Quiet } from "../parts";
 import type { PlaceProps } from "./PlaceSheet";
 
 export function NotPlacedTab(props: PlaceProps) {
@@ -58,13 +58,7 @@ function Account({ view }: PlaceProps) {
           Areas overlap: these events are counted {whole(view.ledger.placements)} times, once in each area.
         </Quiet>
       )}
-      {view.ledger.notes
-        .filter((note) => note.startsWith("No event lies"))
-        .map((note) => (
-          <Quiet key={note} colour={MADDER}>
-            {note}
-          </Quiet>
-        ))}
+      <Notes view={view} stage="place" />
     </>
   );
 }

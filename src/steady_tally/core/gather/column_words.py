@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+import re
+
+from steady_tally.core.matching import tidy
+
 
 def _words(text: str) -> frozenset[str]:
     return frozenset(text.split())
@@ -33,3 +37,8 @@ PEOPLE = _words("""
     residents population pop people inhabitants einwohner habitants poblacion inwoners households
 """)
 ADDRESS = _words("street road address postcode zip postal strasse rue calle via straat plz place town")
+
+
+def name_words(name: str) -> set[str]:
+    """The words of a column's name: "homeLon_2" gives home, lon, 2."""
+    return set(tidy(re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name).replace("ä", "ae").replace("ß", "ss")).split())

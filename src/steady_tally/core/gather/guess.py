@@ -5,7 +5,6 @@ Nothing is decided here: the user sees every guess beside real rows and may chan
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
@@ -27,11 +26,11 @@ from steady_tally.core.gather.column_words import (
     PERIOD,
     TIME,
     UNTIL,
+    name_words,
 )
 from steady_tally.core.gather.conditions import trimmed_text
 from steady_tally.core.gather.numbers import numbers, writing_of
 from steady_tally.core.gather.times import DateOrder, read_times
-from steady_tally.core.matching import tidy
 from steady_tally.core.plan import Decimal
 from steady_tally.core.sources import Table
 
@@ -132,11 +131,6 @@ def totals(table: Table) -> tuple[dict[str, Any], ...]:
                 found_totals.append({"kind": "values", "column": column, "values": [value], "keep": False})
                 break
     return tuple(found_totals)
-
-
-def name_words(name: str) -> set[str]:
-    """The words of a column's name: "homeLon_2" gives home, lon, 2."""
-    return set(tidy(re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name).replace("ä", "ae").replace("ß", "ss")).split())
 
 
 def _look(table: Table, name: str) -> ColumnLook:

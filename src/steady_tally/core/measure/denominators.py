@@ -9,8 +9,9 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.errors import PlanError
+from steady_tally.core.gather.column_words import PERIOD, name_words
 from steady_tally.core.gather.conditions import coded_text, column_numbers, rows_that_hold
-from steady_tally.core.gather.numbers import writing_of
+from steady_tally.core.gather.numbers import Writing, writing_of
 from steady_tally.core.matching import How, match_names
 from steady_tally.core.measure.rows import add_rows, differing_columns
 from steady_tally.core.place.bins import OUTSIDE
@@ -144,13 +145,43 @@ def join_rows(plan: Denominator, table: Table, zones: ZoneSet | CellSet) -> Join
     return Joined(keep, area, tuple(spelt), how, left_over, suggestions)
 
 
-def differing(plan: Denominator, table: Table, areas: ZoneSet | CellSet, members: Members | None) -> list[str]:
-    """The columns in which rows of one area differ."""
+@dataclass(frozen=True)
+class Proposal:
+    """What the rows of a table would come to, before anybody has decided.
+
+    Attributes
+    ----------
+    plan : with the columns that rows of one area differ in added over, or averaged over where they are periods.
+    differ : these columns.
+    writing : how the numbers are written.
+    refusal : why it cannot be worked out as it stands, in a sentence; empty where it can.
+    """
+
+    plan: Denominator
+    differ: tuple[str, ...]
+    writing: Writing
+    refusal: str
+
+
+def propose(plan: Denominator, table: Table, areas: ZoneSet | CellSet, members: Members | None) -> Proposal:
+    """Complete what the plan does not say of the rows of one area, for the user to see and change."""
     tried = [join_rows(plan, table, areas)]
     if members is not None and members.zones is not areas:
         tried.append(join_rows(plan, table, members.zones))
     best = max(tried, key=lambda j: int(np.count_nonzero(j.used)))
-    return differing_columns(plan, table, best.used, best.area, best.spelt)
+    differ = differing_columns(plan, table, best.used, best.area, best.spelt)
+    if not plan.add_over and plan.mean_over is None:
+        periods = [name for name in differ if name_words(name) & PERIOD][:1]
+        over = {"add_over": [n for n in differ if n not in periods], "mean_over": periods[0] if periods else None}
+        plan = plan.model_copy(update=over)
+    elif not plan.add_over:
+        plan = plan.model_copy(update={"add_over": [n for n in differ if n != plan.mean_over]})
+    refusal = ""
+    try:
+        denominators(plan, table, areas, members)
+    except PlanError as error:
+        refusal = error.sentence
+    return Proposal(plan, tuple(differ), writing_of(table.column(plan.value, wanted_by=_WHERE + ".value")), refusal)
 
 
 def _check_accepted(plan: Denominator, known: Sequence[ZoneSet | CellSet]) -> None:

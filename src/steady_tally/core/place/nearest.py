@@ -83,8 +83,13 @@ def _foot(ax, ay, bx, by, px, py):  # type: ignore[no-untyped-def]
     """The point of an edge that is nearest to the event, and the square of its distance."""
     dx, dy = bx - ax, by - ay
     t = ((px - ax) * dx + (py - ay) * dy) / (dx * dx + dy * dy)
-    t = min(max(t, 0.0), 1.0)
-    x, y = ax + t * dx, ay + t * dy
+    # An end is taken as it is, so that two borders that meet there are equally near to the bit.
+    if t <= 0.0:
+        x, y = ax, ay
+    elif t >= 1.0:
+        x, y = bx, by
+    else:
+        x, y = ax + t * dx, ay + t * dy
     return x, y, (px - x) * (px - x) + (py - y) * (py - y)
 
 

@@ -1,0 +1,61 @@
+/** How the rows of a table become one figure an area: what they differ in, what is done about it, how numbers are written. */
+import Box from "@mui/material/Box";
+import type { PlanDocument } from "../api/client";
+import type { Proposal } from "../state/queries";
+import { MADDER, RULE } from "../theme";
+import { Pick } from "./gather/Fields";
+import { Quiet } from "./parts";
+import { answered, rowsSay, whatHappens } from "./rate";
+
+export function Rows(props: { proposal: Proposal; onAnswer: (denominator: PlanDocument) => void }) {
+  const { proposal, onAnswer } = props;
+  const denominator = proposal.denominator as PlanDocument;
+  const missing = proposal.refusal.includes("has no row for") || denominator.absent === "zero";
+  if (!proposal.differ.length && proposal.decimal !== null && !proposal.refusal) return null;
+  return (
+    <Box
+      component="section"
+      aria-label="Rows of one area"
+      sx={{ mt: 2, borderTop: `1px solid ${RULE}`, pt: 1 }}
+    >
+      <Box>{rowsSay(proposal)}</Box>
+      {proposal.differ.map((column) => (
+        <Pick
+          key={column}
+          label={`Rows that differ in “${column}” are`}
+          value={whatHappens(denominator, column)}
+          options={[
+            ["", "not decided"],
+            ["added", "added up"],
+            ["averaged", "averaged"],
+          ]}
+          onChange={(to) => onAnswer(answered(denominator, column, to))}
+        />
+      ))}
+      {(proposal.decimal === null || denominator.decimal) && (
+        <Pick
+          label="The decimal sign is the"
+          value={denominator.decimal ?? ""}
+          options={[
+            ["", "not decided"],
+            [".", "point"],
+            [",", "comma"],
+          ]}
+          onChange={(decimal) => onAnswer({ ...denominator, decimal: decimal || null })}
+        />
+      )}
+      {missing && (
+        <Pick
+          label="A row that is missing is"
+          value={denominator.absent ?? "mistake"}
+          options={[
+            ["mistake", "a mistake in the table"],
+            ["zero", "nobody"],
+          ]}
+          onChange={(absent) => onAnswer({ ...denominator, absent })}
+        />
+      )}
+      {proposal.refusal && <Quiet colour={MADDER}>{proposal.refusal}</Quiet>}
+    </Box>
+  );
+}
