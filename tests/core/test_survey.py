@@ -114,7 +114,7 @@ def test_a_grid_kept_in_degrees_is_recognised_too():
     lattice = lattice_of(Grid(size=1500), equal_area(-40, 38), "laea 38 -40")
     column, row = np.meshgrid(np.arange(6), np.arange(6))
     shapes = lattice.shapes(column.ravel(), row.ravel())
-    flat = in_plane(shapes, lattice.crs, coordinate_system("EPSG:4326", wanted_by="test"))
+    flat = in_plane(shapes, lattice.crs, coordinate_system("EPSG:4326", wanted_by="test"), divided=False)
     s = survey(Features("cells", pa.table({"n": range(36)}), flat, "EPSG:4326"))
     assert s.regular is not None
     assert s.regular.says.startswith("These zones are a regular grid of hexagons, 1,500")

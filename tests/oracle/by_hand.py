@@ -88,7 +88,8 @@ def ground_km2(shape: shapely.Geometry, crs: str | CRS) -> float:
     total = 0.0
     for part in shapely.get_parts(moved(shape, crs, CRS("EPSG:4326"))):
         if shapely.get_type_id(part) == 3:
-            total += abs(Geod(ellps="WGS84").geometry_area_perimeter(shapely.orient_polygons(part))[0])
+            rings = [abs(Geod(ellps="WGS84").geometry_area_perimeter(ring)[0]) for ring in shapely.get_rings(part)]
+            total += rings[0] - sum(rings[1:])
     return total / 1e6
 
 
@@ -245,10 +246,6 @@ class Ground:
         near = CRS(f"+proj=aeqd +lat_0={latitude} +lon_0={longitude} +datum=WGS84")
         return float(shapely.distance(shapely.boundary(moved(self.shapes[zone], self.crs, near)), shapely.Point(0, 0)))
 
-    def nearest_on_border(self, zone: int, x: float, y: float) -> shapely.Geometry:
-        line = shapely.shortest_line(shapely.boundary(self.shapes[zone]), shapely.Point(x, y))
-        return shapely.get_point(line, 0)
-
     def excluded(
         self, names: list[str], shapes: list[Any], columns: list[dict[str, str]], crs: str | CRS
     ) -> list[bool]:
@@ -276,12 +273,9 @@ def placed_in_zones(g: Ground, events: list[dict[str, Any]]) -> tuple[dict[str, 
     outline = (place.get("recorded") or {}).get("outline")
     aside: Counter[str] = Counter()
     in_sets: defaultdict[tuple[int, ...], list[int]] = defaultdict(list)
-    reported: set[str] = set()
+    reported: set[tuple[int, ...]] = set()
     for event in events:
         found, why = _zones_of(g, event, codes, names)
-        if not event["goes_on"]:  # a unit has reported, whatever is then filtered out
-            reported |= {codes[z] for z in found} | {g.properties[z]["grp"] for z in found if rolled}
-            continue
         if found and not why:
             kept = [z for z in found if not excluded[z]]
             why = "" if kept else "in_excluded_area"
@@ -291,22 +285,26 @@ def placed_in_zones(g: Ground, events: list[dict[str, Any]]) -> tuple[dict[str, 
                 kept = [z for z in kept if recorded[z] > 0.0]
                 why = "" if kept else "outside_recorded_area"
             found = kept
-        if why:
+        if not event["goes_on"]:  # a unit has reported, whatever is then filtered out
+            reported |= set() if why else {tuple(found)}
+        elif why:
             aside[why] += 1
         else:
             in_sets[tuple(found)].append(event["n"])
+    every = {*in_sets, *reported}
     if combined:
-        areas = _combinations(g, codes, excluded, recorded, list(in_sets))
+        areas = _combinations(g, codes, excluded, recorded, list(every))
         to = {areas[a]["members"]: [a] for a in areas}
     elif rolled:
         areas = _rolled(g, excluded, recorded)
-        to = {s: sorted({g.properties[z]["grp"] for z in s}) for s in in_sets}
+        to = {s: sorted({g.properties[z]["grp"] for z in s}) for s in every}
     else:
         areas = {}
         for i, code in enumerate(codes):
             state = "excluded" if excluded[i] else "not recorded" if recorded[i] == 0.0 else "a number"
             areas[code] = Area(shape=g.shapes[i], share=recorded[i] or 1.0, state=state, members=(i,))
-        to = {s: [codes[z] for z in s] for s in in_sets}
+        to = {s: [codes[z] for z in s] for s in every}
+    reporting = {a for s in reported for a in to[s]}
     for s, numbers in in_sets.items():
         also = [a for a in to[s] if a in place.get("exclude", {}).get("areas", [])]
         left = [a for a in to[s] if a not in also and areas[a]["state"] != "not recorded"]
@@ -323,7 +321,7 @@ def placed_in_zones(g: Ground, events: list[dict[str, Any]]) -> tuple[dict[str, 
         area["full_km2"] = ground_km2(area["shape"], g.crs)
         area["unreliable"] = area["state"] == "a number" and area["share"] < 1.0
         counted = plan["gather"]["events"]["number"] and plan["gather"]["events"]["coordinates"]["kind"] == "none"
-        if counted and area["state"] == "a number" and not area.get("rows") and name not in reported:
+        if counted and area["state"] == "a number" and not area.get("rows") and name not in reporting:
             area["state"] = "not reported"
     return areas, aside
 
@@ -352,15 +350,8 @@ def _zones_of(g: Ground, event: dict[str, Any], codes: list[str], names: list[st
         metres = [g.metres_to_border(z, x, y) for z in range(len(codes))]
         order = sorted(range(len(codes)), key=lambda z: metres[z])
         if len(order) > 1 and metres[order[0]] < math.inf and abs(metres[order[0]] - metres[order[1]]) < 0.5:
-            # Equally near: at one and the same place it is the first; else rounding decides.
-            a, b = order[:2]
-            feet = [g.nearest_on_border(z, x, y) for z in (a, b)]
-            if shapely.distance(*feet) > 1e-9:
-                raise Undecided
-            order[0] = min(a, b)
+            raise Undecided
         if metres[order[0]] < math.inf and decided(metres[order[0]], place["tolerance_m"], 0.5):
-            if sum(m - metres[order[0]] < 0.5 for m in metres) > 2:
-                raise Undecided
             event["way"] = "drawn in"
             return [order[0]], ""
     return (found, "") if found else ([], "outside_every_area")

@@ -25,7 +25,6 @@ export function columnsOf(view: View): Record<Stage, Column> {
   const classes = view.bands.length;
   const method = view.plan.class.method === "quantile" ? "quantile" : "natural breaks";
   const total = view.total_value;
-  const open = view.notes.some((n) => n.stage === "measure" && n.warns);
   return {
     gather: {
       figure: whole(gather.records_out),
@@ -43,7 +42,6 @@ export function columnsOf(view: View): Record<Stage, Column> {
     },
     measure: {
       figure: total === null ? plural(view.events, "event") : `${figure(total)}`,
-      beside: open && total !== null ? view.value_name.replace("events ", "") : undefined,
       ...measureNote(view),
     },
     class: {

@@ -31,9 +31,11 @@ it("asks for each column whether rows are added up or averaged, over one column 
   expect(answered(added, "Sex", "averaged")).toMatchObject({ add_over: ["Age"], mean_over: "Sex" });
   expect(answered(added, "Year", "")).toMatchObject({ add_over: ["Sex", "Age"], mean_over: null });
   expect(start.add_over).toEqual(["Sex"]);
-  const proposal = { denominator: start, differ: ["Sex"], evidence: "the point is the decimal sign" };
+  const proposal = { denominator: start, differ: ["Sex", "Age"], evidence: "the point is the decimal sign" };
   expect(rowsSay(proposal)).toBe(
-    "“people” has several rows for one area, which differ in “Sex”. The numbers in “n”: the point is the decimal sign.",
+    "Rows of “people” for one area are added up over “Sex”, averaged over “Year”, not decided for “Age”. " +
+      "The numbers in “n”: the point is the decimal sign.",
   );
-  expect(rowsSay({ ...proposal, differ: [] })).toContain("one row for each area");
+  const plain = { ...start, add_over: [], mean_over: null };
+  expect(rowsSay({ denominator: plain, differ: [], evidence: "" })).toBe("");
 });

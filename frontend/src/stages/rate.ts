@@ -51,16 +51,22 @@ export function answered(denominator: PlanDocument, column: string, to: string):
   return { ...denominator, add_over: others, mean_over: mean };
 }
 
-/** What the rows of one area are, in a sentence. */
+/** What becomes of the rows of one area, in a sentence. */
 export function rowsSay(proposal: {
   denominator: PlanDocument;
   differ: readonly string[];
   evidence: string;
 }) {
-  const { source, value } = proposal.denominator;
-  const differ = proposal.differ.map((name) => `“${name}”`).join(", ");
-  const rows = differ
-    ? `“${source}” has several rows for one area, which differ in ${differ}.`
-    : `“${source}” has one row for each area.`;
-  return `${rows} The numbers in “${value}”: ${proposal.evidence}.`;
+  const { source, value, add_over, mean_over } = proposal.denominator;
+  const open = proposal.differ.filter((name) => whatHappens(proposal.denominator, name) === "");
+  const done = [
+    ...(add_over.length ? [`added up over ${quoted(add_over)}`] : []),
+    ...(mean_over ? [`averaged over ${quoted([mean_over])}`] : []),
+    ...(open.length ? [`not decided for ${quoted(open)}`] : []),
+  ];
+  const rows = done.length ? `Rows of “${source}” for one area are ${done.join(", ")}.` : "";
+  const written = proposal.evidence ? ` The numbers in “${value}”: ${proposal.evidence}.` : "";
+  return (rows + written).trim();
 }
+
+const quoted = (names: readonly string[]) => names.map((name) => `“${name}”`).join(", ");

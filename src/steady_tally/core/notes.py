@@ -95,10 +95,11 @@ def _placed(outcome: Outcome) -> Iterator[str]:
     elif placed.balance.records_out == 0:
         yield "Not one event is placed in an area."
     if zones and zones.repairs:
-        more = f" … ({len(zones.repairs):,} in all)" if len(zones.repairs) > 5 else ""
-        yield f"Invalid shapes were repaired: {'; '.join(r.says for r in zones.repairs[:5])}{more}."
+        most = sorted(zones.repairs, key=lambda r: -abs(r.after_km2 - r.before_km2))[:5]
+        more = f" … ({len(zones.repairs):,} in all)" if len(zones.repairs) > len(most) else ""
+        yield f"Invalid shapes were repaired: {'; '.join(r.says for r in most)}{more}."
     if zones and zones.without_shape:
-        yield f"{_areas(zones.without_shape)} have no shape, so that nothing can fall in them."
+        yield f"No shape, so that nothing can fall in them: {quoted(zones.without_shape)}."
     yield from placement.unknown
     if len(placed.located.other_zone) and isinstance(placed.areas, ZoneSet):
         yield (
@@ -135,13 +136,13 @@ def _measured(outcome: Outcome) -> Iterator[str]:
     if found.fits_both:
         yield "The table fits the rolled-up areas and the zones in them alike; it was taken for the areas."
     if found.left_over:
-        yield f"{found.rows_left_over:,} rows of the table match no area: {quoted(list(found.left_over))}."
+        yield f"Rows of the table that match no area ({found.rows_left_over:,}): {quoted(list(found.left_over))}."
     if found.areas_without_row:
-        yield f"{_areas(found.areas_without_row)} have no row in the table, and so no denominator."
+        yield f"No row in the table, and so no denominator: {quoted(found.areas_without_row)}."
     if found.areas_with_unreadable:
-        yield f"{_areas(found.areas_with_unreadable)} have a row without a number, and so no denominator."
+        yield f"A row without a number, and so no denominator: {quoted(found.areas_with_unreadable)}."
     if found.areas_short:
-        yield f"{_areas(found.areas_short)} have rows for fewer values of “{denominator.mean_over}” than others."
+        yield f"Rows for fewer values of “{denominator.mean_over}” than others have: {quoted(found.areas_short)}."
     if found.unused_words:
         yield f"Spellings that you accepted are not in the table: {quoted(found.unused_words)}."
 
@@ -218,9 +219,3 @@ def _same_persons(leaf: HasValue | InRange | Contains, table: Table) -> set[str]
 
 def _words(column: str) -> set[str]:
     return set(tidy(column).split())
-
-
-def _areas(identifiers: Sequence[str]) -> str:
-    return (
-        f"{len(identifiers):,} areas ({quoted(identifiers)})" if len(identifiers) > 1 else f"Area {quoted(identifiers)}"
-    )

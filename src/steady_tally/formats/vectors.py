@@ -6,6 +6,7 @@ import mmap
 import re
 import shutil
 import tempfile
+import warnings
 import zipfile
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -67,9 +68,11 @@ def read_features(path: Path, name: str, reading: Reading) -> Features:
     with _readable(path) as (at, where):
         try:
             layer = reading.layer or _only_layer(at, where)
-            meta, _, geometry, fields = pyogrio.raw.read(
-                at, layer=layer, datetime_as_string=True, encoding=reading.encoding
-            )
+            with warnings.catch_warnings():  # what the library warns of is counted and said below
+                warnings.simplefilter("ignore", RuntimeWarning)
+                meta, _, geometry, fields = pyogrio.raw.read(
+                    at, layer=layer, datetime_as_string=True, encoding=reading.encoding
+                )
         except (
             pyogrio.errors.DataSourceError, pyogrio.errors.DataLayerError, pyogrio.errors.GeometryError,
             UnicodeDecodeError,

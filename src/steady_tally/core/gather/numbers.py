@@ -40,7 +40,7 @@ class Writing:
     decimal : the decimal sign; None where the column can be read with either and comes to other numbers.
     grouping : the sign between groups of three figures, "" where there is none.
     readable : how many cells can be read so.
-    evidence : why, in words.
+    evidence : why, in words; empty for a column of numbers.
     """
 
     decimal: Decimal | None
@@ -52,7 +52,7 @@ class Writing:
 def writing_of(column: pa.ChunkedArray) -> Writing:
     """Decide over a column of text how its numbers are written; a column of numbers is written with a point."""
     if not _is_text(column.type):
-        return Writing(".", "", int(len(column) - column.null_count), "the file says that these are numbers")
+        return Writing(".", "", int(len(column) - column.null_count), "")
     found = {decimal: _best(column, decimal) for decimal in _GROUPING}
     (point, comma), signs = (found["."], found[","]), ("point", "comma")
     if point.readable == comma.readable:

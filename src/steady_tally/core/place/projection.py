@@ -186,6 +186,11 @@ def spread_over(lon: Floats, lat: Floats) -> tuple[Floats, Floats]:
     return x.ravel(), y.ravel()
 
 
+def called(crs: CRS) -> str:
+    """A system's name in a sentence."""
+    return "the equal-area projection about the middle" if crs.name == "unknown" else f"“{crs.name}”"
+
+
 def keeps_areas(crs: CRS, points: Floats) -> bool:
     """Is a unit of the plane's area the same on the ground everywhere, and does it hold at these points (n, 2)?
 
@@ -217,13 +222,14 @@ def _scales(crs: CRS, points: Floats) -> tuple[Floats, Floats]:
         out = normal * np.cos(lat)
         return np.column_stack([out * np.cos(lon), out * np.sin(lon), normal * (1.0 - eccentricity2) * np.sin(lat)])
 
-    by_x, by_y = ((in_space(points + s) - in_space(points - s)) / (2.0 * _STEP) for s in np.eye(2) * step)
-    least = np.sqrt((np.cross(by_x, by_y) ** 2).sum(axis=1))  # the true area of a unit of the plane
+    with np.errstate(invalid="ignore"):  # a place that the projection cannot show is refused below
+        by_x, by_y = ((in_space(points + s) - in_space(points - s)) / (2.0 * _STEP) for s in np.eye(2) * step)
+        least = np.sqrt((np.cross(by_x, by_y) ** 2).sum(axis=1))  # the true area of a unit of the plane
     if not (np.isfinite(least).all() and (least > 0.0).all()):
         raise PlanError(
-            f"“{crs.name}” cannot show all of the study.",
+            f"{called(crs)} cannot show all of the study.",
             where=_WHERE,
-            todo="Choose a projection made for this part of the earth, or none.",
+            todo="Choose one made for this part of the earth.",
         )
     # The greatest and least scale, from the sum of the tangents' squares and their area.
     squares = (by_x**2 + by_y**2).sum(axis=1)

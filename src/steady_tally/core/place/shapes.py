@@ -11,7 +11,7 @@ from pyproj import CRS
 from shapely.errors import GEOSException
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.place.projection import project
+from steady_tally.core.place.projection import called, project
 
 _PIECE_METRES = 100.0  # an edge bends by less than a millimetre over so much, whatever the two systems
 _MOST_PIECES = 2e6
@@ -65,9 +65,9 @@ def in_plane(geometry: Shapes, crs: CRS, plane: CRS, *, divided: bool = True) ->
     moved = np.asarray(shapely.transform(shapely.segmentize(geometry, piece) if divided else geometry, move))
     if divided and plane.is_projected and _longest_step(moved) > _LEAP_METRES:
         raise PlanError(
-            f"“{plane.name}” is cut within the areas, so that it tears them apart.",
+            f"{called(plane)} is cut within the areas, so that it tears them apart.",
             where="plan: place.projection",
-            todo="Choose a projection made for this part of the earth, or none.",
+            todo="Choose one made for this part of the earth.",
         )
     return moved
 
