@@ -117,7 +117,16 @@ def _of_pieces(
         said.append("It has a single column. If that is wrong, choose another delimiter.")
     if ragged:
         said.append(f"{ragged:,} rows have more or fewer fields than the header; they are kept apart.")
-    return Look(kind, reading, (), tuple(said), rows, ragged, columns, sample, {}, guess(sample))
+    guessed = guess(sample)
+    said += _writings(guessed)
+    return Look(kind, reading, (), tuple(said), rows, ragged, columns, sample, {}, guessed)
+
+
+def _writings(guessed: Guess) -> list[str]:
+    """How the numbers of each column are written, where that is not plain."""
+    found = [c for c in guessed.columns if c.kind == "number" and (c.decimal != "." or "between" in c.evidence)]
+    said = [f"“{c.name}”: {c.evidence}{'' if c.decimal else ', which is asked where it is used'}." for c in found[:5]]
+    return [*said, f"{len(found) - 5:,} more columns are written so."] if len(found) > 5 else said
 
 
 def _of_features(path: Path, name: str, reading: Reading) -> Look:

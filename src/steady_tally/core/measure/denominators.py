@@ -18,7 +18,7 @@ from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.placing import Members
 from steady_tally.core.place.zones import ZoneSet
-from steady_tally.core.plan import Denominator
+from steady_tally.core.plan import Denominator, Key
 from steady_tally.core.sources import Table, texts
 
 _WHERE = "plan: measure.denominator"
@@ -164,7 +164,13 @@ class Proposal:
 
 
 def propose(plan: Denominator, table: Table, areas: ZoneSet | CellSet, members: Members | None) -> Proposal:
-    """Complete what the plan does not say of the rows of one area, for the user to see and change."""
+    """Complete what the plan does not say of the rows of one area, for the user to see and change.
+
+    Keys by which no row finds its area are left out: what they say is something else.
+    """
+    sets = [areas, *([members.zones] if members is not None else [])]
+    keys = [k for k in plan.keys if any(_finds(k, table, zones) for zones in sets)]
+    plan = plan.model_copy(update={"keys": keys or plan.keys})
     tried = [join_rows(plan, table, areas)]
     if members is not None and members.zones is not areas:
         tried.append(join_rows(plan, table, members.zones))
@@ -180,8 +186,14 @@ def propose(plan: Denominator, table: Table, areas: ZoneSet | CellSet, members: 
     try:
         denominators(plan, table, areas, members)
     except PlanError as error:
-        refusal = error.sentence
+        refusal = error.what[:1].upper() + error.what[1:]
     return Proposal(plan, tuple(differ), writing_of(table.column(plan.value, wanted_by=_WHERE + ".value")), refusal)
+
+
+def _finds(key: Key, table: Table, zones: ZoneSet | CellSet) -> bool:
+    labels, _ = coded_text(table, key.table, wanted_by=_WHERE + ".keys")
+    targets = zones.identifiers if key.area == "identifier" else zones.names
+    return bool(match_names(labels, targets).joined)
 
 
 def _check_accepted(plan: Denominator, known: Sequence[ZoneSet | CellSet]) -> None:

@@ -193,15 +193,15 @@ class _Rows:
                     if dimension not in self.over:
                         self.over.append(dimension)
                     break
-            self._refuse_false_totals(dimension, group, size, kept)
+            self._refuse_false_totals(dimension, group, kept & (size[group] >= 2), is_sum)
         return kept
 
-    def _refuse_false_totals(self, dimension: Dimension, group: Ints, size: Ints, kept: Flags) -> None:
-        beside = kept & (size[group] >= 2) & dimension.says_total[dimension.code]
-        if not beside.any() or not (~dimension.says_total).any():
+    def _refuse_false_totals(self, dimension: Dimension, group: Ints, beside: Flags, is_sum: Flags) -> None:
+        says = beside & dimension.says_total[dimension.code]
+        if not says.any() or dimension.says_total.all():
             return
-        first = int(np.flatnonzero(beside)[0])
-        others = np.flatnonzero(kept & (group == group[first]))
+        first = int(np.flatnonzero(says & ~is_sum if (says & ~is_sum).any() else says)[0])
+        others = np.flatnonzero(beside & (group == group[first]))
         raise PlanError(
             f"a row of “{self.table.name}” says that it is a total, but is not the sum of those beside it: "
             f"{self._spoken(others)}.",

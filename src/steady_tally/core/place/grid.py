@@ -22,6 +22,7 @@ from numba import njit
 from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
+from steady_tally.core.place.area import rounded
 from steady_tally.core.place.bins import THREADS
 from steady_tally.core.place.projection import true_areas
 from steady_tally.core.place.shapes import united
@@ -239,9 +240,8 @@ class CellSet:
     @cached_property
     def area_km2(self) -> Floats:
         """(cells,) of whole cells, on the ellipsoid; without what has been merged into them."""
-        return true_areas(self.centres, self.lattice.plane(self.lattice.local_corners[:-1]), self.crs) * (
-            self.lattice.cell_m2 / 1e6
-        )
+        true = true_areas(self.centres, self.lattice.plane(self.lattice.local_corners[:-1]), self.crs)
+        return rounded(true * (self.lattice.cell_m2 / 1e6))
 
     @cached_property
     def centres(self) -> Floats:

@@ -14,7 +14,7 @@ import shapely
 from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.place.area import ring_areas_m2, shape_areas_m2
+from steady_tally.core.place.area import ring_areas_m2, rounded, shape_areas_m2
 from steady_tally.core.place.bins import OUTSIDE, BinIndex, Edges, edges_of, index_edges
 from steady_tally.core.place.locate import locate
 from steady_tally.core.place.projection import DEGREES, coordinate_system, full_turn, project, to_degrees, turned_to
@@ -87,7 +87,7 @@ class ZoneSet:
         """(zones,) area on the ellipsoid, edges being straight in the file's own system."""
         areas = ring_areas_m2(self.coordinates, self.ring_start, self.crs)
         signed = np.where(self.ring_is_hole, -areas, areas)
-        return np.bincount(self.ring_zone, weights=signed, minlength=len(self)) / 1e6
+        return rounded(np.bincount(self.ring_zone, weights=signed, minlength=len(self)) / 1e6)
 
     def own(self, x: Floats, y: Floats, crs: CRS) -> tuple[Floats, Floats]:
         """(n,) points of another system in the zones' own, on the turn of the earth that the zones are written on.
