@@ -103,11 +103,14 @@ def needed_columns(plan: Plan, source: str) -> list[str]:
             found = [c for c in found if c not in _OWN_WORDS]
     if (plan.place.source == source and recorded.get("kind") == "column") or recorded.get("source") == source:
         found += [recorded["column"]]
+    if areas.get("source") == source and recorded.get("area") not in (None, "identifier", "name"):
+        found += [recorded["area"]]
     denominator = document["measure"].get("denominator")
     if denominator and denominator["source"] == source:
         found += [denominator["value"], *(k["table"] for k in denominator["keys"])]
         found += [c["column"] for c in denominator["where"] if "column" in c]
         found += [denominator["mean_over"]] if denominator["mean_over"] else []
+        found += denominator["add_over"]
     return list(dict.fromkeys(found))
 
 

@@ -7,18 +7,20 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from steady_tally.core.plan import Events, Grid, NoCoordinates, Place, Plan, Rate, Zones
+from steady_tally.core.outcome import Note
+from steady_tally.core.plan import Events, Grid, Measure, NoCoordinates, Place, Plan, Rate, Zones
 
 
-def idle_choices(plan: Plan) -> list[str]:
-    """Whole sentences, one for each choice that does nothing beside the others."""
-    events, place = plan.gather.events, plan.place
-    found = [*_of_events(events), *_of_areas(place, events)]
-    if isinstance(plan.measure, Rate) and plan.measure.denominator.absent == "zero":
-        denominator = plan.measure.denominator
-        if not denominator.add_over:
-            found.append("Rows that are missing would stand for nobody, but no rows are added over a column.")
-    return found
+def idle_choices(plan: Plan) -> list[Note]:
+    """A note for each choice that does nothing beside the others."""
+    found = [Note("gather", says) for says in _of_events(plan.gather.events)]
+    found += [Note("place", says) for says in _of_areas(plan.place, plan.gather.events)]
+    return found + [Note("measure", says) for says in _of_measure(plan.measure)]
+
+
+def _of_measure(measure: Measure) -> Iterator[str]:
+    if isinstance(measure, Rate) and measure.denominator.absent == "zero" and not measure.denominator.add_over:
+        yield "Rows that are missing would stand for nobody, but no rows are added over a column."
 
 
 def _of_events(events: Events) -> Iterator[str]:

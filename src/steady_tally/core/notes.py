@@ -53,7 +53,7 @@ def notes_of(outcome: Outcome) -> list[Note]:
         *_unfollowed(outcome),
         *(Note("measure", says) for says in _measured(outcome)),
         *(Note("class", says) for says in _classed(outcome)),
-        *(Note("gather", says) for says in idle_choices(outcome.plan)),
+        *idle_choices(outcome.plan),
     ]
 
 
@@ -75,6 +75,8 @@ def _gathered(outcome: Outcome) -> Iterator[str]:
         yield f"{checked.looked_up:,} records without coordinates have those of the look-up."
     if checked.twice:
         yield f"The look-up has several places for one entry, of which the first is taken: {quoted(checked.twice)}."
+    if checked.unspoken:
+        yield f"Accepted spellings are not in the records, or not in the look-up: {quoted(checked.unspoken)}."
     if checked.times and checked.times.short_years:
         last = (events.time and events.time.latest_year) or checked.table.year
         ends = f"{last - 99} to {last}" if last else "1970 to 2069"
@@ -143,6 +145,8 @@ def _measured(outcome: Outcome) -> Iterator[str]:
         yield f"A row without a number, and so no denominator: {quoted(found.areas_with_unreadable)}."
     if found.areas_short:
         yield f"Rows for fewer values of “{denominator.mean_over}” than others have: {quoted(found.areas_short)}."
+    for says in found.idle:
+        yield f"No row of the table is left out by “{says}”."
     if found.unused_words:
         yield f"Spellings that you accepted are not in the table: {quoted(found.unused_words)}."
 

@@ -98,7 +98,9 @@ def tried(engine: Engine, study_id: uuid.UUID, plan: Plan, draft: Place, how: Gr
 
 
 def settled(engine: Engine, study_id: uuid.UUID, plan: Plan) -> Plan:
-    """The plan with the centre of its working projection fixed, so that next month gives the same cells."""
+    """The plan with what is found when it is first saved and must not change by itself: the centre of its working
+    projection, so that next month gives the same cells, and the century of years of two figures."""
+    plan = _with_century(engine, study_id, plan)
     if plan.place.projection.system or plan.place.projection.centre:
         return plan
     try:
@@ -107,6 +109,17 @@ def settled(engine: Engine, study_id: uuid.UUID, plan: Plan) -> Plan:
     except PlanError:
         return plan  # opening the plan says what is wrong with it
     return plan.model_copy(update={"place": plan.place.model_copy(update={"projection": projection})})
+
+
+def _with_century(engine: Engine, study_id: uuid.UUID, plan: Plan) -> Plan:
+    time, source = plan.gather.events.time, plan.gather.events.source
+    sources, _ = load_sources(engine, study_id)
+    year = sources.tables[source].year if source in sources.tables else None
+    if time is None or time.latest_year is not None or year is None:
+        return plan
+    time = time.model_copy(update={"latest_year": year})
+    events = plan.gather.events.model_copy(update={"time": time})
+    return plan.model_copy(update={"gather": plan.gather.model_copy(update={"events": events})})
 
 
 def _looked(

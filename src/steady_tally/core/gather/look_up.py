@@ -27,6 +27,7 @@ class Found:
     quality : (records asked for,) how each was matched ("exact", "tidied", ..., "" where it was not).
     left_over : the first key's spellings without a match, each with the number of its records.
     suggestions : left-over spelling -> the table's spellings most like it.
+    unspoken : spellings joined by the user's word that no record has, or to what the table has not.
     twice : what records were looked up by that stands in the table with several places; the first was taken.
     """
 
@@ -36,6 +37,7 @@ class Found:
     left_over: dict[str, int]
     suggestions: dict[str, tuple[str, ...]]
     twice: tuple[str, ...]
+    unspoken: tuple[str, ...]
 
 
 def look_up(plan: LookUp, records: Table, at: npt.NDArray[np.int64], table: Table) -> Found:
@@ -76,7 +78,8 @@ def look_up(plan: LookUp, records: Table, at: npt.NDArray[np.int64], table: Tabl
             taken[key] = None
     suggestions = {s: tuple(targets[p] for p in best) for s, best in matched.suggestions.items()}
     twice = tuple(" ".join(key) for key in taken)
-    return Found(found_x, found_y, tuple(quality), left_over, suggestions, twice)
+    unspoken = tuple(s for s, t in plan.accepted.items() if s not in set(spelt) or t not in position)
+    return Found(found_x, found_y, tuple(quality), left_over, suggestions, twice, unspoken)
 
 
 def _further(table: Table, columns: list[str], at: npt.NDArray[np.int64]) -> list[tuple[str, ...]]:

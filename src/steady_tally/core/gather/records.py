@@ -64,7 +64,7 @@ class Checked:
     reasons : (records,) `Reason` codes.
     swapped_back, corrected, looked_up : how many usable records were put right in each way.
     turned : how many usable records had a longitude beyond 180 degrees.
-    left_over, suggestions, twice : what the look-up did not know or knows twice; see `look_up.Found`.
+    left_over, suggestions, twice, unspoken : what the look-up did not know or knows twice; see `look_up.Found`.
     uncorrected : what corrections name that is none of the records.
     kept : what has been worked out from all this, for the next who asks.
     """
@@ -83,6 +83,7 @@ class Checked:
     left_over: Mapping[str, int] = field(default_factory=dict)
     suggestions: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     twice: tuple[str, ...] = ()
+    unspoken: tuple[str, ...] = ()
     uncorrected: tuple[str, ...] = ()
     kept: dict[str, Any] = field(default_factory=dict, repr=False, compare=False)
 
@@ -149,6 +150,7 @@ def check(plan: Gather, sources: Sources) -> Checked:
     x, y, crs, reasons = _coordinates(events, table)
     looked_up, left_over, suggestions = 0, {}, {}
     twice: tuple[str, ...] = ()
+    unspoken: tuple[str, ...] = ()
     uncorrected: tuple[str, ...] = ()
     if events.look_up is not None:
         at = np.flatnonzero(np.isin(reasons, (Reason.NO_COORDINATES, Reason.UNREADABLE_COORDINATES)))
@@ -161,7 +163,8 @@ def check(plan: Gather, sources: Sources) -> Checked:
         quality = np.full(table.row_count, "", dtype=object)
         quality[at] = found.quality
         table = _with_column(table, MATCH_COLUMN, pa.array(quality, pa.string()))
-        looked_up, left_over, suggestions, twice = len(known), found.left_over, found.suggestions, found.twice
+        looked_up, left_over, suggestions = len(known), found.left_over, found.suggestions
+        twice, unspoken = found.twice, found.unspoken
     corrected = np.zeros(len(x), dtype=np.bool_)
     if events.corrections:
         x, y = x.copy(), y.copy()
@@ -206,6 +209,7 @@ def check(plan: Gather, sources: Sources) -> Checked:
         left_over=left_over,
         suggestions=suggestions,
         twice=twice,
+        unspoken=unspoken,
         uncorrected=uncorrected,
     )
 

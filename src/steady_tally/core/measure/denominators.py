@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.column_words import PERIOD, name_words
-from steady_tally.core.gather.conditions import coded_text, column_numbers, rows_that_hold
+from steady_tally.core.gather.conditions import coded_text, column_numbers, condition_says, holds, rows_that_hold
 from steady_tally.core.gather.numbers import Writing, writing_of
 from steady_tally.core.matching import How, match_names
 from steady_tally.core.measure.rows import add_rows, differing_columns
@@ -46,6 +46,7 @@ class Denominators:
     areas_short : identifiers of the areas whose mean is over fewer values than that of others.
     added_over : what rows that were added differ in.
     written : how the numbers of the table were found to be written, where that is not plain.
+    idle : conditions that leave out no row of the table.
     unused_words : spellings joined by the user's word that are not in the table.
     fits_both : the table would fit the areas' own codes and those of the zones that they are made of alike.
     """
@@ -65,6 +66,7 @@ class Denominators:
     areas_short: tuple[str, ...]
     added_over: tuple[str, ...]
     written: str
+    idle: tuple[str, ...]
     unused_words: tuple[str, ...]
     fits_both: bool = False
 
@@ -226,6 +228,11 @@ def _added(plan: Denominator, table: Table, joined: Joined, zones: ZoneSet | Cel
         areas_short=tuple(zones.identifiers[i] for i in np.flatnonzero(added.short > 0)),
         added_over=added.over,
         written=_written(plan, table),
+        idle=tuple(
+            condition_says(c)
+            for c in plan.where
+            if c.on and table.row_count and holds(table, c, wanted_by=_WHERE + ".where", whereabouts=None).all()
+        ),
         unused_words=tuple(s for s in plan.accepted if s not in _spellings(plan, table)),
     )
 

@@ -6,8 +6,8 @@ the rest are arranged from it in a moment.
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field, replace
 from enum import IntEnum
 from typing import Any
 
@@ -18,7 +18,7 @@ import shapely
 from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.gather.conditions import rows_that_hold
+from steady_tally.core.gather.conditions import condition_says, holds, rows_that_hold
 from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.gather.records import Checked
 from steady_tally.core.matching import match_names, quoted
@@ -227,7 +227,7 @@ def look(
     stated = None
     if events.stated and zones is not None and isinstance(plan.areas, Zones):
         found = stated_zones(events.stated, plan.stated, checked.table, zones)
-        stated = Stated(found.zone[record], found.how, found.left_over, found.suggestions)
+        stated = replace(found, zone=found.zone[record])
     has_place = np.isfinite(checked.x[record]) & np.isfinite(checked.y[record])
     if zones is None:
         first = np.where(has_place, 0, OUTSIDE).astype(np.int32)
@@ -310,7 +310,7 @@ def _in_zones(plan: Place, how: Zones, events: Events, looked: Looked, sources: 
         unreported = np.bincount(first[first != OUTSIDE], minlength=len(areas)) == 0
         states[unreported & (states == State.NUMBER)] = State.NOT_REPORTED
     way[reasons != Reason.NONE] = Way.NONE
-    unknown = _unknown(plan, recorded, {*zones.identifiers, *areas.identifiers})
+    unknown = (*_without_effect(plan, recorded, areas, zones, sources), *_unspoken(plan, looked))
     km2 = areas.area_km2 * share
     return Placement(looked, areas, located, reasons, way, states, share, unreliable, km2, members, crs, unknown)
 
@@ -340,14 +340,35 @@ def _share_of_members(areas: ZoneSet, members: Members, recorded: Recorded, crs:
     return share
 
 
-def _unknown(plan: Place, recorded: Recorded, identifiers: set[str]) -> tuple[str, ...]:
-    """What the plan names that is not there."""
+def _without_effect(
+    plan: Place, recorded: Recorded, areas: ZoneSet | CellSet, zones: ZoneSet | None, sources: Sources
+) -> tuple[str, ...]:
+    """What the plan names that is not there: areas left out, entries of a list, values of a column."""
     said = []
     if recorded.unknown:
-        said.append(f"The list of recorded areas holds what is none of the areas: {quoted(recorded.unknown)}.")
-    if left := tuple(i for i in plan.exclude.areas if i not in identifiers):
+        said.append(f"The recorded area names what is none of the areas: {quoted(recorded.unknown)}.")
+    how = plan.exclude
+    if not (how.areas or how.where or how.inside):
+        return tuple(said)
+    known = {*areas.identifiers, *(zones.identifiers if zones else ())}
+    if left := tuple(i for i in how.areas if i not in known):
         said.append(f"The plan leaves out areas that are not there: {quoted(left)}.")
+    of = zones if isinstance(plan.areas, Zones) and zones is not None else areas
+    said += [
+        f"No area is left out by “{condition_says(condition)}”."
+        for condition in how.where
+        if condition.on and holds(areas_table(of), condition, wanted_by=_WHERE + ".exclude", whereabouts=None).all()
+    ]
+    for number, outline in enumerate(how.inside, start=1):
+        if not with_middle_inside(of, outline_zones(outline, sources, wanted_by=_WHERE + ".exclude.inside")).any():
+            said.append(f"No area's middle lies in outline {number} of those left out.")
     return tuple(said)
+
+
+def _unspoken(plan: Place, looked: Looked) -> Iterator[str]:
+    """Spellings joined to an area by the user's word that no record has."""
+    if looked.stated is not None and (gone := tuple(s for s in plan.stated.accepted if s not in looked.stated.spelt)):
+        yield f"Spellings that you accepted are in no record: {quoted(gone)}."
 
 
 def _by_location(plan: Place, looked: Looked) -> tuple[Located, npt.NDArray[np.uint8], npt.NDArray[np.uint8]]:
@@ -441,7 +462,8 @@ def _recorded(plan: Place, zones: ZoneSet | None, crs: CRS, sources: Sources) ->
         )
     if isinstance(how, RecordedColumn):
         values = texts(areas_table(zones).column(how.column, wanted_by=where))
-        return Recorded(np.isin(values, how.values).astype(np.float64))
+        missing = tuple(v for v in how.values if v not in set(values))
+        return Recorded(np.isin(values, how.values).astype(np.float64), unknown=missing)
     return _listed(how, zones, sources, where)
 
 
@@ -532,7 +554,7 @@ def _in_cells(plan: Place, how: Grid, looked: Looked, checked: Checked, sources:
     states = np.where(missed, State.NOT_RECORDED, State.NUMBER)
     share[missed] = 1.0
     excluded = excluded_areas(plan, cells, sources)
-    unknown = _unknown(plan, recorded, set(cells.identifiers)) if plan.exclude.areas or recorded.unknown else ()
+    unknown = _without_effect(plan, recorded, cells, None, sources)
     counted_km2 = cells.area_km2 * share
     if how.least_inside > 0.0:
         if how.thin == "merge":

@@ -29,12 +29,14 @@ class Stated:
     how : how many spellings were matched in each way.
     left_over : spellings that are none of the zones, each with its number of records.
     suggestions : left-over spelling -> identifiers of the zones most like it.
+    spelt : every spelling that a record has.
     """
 
     zone: npt.NDArray[np.int64]
     how: Mapping[How, int] = field(default_factory=dict)
     left_over: Mapping[str, int] = field(default_factory=dict)
     suggestions: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    spelt: frozenset[str] = frozenset()
 
 
 def stated_zones(column: StatedColumn, plan: StatedArea, table: Table, zones: ZoneSet) -> Stated:
@@ -60,4 +62,5 @@ def stated_zones(column: StatedColumn, plan: StatedArea, table: Table, zones: Zo
     each = np.array([BLANK if not s else zone_of.get(s, UNKNOWN) for s in labels], dtype=np.int64)
     records = np.bincount(codes, minlength=len(labels))
     left_over = {s: int(n) for s, n in zip(labels, records, strict=True) if s and s not in zone_of}
-    return Stated(each[codes], how, left_over, {s: b for s, b in suggestions.items() if s in left_over})
+    suggestions = {s: best for s, best in suggestions.items() if s in left_over}
+    return Stated(each[codes], how, left_over, suggestions, frozenset(labels))
