@@ -230,7 +230,7 @@ def test_where_nothing_could_be_recorded_is_not_zero_on_the_map(opened, applicat
     sheet(opened, "counted")
     opened.get_by_label("An event could be recorded").select_option("list")
     opened.get_by_label("Table", exact=True).select_option("recorded in 2021")
-    opened.get_by_label("Column with the zones' identifiers or names").select_option("ward_code")
+    opened.get_by_label("Column that lists the zones").select_option("ward_code")
     settle(opened)
     states = [a["state"] for a in areas_of(application, study)]
     assert states.count("not recorded") == 11

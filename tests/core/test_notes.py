@@ -168,7 +168,7 @@ ANY = {"kind": "any", "of": [FEMALE, {"kind": "contains", "column": "id", "text"
         ({WHERE: [ANY]}, ["all residents"]),
         ({WHERE: [FEMALE], "measure.denominator.where": [FEMALE], "measure.denominator.add_over": []}, []),
         ({WHERE: [FEMALE], "measure": {"kind": "count"}}, []),
-        ({WHERE: [{"column": "ward", "values": ["A"]}]}, ["all residents"]),
+        ({WHERE: [{"column": "ward", "values": ["A"]}]}, []),
         ({WHERE: [{"kind": "contains", "column": "id", "text": "e"}]}, []),
         ({WHERE: [JULY], RECORDED: SUMMERS, TIME: "window"}, ["all recorded time"]),
         ({WHERE: [JULY], RECORDED: SUMMERS, TIME: "year"}, ["all recorded time"]),

@@ -169,7 +169,7 @@ def _unfollowed(outcome: Outcome) -> Iterator[Note]:
         for leaf in leaves:
             if not isinstance(leaf, (HasValue, InRange, Contains)):
                 continue
-            columns = _same_persons(leaf, table)
+            columns = _same_persons(leaf, table) - {key.table for key in how.denominator.keys}
             if not columns & chosen and (columns or _words(leaf.column) & _OF_PERSONS):
                 says = f"The filter “{condition_says(leaf)}” leaves out events, but all {noun} are still divided by."
                 yield Note("measure", says, f"all {noun}")
