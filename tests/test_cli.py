@@ -155,3 +155,29 @@ def test_a_demo_folder_that_cannot_be_written_is_said(tmp_path):
     done = CliRunner().invoke(main, ["demo", "--out", str(tmp_path / "file" / "demo")])
     assert done.exit_code == 1
     assert "cannot be written" in done.output
+
+
+@pytest.mark.parametrize(
+    ("calls", "says"),
+    [
+        ("id\tlon\tlat\n", "the file of events has no rows"),
+        ("id\tlon\tlat\na\t10\t10\n", "not one event is placed in an area"),
+        ("id\tlon\tlat\na\t\t\n", "not one event is placed in an area"),
+    ],
+)
+def test_an_empty_map_is_written_said_and_has_an_exit_code_of_its_own(folder, calls, says):
+    (folder / "calls.csv").write_text(calls)
+    code, said = run(folder)
+    assert code == 3
+    assert said.rstrip().endswith(f"{says}; the files written are of an empty map.")
+    assert (folder / "out" / "areas.csv").exists()
+
+
+def test_what_needs_a_decision_is_a_warning(folder):
+    plan = json.loads(json.dumps(PLAN))
+    corners = [[-40.5, 37.5], [-38.5, 37.5], [-38.5, 39.5], [-40.5, 39.5]]
+    plan["gather"]["events"]["where"] = [{"kind": "inside", "outline": corners}]
+    (folder / "plan.json").write_text(json.dumps(plan))
+    code, said = run(folder)
+    assert code == 0
+    assert "warning: The filter “inside an outline” cuts areas, but they are still divided by all their ground." in said

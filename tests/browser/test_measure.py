@@ -44,7 +44,7 @@ def test_a_filter_that_residents_do_not_follow_stands_in_madder_until_they_do(op
     expect(note).to_have_css("color", MADDER)
     opened.keyboard.press("1")
     opened.keyboard.press("3")
-    says = opened.get_by_text("leaves out events, but all residents are still divided by")
+    says = opened.get_by_text("leaves out events, but they are still divided by all residents")
     expect(says).to_have_css("color", MADDER)
     before = sum(a["denominator"] or 0 for a in areas_of(application, study))
     opened.get_by_text("Which rows of “residents” count").click()

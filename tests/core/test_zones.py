@@ -64,3 +64,41 @@ def test_a_shape_that_crosses_itself_is_repaired_to_what_it_encloses():
     assert (repair.identifier, repair.after_km2) == ("spike", pytest.approx(found.area_km2[0]))
     assert found.geometry[0].area == pytest.approx(100.0)
     assert shapely.get_type_id(found.geometry[0]) in (3, 6)
+
+
+COLLAPSED = [[4.0, 4.0]] * 4
+
+
+def multi(*parts: list) -> shapely.Geometry:
+    return shapely.MultiPolygon([shapely.Polygon(p[0], p[1:]) for p in parts])
+
+
+def ring(a: float, b: float, c: float, d: float) -> list[tuple[float, float]]:
+    return [(a, b), (c, b), (c, d), (a, d), (a, b)]
+
+
+@pytest.mark.parametrize(
+    ("shape", "area"),
+    [
+        (multi([COLLAPSED], [ring(0, 0, 10, 10)]), 100.0),
+        (multi([ring(0, 0, 10, 10)], [[(2, 2), (8, 2), (2, 2), (2, 2)]]), 100.0),
+        (multi([ring(0, 0, 10, 10)], [ring(4, 4, 6, 6)]), 100.0),  # a part inside a part is no hole
+        (multi([ring(0, 0, 10, 10)], [ring(5, 5, 15, 15)]), 175.0),  # overlapping parts are united
+        (multi([ring(0, 0, 10, 10)], [ring(0, 0, 10, 10)]), 100.0),
+        (
+            multi([ring(0, 0, 10, 10), ring(4, 4, 6, 6)], [ring(20, 0, 30, 10)], [ring(22, 2, 24, 4)]),
+            196.0,
+        ),  # holes stay
+        (multi([ring(0, 0, 10, 10), ring(8, 8, 12, 12)]), 96.0),
+        (multi([COLLAPSED]), 0.0),
+        (multi([[(0, 0), (float("nan"), 1), (1, 1), (0, 0)]]), 0.0),
+    ],
+)
+def test_parts_of_an_invalid_shape_are_mended_and_united_and_its_holes_stay(shape, area):
+    found = zones(features(shape, SQUARE, code=["odd", "fine"]), "code")
+    assert shapely.area(found.geometry[0]) == pytest.approx(area)
+    assert shapely.is_valid(found.geometry).all()
+    assert [r.identifier for r in found.repairs] == ["odd"]
+    assert found.without_shape == (("odd",) if area == 0.0 else ())
+    assert (found.repairs[0].after_km2 == 0.0) == (area == 0.0)
+    assert "“odd”" in found.repairs[0].says

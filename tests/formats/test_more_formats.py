@@ -19,6 +19,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from steady_tally.core.errors import SourceError
+from steady_tally.core.gather.times import read_times
 from steady_tally.core.plan import Reading
 from steady_tally.formats.limits import MOST_MEMBERS
 from steady_tally.formats.look import look
@@ -79,6 +80,23 @@ def test_parquet_and_geoparquet_are_read_with_their_types(tmp_path):
     assert points.points.tolist() == [[-40.1, 38.1], [-40.2, 38.2]]
     assert points.columns.column_names == ["id", "n", "at"]
     assert read_zones(tmp_path / "g.parquet", "g").crs == "OGC:CRS84"
+
+
+@pytest.mark.parametrize(
+    ("zone", "offset"),
+    [("America/Noronha", "-02:00"), ("Europe/Helsinki", "+03:00"), ("+05:30", "+05:30"), ("UTC", "+00:00")],
+)
+def test_moments_in_a_zone_keep_what_its_clocks_showed_or_are_turned_into_the_studys(tmp_path, zone, offset):
+    utc = [datetime.datetime(2024, 7, 1, 23, 30, tzinfo=datetime.UTC), None]
+    pq.write_table(pa.table({"at": pa.array(utc, pa.timestamp("us", tz=zone))}), tmp_path / "t.parquet")
+    column = read_table(tmp_path / "t.parquet", "t").columns.column("at")
+    minutes = (1 if offset[0] == "+" else -1) * (int(offset[1:3]) * 60 + int(offset[4:]))
+    local = (utc[0] + datetime.timedelta(minutes=minutes)).replace(tzinfo=None)
+    assert column.to_pylist() == [f"{local:%Y-%m-%d %H:%M:%S}{offset}", None]
+    for cells in (column, pa.chunked_array([pa.array(utc, pa.timestamp("us", tz=zone))])):
+        assert read_times(cells, "year-first").start[0] == np.datetime64(local)
+        assert np.isnat(read_times(cells, "year-first").start[1])
+        assert read_times(cells, "year-first", zone="Atlantic/Azores").start[0] == np.datetime64("2024-07-01T23:30:00")
 
 
 def test_a_shapefile_in_a_zip_and_what_it_lacks_is_said(tmp_path):

@@ -12,7 +12,8 @@ from steady_tally.core.sources import Sources
 from steady_tally.formats.outcome import areas_table, ledger_document
 from steady_tally.formats.read import read_table, read_zones
 
-from .by_hand import Undecided, best_fit, figures, quantile_classes
+from .by_hand import best_fit, figures, quantile_classes
+from .shapes import Undecided
 from .world import make_world, write_world
 
 BATCH = 25

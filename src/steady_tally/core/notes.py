@@ -171,7 +171,9 @@ def _unfollowed(outcome: Outcome) -> Iterator[Note]:
                 continue
             columns = _same_persons(leaf, table) - {key.table for key in how.denominator.keys}
             if not columns & chosen and (columns or _words(leaf.column) & _OF_PERSONS):
-                says = f"The filter “{condition_says(leaf)}” leaves out events, but all {noun} are still divided by."
+                says = (
+                    f"The filter “{condition_says(leaf)}” leaves out events, but they are still divided by all {noun}."
+                )
                 yield Note("measure", says, f"all {noun}")
     days = sum(w.days for w in events.recorded)
     for leaf in leaves:
@@ -188,7 +190,7 @@ def _unfollowed(outcome: Outcome) -> Iterator[Note]:
                 yield Note("measure", says, "all recorded time")
         if isinstance(leaf, InsideOutline):
             under = how.denominator.noun if isinstance(how, Rate) else "ground"
-            says = f"The filter “{condition_says(leaf)}” cuts areas, but all their {under} are still divided by."
+            says = f"The filter “{condition_says(leaf)}” cuts areas, but they are still divided by all their {under}."
             yield Note("measure", says, "whole areas")
 
 

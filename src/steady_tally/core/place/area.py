@@ -56,7 +56,8 @@ def ring_areas_m2(coordinates: Floats, ring_start: npt.NDArray[np.int64], crs: C
     is_edge = ring_of_vertex[1:] == ring_of_vertex[:-1]
     a, b, ring = coordinates[:-1][is_edge], coordinates[1:][is_edge], ring_of_vertex[:-1][is_edge]
     piece = _PIECE_DEGREES if crs.is_geographic else _PIECE_METRES / crs.axis_info[0].unit_conversion_factor
-    pieces = np.clip(np.ceil(np.hypot(*(b - a).T) / piece), 1, _MOST_PIECES).astype(np.int64)
+    length = np.nan_to_num(np.hypot(*(b - a).T))  # a corner that is nowhere makes its ring's area not a number
+    pieces = np.clip(np.ceil(length / piece), 1, _MOST_PIECES).astype(np.int64)
     edge = np.repeat(np.arange(len(a)), pieces)
     nth = np.arange(len(edge)) - np.repeat(np.cumsum(pieces) - pieces, pieces)
     ends = [a[edge] + (b - a)[edge] * ((nth + t) / pieces[edge])[:, None] for t in (0.0, 0.5, 1.0)]

@@ -39,6 +39,8 @@ class Repair:
     def says(self) -> str:
         if self.after_km2 == 0.0:
             return f"“{self.identifier}” could not be mended and has no shape"
+        if not np.isfinite(self.before_km2):
+            return f"“{self.identifier}”: a corner is nowhere, and {self.after_km2:,.6g} km² are left"
         before, after = (f"{v:,.6g}" for v in (self.before_km2, self.after_km2))
         same = "its area is the same" if before == after else f"{before} km² before, {after} km² after"
         return f"“{self.identifier}”: {same}"
