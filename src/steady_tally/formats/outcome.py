@@ -24,9 +24,9 @@ from steady_tally.core.gather.reasons import REASONS, Reason
 from steady_tally.core.measure.states import STATES, State
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.place.counting import areas_table as areas_table_of
 from steady_tally.core.place.locate import Located
 from steady_tally.core.place.placing import WAYS, Way
-from steady_tally.core.place.placing import areas_table as areas_table_of
 from steady_tally.core.place.projection import project
 
 _WGS84 = CRS.from_epsg(4326)

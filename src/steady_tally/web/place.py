@@ -22,9 +22,10 @@ from steady_tally.core.outcome import Outcome
 from steady_tally.core.place import labels
 from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.completeness import Share, completeness, completeness_by, completeness_by_month
+from steady_tally.core.place.counting import areas_table
 from steady_tally.core.place.labels import VERDICTS, LabelCheck, Verdict, check_labels
 from steady_tally.core.place.outside import DISTANCES_M, outside
-from steady_tally.core.place.placing import Way, areas_table
+from steady_tally.core.place.placing import Way
 from steady_tally.core.place.projection import distortion, spread_over, to_degrees, working_system
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan import Grid, Place, WorkingProjection

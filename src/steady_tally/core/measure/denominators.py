@@ -15,8 +15,8 @@ from steady_tally.core.gather.numbers import Writing, writing_of
 from steady_tally.core.matching import How, match_names
 from steady_tally.core.measure.rows import add_rows, differing_columns
 from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.place.counting import Members
 from steady_tally.core.place.grid import CellSet
-from steady_tally.core.place.placing import Members
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan import Denominator, Key
 from steady_tally.core.sources import Table, texts

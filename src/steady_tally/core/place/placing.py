@@ -13,20 +13,25 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-import pyarrow as pa
 import shapely
 from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.gather.conditions import condition_says, holds, rows_that_hold
 from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.gather.records import Checked
-from steady_tally.core.matching import match_names, quoted
+from steady_tally.core.matching import quoted
 from steady_tally.core.measure.states import State
-from steady_tally.core.place.area import shape_areas_m2
 from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.place.counting import (
+    Members,
+    excluded_areas,
+    recorded_ground,
+    recorded_where,
+    share_of_members,
+    share_recorded,
+    without_effect,
+)
 from steady_tally.core.place.cover import (
-    NOTHING_INSIDE,
     Ground,
     cells_over,
     ground_of,
@@ -41,7 +46,7 @@ from steady_tally.core.place.grid import CellSet, Lattice, lattice_of
 from steady_tally.core.place.locate import Located, locate
 from steady_tally.core.place.nearest import Borders
 from steady_tally.core.place.projection import centre_of, project, working_system
-from steady_tally.core.place.shapes import in_plane, polygonal_part, united
+from steady_tally.core.place.shapes import polygonal_part
 from steady_tally.core.place.stated import Stated, stated_zones
 from steady_tally.core.place.zones import ZoneSet, outline_zones, zone_set
 from steady_tally.core.plan import (
@@ -49,12 +54,9 @@ from steady_tally.core.plan import (
     Grid,
     NoCoordinates,
     Place,
-    RecordedColumn,
-    RecordedList,
-    RecordedOutline,
     Zones,
 )
-from steady_tally.core.sources import Sources, Table, texts
+from steady_tally.core.sources import Sources
 
 _WHERE = "plan: place"
 Floats = npt.NDArray[np.float64]
@@ -138,37 +140,6 @@ class Looked:
             self.kept[key] = project(checked.x[self.record], checked.y[self.record], checked.crs, crs)
         found: tuple[Floats, Floats] = self.kept[key]
         return found
-
-
-@dataclass(frozen=True)
-class Members:
-    """Which area each zone is part of, and how much of the zone counts.
-
-    Attributes
-    ----------
-    area : (zones,) OUTSIDE for a zone that is in none.
-    share : (zones,) 0 where nothing could have been recorded, 1 where the whole zone counts.
-    """
-
-    zones: ZoneSet
-    area: npt.NDArray[np.int32]
-    share: Floats
-
-
-@dataclass(frozen=True)
-class Recorded:
-    """Where an event could have been recorded.
-
-    Attributes
-    ----------
-    share : (zones,) the part of each zone; of a zone without a shape nothing else is known, so that it is 1.
-    outline : where an outline says so.
-    unknown : entries of a list that are none of the zones.
-    """
-
-    share: Floats
-    outline: ZoneSet | None = None
-    unknown: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -266,7 +237,7 @@ def _in_zones(plan: Place, how: Zones, events: Events, looked: Looked, sources: 
     assert zones is not None
     crs, _ = working_system(plan.projection, *zones.degrees.T)
     excluded = excluded_areas(plan, zones, sources)
-    recorded = _recorded(plan, zones, crs, sources)
+    recorded = recorded_where(plan, zones, crs, sources)
     located, reasons, way = _by_location(plan, looked)
     _step(located_in := located.mapped(_only(~excluded)), located, reasons, Reason.IN_EXCLUDED_AREA)
     located, there = located_in, recorded.share > 0.0
@@ -278,7 +249,7 @@ def _in_zones(plan: Place, how: Zones, events: Events, looked: Looked, sources: 
         areas, located, sets = combinations(zones, located_in, ~excluded)
         share = np.array([1.0 if there[list(s)].any() else 0.0 for s in sets])
         if recorded.outline is not None:
-            share = _share_recorded(areas, recorded.outline, crs)
+            share = share_recorded(areas, recorded.outline, crs)
         _step(kept := located.mapped(_only(share > 0.0)), located, reasons, Reason.OUTSIDE_RECORDED_AREA)
         located, members = kept, None
         states = np.where(share > 0.0, State.NUMBER, State.NOT_RECORDED)
@@ -291,7 +262,7 @@ def _in_zones(plan: Place, how: Zones, events: Events, looked: Looked, sources: 
             areas, of_zone = roll_up(zones, how.roll_up, ~excluded)
             located = located.mapped(of_zone)
             members = Members(zones, of_zone, recorded.share)
-            share = _share_of_members(areas, members, recorded, crs)
+            share = share_of_members(areas, members, recorded, crs)
             inner = of_zone != OUTSIDE
             none_kept = np.bincount(of_zone[inner & ~excluded], minlength=len(areas)) == 0
             some = np.bincount(of_zone[inner & there], minlength=len(areas)) > 0
@@ -310,59 +281,9 @@ def _in_zones(plan: Place, how: Zones, events: Events, looked: Looked, sources: 
         unreported = np.bincount(first[first != OUTSIDE], minlength=len(areas)) == 0
         states[unreported & (states == State.NUMBER)] = State.NOT_REPORTED
     way[reasons != Reason.NONE] = Way.NONE
-    unknown = (*_without_effect(plan, recorded, areas, zones, sources), *_unspoken(plan, looked))
+    unknown = (*without_effect(plan, recorded, areas, zones, sources), *_unspoken(plan, looked))
     km2 = areas.area_km2 * share
     return Placement(looked, areas, located, reasons, way, states, share, unreliable, km2, members, crs, unknown)
-
-
-def _share_recorded(areas: ZoneSet, outline: ZoneSet, crs: CRS) -> Floats:
-    """(areas,) the part of each that lies in an outline; 1 for an area without a shape, of which that is not known."""
-    share = share_inside(in_plane(areas.geometry, areas.crs, crs), _whole(outline, crs), crs)
-    share[shapely.is_empty(areas.geometry)] = 1.0
-    return share
-
-
-def _share_of_members(areas: ZoneSet, members: Members, recorded: Recorded, crs: CRS) -> Floats:
-    """(areas,) the part of each area's ground on which an event could have been recorded, overlaps counted once."""
-    if recorded.outline is not None:
-        return _share_recorded(areas, recorded.outline, crs)
-    inner = members.area != OUTSIDE
-    of = members.area[inner]
-    there = members.share[inner] > 0.0
-    share = (np.bincount(of[there], minlength=len(areas)) > 0).astype(np.float64)
-    partly = np.flatnonzero((share > 0.0) & (np.bincount(of[~there], minlength=len(areas)) > 0))
-    shapes = members.zones.geometry
-    ground = np.array([united(shapes[(members.area == i) & (members.share > 0.0)]) for i in partly], dtype=object)
-    whole = areas.area_km2[partly]
-    part = shape_areas_m2(ground, areas.crs) / 1e6
-    share[partly] = np.where(whole > 0.0, np.minimum(part / np.where(whole > 0.0, whole, 1.0), 1.0), 1.0)
-    share[share >= 1.0 - NOTHING_INSIDE] = 1.0
-    return share
-
-
-def _without_effect(
-    plan: Place, recorded: Recorded, areas: ZoneSet | CellSet, zones: ZoneSet | None, sources: Sources
-) -> tuple[str, ...]:
-    """What the plan names that is not there: areas left out, entries of a list, values of a column."""
-    said = []
-    if recorded.unknown:
-        said.append(f"The recorded area names what is none of the areas: {quoted(recorded.unknown)}.")
-    how = plan.exclude
-    if not (how.areas or how.where or how.inside):
-        return tuple(said)
-    known = {*areas.identifiers, *(zones.identifiers if zones else ())}
-    if left := tuple(i for i in how.areas if i not in known):
-        said.append(f"The plan leaves out areas that are not there: {quoted(left)}.")
-    of = zones if isinstance(plan.areas, Zones) and zones is not None else areas
-    said += [
-        f"No area is left out by “{condition_says(condition)}”."
-        for condition in how.where
-        if condition.on and holds(areas_table(of), condition, wanted_by=_WHERE + ".exclude", whereabouts=None).all()
-    ]
-    for number, outline in enumerate(how.inside, start=1):
-        if not with_middle_inside(of, outline_zones(outline, sources, wanted_by=_WHERE + ".exclude.inside")).any():
-            said.append(f"No area's middle lies in outline {number} of those left out.")
-    return tuple(said)
 
 
 def _unspoken(plan: Place, looked: Looked) -> Iterator[str]:
@@ -413,93 +334,6 @@ def _only(kept: Flags) -> npt.NDArray[np.int64]:
     return np.where(kept, np.arange(len(kept)), OUTSIDE)
 
 
-def excluded_areas(plan: Place, areas: ZoneSet | CellSet, sources: Sources) -> Flags:
-    """(areas,) which of them the plan leaves out: by their columns, by name, by an outline around their middles."""
-    how = plan.exclude
-    excluded = np.isin(areas.identifiers, how.areas)
-    if how.where:
-        excluded |= ~rows_that_hold(areas_table(areas), how.where, wanted_by=_WHERE + ".exclude.where")
-    for outline in how.inside:
-        excluded |= with_middle_inside(areas, outline_zones(outline, sources, wanted_by=_WHERE + ".exclude.inside"))
-    return np.asarray(excluded)
-
-
-def with_middle_inside(areas: ZoneSet | CellSet, outline: ZoneSet) -> Flags:
-    """(areas,) which of them have their middle, a cell's centre or a point on a zone's surface, in an outline."""
-    if isinstance(areas, CellSet):
-        middle = areas.centres
-    else:
-        on_surface, there = shapely.point_on_surface(areas.geometry), ~shapely.is_empty(areas.geometry)
-        middle = np.full((len(areas), 2), np.nan)
-        middle[there] = shapely.get_coordinates(on_surface[there])
-    return outline.hold(middle[:, 0], middle[:, 1], areas.crs)
-
-
-def areas_table(areas: ZoneSet | CellSet) -> Table:
-    """The areas' own columns as a table, with their identifiers and names as "area" and "area name"."""
-    columns = areas.columns
-    for name, values in (("area", areas.identifiers), ("area name", areas.names)):
-        if name not in columns.column_names:
-            columns = columns.append_column(name, pa.array(values, pa.string()))
-    count = len(areas)
-    return Table("areas", columns, np.arange(1, count + 1), np.zeros(count, np.int64))
-
-
-def _recorded(plan: Place, zones: ZoneSet | None, crs: CRS, sources: Sources) -> Recorded:
-    """The part of each zone where an event could have been recorded."""
-    how = plan.recorded
-    where = _WHERE + ".recorded"
-    if how is None:
-        return Recorded(np.ones(len(zones) if zones else 0))
-    if isinstance(how, RecordedOutline):
-        outline = outline_zones(how.outline, sources, wanted_by=where)
-        return Recorded(_share_recorded(zones, outline, crs) if zones else np.ones(0), outline)
-    if zones is None:
-        raise PlanError(
-            "a grid over the events' extent has no zones of which some could be the recorded ones.",
-            where=where,
-            todo="Say the recorded area by an outline, or let the grid cover zones.",
-        )
-    if isinstance(how, RecordedColumn):
-        values = texts(areas_table(zones).column(how.column, wanted_by=where))
-        missing = tuple(v for v in how.values if v not in set(values))
-        return Recorded(np.isin(values, how.values).astype(np.float64), unknown=missing)
-    return _listed(how, zones, sources, where)
-
-
-def _listed(how: RecordedList, zones: ZoneSet, sources: Sources, where: str) -> Recorded:
-    """The zones of a list. Its entries are identifiers, or names, or of the column that the plan names: all the same.
-
-    Where the plan does not say which, it is what more of them are, identifiers first. An identifier or a name stands
-    for one zone and may be spelt a little otherwise; a value of another column stands for every zone that has it.
-    """
-    entries = texts(sources.table(how.source, wanted_by=where).column(how.column, wanted_by=where))
-    listed = list(dict.fromkeys(e for e in entries if e))
-    there = np.zeros(len(zones))
-    if how.area not in (None, "identifier", "name"):
-        values = texts(areas_table(zones).column(how.area, wanted_by=where + ".area"))
-        there[np.isin(values, listed)] = 1.0
-        unknown = [e for e in listed if e not in set(values)]
-    else:
-        kinds = {"identifier": zones.identifiers, "name": zones.names}
-        tried = [match_names(listed, kinds[kind]) for kind in ([how.area] if how.area else kinds)]
-        best = max(tried, key=lambda m: len(m.joined))
-        there[[position for position, _ in best.joined.values()]] = 1.0
-        unknown = list(best.left_over)
-    if not there.any():
-        raise PlanError(
-            f"no area has what “{how.source}” lists in “{how.column}” as its {how.area or 'identifier or name'}.",
-            where=where,
-            todo="Choose the column with the areas' identifiers or names.",
-        )
-    return Recorded(there, unknown=tuple(unknown))
-
-
-def _whole(zones: ZoneSet, crs: CRS) -> shapely.Geometry:
-    """All zones as one shape in another system."""
-    return united(in_plane(zones.geometry, zones.crs, crs))
-
-
 def _in_cells(plan: Place, how: Grid, looked: Looked, checked: Checked, sources: Sources) -> Placement:
     lattice = working_lattice(plan, how, looked, checked)
     x, y = looked.working(checked, lattice.crs, lattice.system)
@@ -510,7 +344,7 @@ def _in_cells(plan: Place, how: Grid, looked: Looked, checked: Checked, sources:
     way = np.where(inside, Way.LOCATION, Way.NONE).astype(np.uint8)
     reasons = np.zeros(n, dtype=np.uint8)
     wanted = sound & (inside if how.cut else True)
-    recorded = _recorded(plan, zones, lattice.crs, sources)
+    recorded = recorded_where(plan, zones, lattice.crs, sources)
     unrecorded = np.zeros(n, dtype=np.bool_)
     if recorded.outline is not None:
         unrecorded = ~recorded.outline.hold(looked.x, looked.y, looked.crs)
@@ -543,7 +377,7 @@ def _in_cells(plan: Place, how: Grid, looked: Looked, checked: Checked, sources:
     # A cell that the outline only touches has no ground in it, but was not unrecorded for that.
     missed = (share == 0.0) & (how.keep == "all")
     if plan.recorded is not None:
-        there = _recorded_ground(recorded, zones, lattice.crs)
+        there = recorded_ground(recorded, zones, lattice.crs)
         shapes = lattice.shapes(cells.column, cells.row)
         touched = share == 0.0
         missed[touched] |= share_inside(shapes[touched], there, lattice.crs) == 0.0
@@ -554,7 +388,7 @@ def _in_cells(plan: Place, how: Grid, looked: Looked, checked: Checked, sources:
     states = np.where(missed, State.NOT_RECORDED, State.NUMBER)
     share[missed] = 1.0
     excluded = excluded_areas(plan, cells, sources)
-    unknown = _without_effect(plan, recorded, cells, None, sources)
+    unknown = without_effect(plan, recorded, cells, None, sources)
     counted_km2 = cells.area_km2 * share
     if how.least_inside > 0.0:
         if how.thin == "merge":
@@ -580,14 +414,6 @@ def _in_cells(plan: Place, how: Grid, looked: Looked, checked: Checked, sources:
     located = Located(first, np.empty(0, np.int64), np.empty(0, np.int32))
     km2 = counted_km2
     return Placement(looked, cells, located, reasons, way, states, share, unreliable, km2, None, lattice.crs, unknown)
-
-
-def _recorded_ground(recorded: Recorded, zones: ZoneSet | None, crs: CRS) -> shapely.Geometry:
-    """Where an event could have been recorded, as one shape in another system."""
-    if recorded.outline is not None:
-        return _whole(recorded.outline, crs)
-    assert zones is not None
-    return united(in_plane(zones.geometry[recorded.share > 0.0], zones.crs, crs))
 
 
 def working_lattice(plan: Place, how: Grid, looked: Looked, checked: Checked) -> Lattice:

@@ -8,8 +8,8 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.errors import PlanError
+from steady_tally.core.place.counting import with_middle_inside
 from steady_tally.core.place.grid import CellSet
-from steady_tally.core.place.placing import with_middle_inside
 from steady_tally.core.place.projection import distortion, project, spread_over, working_system
 from steady_tally.core.place.zones import ZoneSet, outline_zones
 from steady_tally.core.plan import Inset, Outline
