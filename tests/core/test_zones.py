@@ -90,6 +90,7 @@ def ring(a: float, b: float, c: float, d: float) -> list[tuple[float, float]]:
             196.0,
         ),  # holes stay
         (multi([ring(0, 0, 10, 10), ring(8, 8, 12, 12)]), 96.0),
+        (multi([ring(0, 0, 10, 10), ring(20, 20, 25, 25)]), 100.0),  # a hole outside is no land
         (multi([COLLAPSED]), 0.0),
         (multi([[(0, 0), (float("nan"), 1), (1, 1), (0, 0)]]), 0.0),
     ],

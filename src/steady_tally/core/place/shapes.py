@@ -110,8 +110,8 @@ def fineness(shapes: Shapes) -> float:
 def repaired(shape: shapely.Geometry) -> shapely.Geometry:
     """A valid shape in the place of an invalid one: its parts mended one by one and united, its holes kept.
 
-    A part is mended by its rings (what lies in a shell and in no hole), or where that fails by its lines. What cannot
-    be mended in any way is an empty shape: nothing can fall in it.
+    A part is what lies in its shell and in none of its holes, so that a hole outside the shell is never land. What
+    cannot be mended in any way is an empty shape: nothing can fall in it.
     """
     parts = shapely.get_parts(shapely.get_parts(shape))
     mended = [m for p in parts if not shapely.is_empty(m := _mended(p))]
@@ -128,8 +128,18 @@ def repaired(shape: shapely.Geometry) -> shapely.Geometry:
 
 
 def _mended(part: shapely.Geometry) -> shapely.Geometry:
-    if shapely.is_valid(part):
+    if shapely.is_valid(part) or shapely.get_type_id(part) != 3:
         return polygonal_part(part)
+    shell, *holes = (_mended_ring(ring) for ring in shapely.get_rings(part))
+    try:
+        return polygonal_part(shapely.difference(shell, shapely.union_all(holes))) if holes else shell
+    except GEOSException:
+        return shapely.MultiPolygon()
+
+
+def _mended_ring(ring: shapely.Geometry) -> shapely.Geometry:
+    """What a ring encloses: by its structure, or where that fails by its lines."""
+    part = shapely.polygons(ring)
     for way in ({"method": "structure", "keep_collapsed": False}, {"method": "linework"}):
         try:
             mended = polygonal_part(shapely.make_valid(part, **way))
