@@ -251,3 +251,18 @@ def test_merging_thin_cells_loses_none_and_never_mixes_cells_that_count_with_oth
         beside = lattice.neighbours(int(after.column[i]), int(after.row[i]))
         near = [j for j in range(9) if (int(column[j]), int(row[j])) in beside and counts[j]]
         assert (share[near] < least).all()
+
+
+@pytest.mark.parametrize("system", ["EPSG:32624", "EPSG:3857", "EPSG:3413"])
+@pytest.mark.parametrize("shape", ["hexagon", "square"])
+def test_the_true_areas_of_very_many_cells_are_those_of_each(system, shape):
+    lon, lat = np.array([-41.0, -38.0]), np.array([62.0, 64.0])
+    crs, _ = working_system(WorkingProjection(system=system), lon, lat)
+    x, y = project(lon, lat, coordinate_system("EPSG:4326", wanted_by="test"), crs)
+    lattice = lattice_of(Grid(shape=shape, size=1_500), crs, "")
+    corner = [int(c[0]) for c in lattice.cells_of(x[:1], y[:1])]
+    column, row = (a.ravel() for a in np.meshgrid(corner[0] + np.arange(200), corner[1] + np.arange(150)))
+    many = cells(lattice, column, row).area_km2
+    assert len(many) > 20_000
+    some = np.arange(0, len(many), 997)
+    assert cells(lattice, column[some], row[some]).area_km2 == pytest.approx(many[some], rel=1e-9)

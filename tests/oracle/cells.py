@@ -249,4 +249,6 @@ def _merged(
             if any(counting[n] != best for n in likely):
                 raise Undecided
             into[cell] = min(likely, key=lambda n: (n[1], n[0]))
+            if areas[cell]["doubtful"] or areas[into[cell]]["doubtful"]:
+                raise Undecided  # beyond the ground, and kept or not
     return into
