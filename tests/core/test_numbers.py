@@ -11,7 +11,10 @@ from hypothesis import strategies as st
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.conditions import column_numbers
 from steady_tally.core.gather.numbers import numbers, writing_of
-from steady_tally.core.sources import Table
+from steady_tally.core.gather.records import check
+from steady_tally.core.gather.tally import tally
+from steady_tally.core.plan import Gather
+from steady_tally.core.sources import Sources, Table
 
 GROUPINGS = {".": ["", ",", " ", "\u00a0", "\u2009", "\u202f", "'", "’"], ",": ["", ".", " ", "\u00a0", "\u202f", "'"]}
 
@@ -117,3 +120,19 @@ def test_what_fits_a_point_only_in_part_is_unreadable(cell):
     assert np.isnan(values[0])
     assert unreadable.tolist() == [True, False, False, False]
     assert blank.tolist() == [False, False, True, True]
+
+
+def test_a_filter_by_numbers_that_can_be_read_in_two_ways_says_so_and_takes_the_users_word():
+    n = 60
+    columns = {"x": [str(-40 + i / 100) for i in range(n)], "y": ["38"] * n}
+    columns["cost"] = [f"{i % 9 + 1}.{100 + i}" for i in range(n)]
+    count = np.arange(1, n + 1)
+    events = {"coordinates": {"kind": "columns", "x": "x", "y": "y"}}
+    plan = Gather.model_validate({"events": events})
+    checked = check(plan, Sources({"events": Table("events", pa.table(columns), count, count)}))
+    (cost,) = tally(plan, checked).columns
+    assert (cost.low, cost.high) == (1.1, 9.153)
+    assert cost.says == "“1.100” can be read as 1.1 and as 1,100"
+    where = [{"kind": "range", "column": "cost", "low": 2000, "decimal": ","}]
+    found = tally(Gather.model_validate({"events": {**events, "where": where}}), checked)
+    assert (found.columns[0].low, found.columns[0].high, found.kept) == (1100.0, 9153.0, 53)

@@ -2367,6 +2367,11 @@ export interface components {
             decimal: string;
             /** Bars */
             bars: number[];
+            /**
+             * Says
+             * @description How else the numbers could be read, where they could.
+             */
+            says: string;
         };
         /** ValueCount */
         ValueCount: {

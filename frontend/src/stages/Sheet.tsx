@@ -12,6 +12,7 @@ import type { PlanDocument, Study, View } from "../api/client";
 import { type Save, usePlans, useProposal, useSavePlan, useSources } from "../state/queries";
 import { type Stage, useDoing } from "../state/store";
 import { INK, MADDER, PAPER, RULE } from "../theme";
+import { AreaRows } from "./AreaRows";
 import { Pick } from "./gather/Fields";
 import { GatherSheet } from "./gather/GatherSheet";
 import { SystemField } from "./gather/SystemField";
@@ -19,7 +20,6 @@ import { SHEET_WIDTH, sheetLeft } from "./hang";
 import { Head, Link, Notes, Question, Quiet } from "./parts";
 import { PlaceSheet } from "./place/PlaceSheet";
 import { RowFilter } from "./RowFilter";
-import { Rows } from "./Rows";
 import { guessedRate } from "./rate";
 
 interface Props {
@@ -141,7 +141,7 @@ function MeasureSheet({ study, view, save }: Props & { save: Save }) {
           }
         />
       </RadioGroup>
-      {proposal && <Rows proposal={proposal} onAnswer={answers} />}
+      {proposal && <AreaRows proposal={proposal} onAnswer={answers} />}
       {asked.error && <Quiet colour={MADDER}>{asked.error.message}</Quiet>}
       {view.plan.measure.kind === "rate" && <RowFilter study={study} view={view} save={save} />}
       {!guessed && (

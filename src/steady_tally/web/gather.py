@@ -309,6 +309,7 @@ class ColumnTallyView(BaseModel):
     high: float | None
     decimal: str
     bars: list[int]
+    says: str = Field(description="How else the numbers could be read, where they could.")
 
 
 class TallyView(BaseModel):
@@ -357,6 +358,7 @@ def _tally_view(counted: Tally) -> TallyView:
                 low=c.low,
                 high=c.high,
                 decimal=c.decimal,
+                says=c.says,
                 bars=list(c.bars),
             )
             for c in counted.columns

@@ -7,7 +7,7 @@ import type { Condition, Tally } from "../../api/client";
 import { whole } from "../../format";
 import { INK, QUIET, RULE } from "../../theme";
 import { Quiet } from "../parts";
-import { Field } from "./Fields";
+import { Field, Pick } from "./Fields";
 import { altered, type Change, joined, joint, keptValues, parts, put, says, toggled } from "./filter";
 
 export interface Changing {
@@ -137,10 +137,11 @@ export function Range({ column, where, change }: Changing & { column: Column }) 
   const like = (c: Condition) => c.kind === "range" && c.column === column.column;
   const now = parts(where).find(like);
   const most = Math.max(...column.bars, 1);
-  const set = (part: { low?: number | null; high?: number | null }) => {
+  const [sign, setSign] = useState<string>(now?.decimal ?? column.decimal);
+  const set = (part: { low?: number | null; high?: number | null; decimal?: string }) => {
     change((w) => {
       const before = parts(w).find(like);
-      const next = { kind: "range", column: column.column, decimal: column.decimal, ...before, ...part };
+      const next = { kind: "range", column: column.column, decimal: sign, ...before, ...part };
       const empty = (next.low ?? null) === null && (next.high ?? null) === null;
       return put(w, like, empty ? null : next);
     });
@@ -161,6 +162,23 @@ export function Range({ column, where, change }: Changing & { column: Column }) 
         <End label="From" value={now?.low ?? null} hint={column.low} onKeep={(low) => set({ low })} />
         <End label="To" value={now?.high ?? null} hint={column.high} onKeep={(high) => set({ high })} />
       </Box>
+      {column.says && (
+        <>
+          <Quiet>{column.says}</Quiet>
+          <Pick
+            label="The decimal sign is the"
+            value={sign}
+            options={[
+              [".", "point"],
+              [",", "comma"],
+            ]}
+            onChange={(decimal) => {
+              setSign(decimal);
+              if (now) set({ decimal });
+            }}
+          />
+        </>
+      )}
     </>
   );
 }

@@ -7,7 +7,7 @@ another value would give.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -37,7 +37,10 @@ Ints = npt.NDArray[np.int64]
 
 @dataclass(frozen=True)
 class ColumnTally:
-    """A column to choose by: its values with their events, or the ends and bars of its numbers."""
+    """A column to choose by: its values with their events, or the ends and bars of its numbers.
+
+    `says` is how else its numbers could be read, where they could.
+    """
 
     column: str
     values: tuple[tuple[str, int], ...] = ()
@@ -45,6 +48,7 @@ class ColumnTally:
     high: float | None = None
     decimal: Decimal = "."
     bars: tuple[int, ...] = ()
+    says: str = ""
 
 
 @dataclass(frozen=True)
@@ -90,9 +94,10 @@ def tally(plan: Gather, checked: Checked) -> Tally:
     for name in category_columns(table, without=used):
         kept = kept_without(lambda c, name=name: isinstance(c, HasValue) and c.column == name)  # type: ignore[misc]
         columns.append(_values(table, name, kept, each))
-    for name, decimal in _number_columns(table, {c.column for c in columns} | used):
+    for name, decimal, says in _number_columns(table, {c.column for c in columns} | used):
         kept = kept_without(lambda c, name=name: isinstance(c, InRange) and c.column == name)  # type: ignore[misc]
-        columns.append(_bars(table, name, decimal, usable, kept, each))
+        chosen = [c.decimal for c in conditions if isinstance(c, InRange) and c.column == name]
+        columns.append(replace(_bars(table, name, (chosen or [decimal])[0], usable, kept, each), says=says))
     months: tuple[tuple[str, int], ...] = ()
     week = np.zeros(168, dtype=np.int64)
     if checked.times is not None:
@@ -151,19 +156,19 @@ def _bars(table: Table, name: str, decimal: Decimal, usable: Flags, kept: Flags,
     return ColumnTally(name, (), low, high, decimal, tuple(int(n) for n in counts))
 
 
-def _number_columns(table: Table, categories: set[str]) -> tuple[tuple[str, Decimal], ...]:
-    def find() -> tuple[tuple[str, Decimal], ...]:
+def _number_columns(table: Table, categories: set[str]) -> tuple[tuple[str, Decimal, str], ...]:
+    def find() -> tuple[tuple[str, Decimal, str], ...]:
         found = []
         rows = table.columns.slice(0, _LOOKED_AT)
         for name in rows.column_names:
             writing = writing_of(rows.column(name))
             filled = int(pc.sum(pc.not_equal(trimmed_text(rows.column(name)), "")).as_py() or 0)
             if name not in categories and filled and writing.readable > 0.9 * filled:
-                found.append((name, writing.decimal or "."))
+                found.append((name, writing.decimal or ".", "" if writing.decimal else writing.evidence))
         return tuple(found)
 
-    result: tuple[tuple[str, Decimal], ...] = _kept(table, ("number columns",), find)
-    return tuple(pair for pair in result if pair[0] not in categories)
+    result: tuple[tuple[str, Decimal, str], ...] = _kept(table, ("number columns",), find)
+    return tuple(found for found in result if found[0] not in categories)
 
 
 def _months(start: npt.NDArray[np.datetime64]) -> npt.NDArray[np.int64]:

@@ -7,7 +7,7 @@ import { Pick } from "./gather/Fields";
 import { Quiet } from "./parts";
 import { answered, rowsSay, whatHappens } from "./rate";
 
-export function Rows(props: { proposal: Proposal; onAnswer: (denominator: PlanDocument) => void }) {
+export function AreaRows(props: { proposal: Proposal; onAnswer: (denominator: PlanDocument) => void }) {
   const { proposal, onAnswer } = props;
   const denominator = proposal.denominator as PlanDocument;
   const missing = proposal.refusal.includes("has no row for") || denominator.absent === "zero";
