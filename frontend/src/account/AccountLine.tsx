@@ -4,6 +4,7 @@ import ButtonBase from "@mui/material/ButtonBase";
 import type { GridTrial } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { figure, plural, whole } from "../format";
+import { isLaid } from "../map/overlays";
 import { useTrials } from "../state/queries";
 import { STAGES, type Stage, useDoing } from "../state/store";
 import { HEADING, INK, MADDER, QUIET, RULE } from "../theme";
@@ -96,7 +97,8 @@ export function AccountLine({ study, view }: { study: Study; view: View }) {
   const { sheet, tried, set } = useDoing();
   const trial = useTrials(study, tried ? [tried] : [])[0]?.data;
   const columns = columnsOf(view);
-  if (trial) columns.place = { figure: `${whole(trial.cells)} cells`, note: trialText(trial) };
+  if (trial && !isLaid(tried ?? undefined, view.plan.place))
+    columns.place = { figure: `${whole(trial.cells)} cells`, note: trialText(trial) };
   return (
     <Box
       component="nav"

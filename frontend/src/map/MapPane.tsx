@@ -83,7 +83,10 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const trials = useTrials(study, places);
   const came = trials.map((t) => t.data?.cells ?? -1).join(" ");
   // biome-ignore lint/correctness/useExhaustiveDependencies: which trials came stands for what they are
-  const grids = useMemo(() => gridsOf(trials), [came, places]);
+  const grids = useMemo(
+    () => gridsOf(trials, places, outcome.plan.place),
+    [came, places, outcome.plan.place],
+  );
   useEffect(() => painter.grids(grids), [grids, painter]);
 
   const corners = (outcome.plan.show.insets as { at: Corner }[]).map((i) => i.at);

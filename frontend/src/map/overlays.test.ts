@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import type { Points } from "../api/bulk";
 import { paintDots, paintGrid } from "./dots";
 import { cellTable, fillCells, type Lattice } from "./lattice";
-import { dotsOf } from "./overlays";
+import { dotsOf, gridsOf, isLaid } from "./overlays";
 import { NOTHING } from "./scanline";
 
 const POINTS: Points = {
@@ -60,5 +60,24 @@ describe("a grid's lines", () => {
       }
     }
     expect(ids.includes(NOTHING) && ids.includes(2)).toBe(true);
+  });
+});
+
+describe("grids tried out", () => {
+  const drawn = { column: new Int32Array(), row: new Int32Array(), lattice: {} as Lattice };
+  const trial = { data: { drawn } } as never;
+  const laid = { areas: { kind: "grid", size: 500, cut: true, cover: { source: "wards" } } };
+
+  it("have lines while they are not laid", () => {
+    const other = { areas: { ...laid.areas, size: 600 } };
+    expect(gridsOf([trial, trial], [other, laid], laid)).toHaveLength(1);
+    expect(gridsOf([trial], [laid], { areas: { kind: "zones" } })).toHaveLength(1);
+    expect(gridsOf([{}], [other], laid)).toEqual([]);
+  });
+
+  it("are the laid one where the plan says the same of all that the trial says", () => {
+    expect(isLaid({ areas: { kind: "grid", size: 500 } }, laid)).toBe(true);
+    expect(isLaid({ areas: { kind: "grid", size: 500, cut: false } }, laid)).toBe(false);
+    expect(isLaid(undefined, laid)).toBe(false);
   });
 });

@@ -1,5 +1,6 @@
 /** What is drawn over the map beside the areas: which events as dots, and grids that are tried out. */
 import type { GridTrial, Points } from "../api/bulk";
+import type { PlanDocument } from "../api/client";
 import { COMPARED } from "../stages/place/plan";
 import type { DotsShown } from "../state/store";
 import { INK, MADDER } from "../theme";
@@ -30,9 +31,22 @@ export function dotsOf(points: Points, shown: DotsShown): Dots {
   };
 }
 
-/** The grids whose figures came, each in its own colour: first the one that is being sized. */
-export function gridsOf(trials: readonly { data?: GridTrial }[]): DrawnGrid[] {
+/** The grids whose figures came, each in its own colour: first the one that is being sized. One that is laid is there
+ * already, and has no lines. */
+export function gridsOf(
+  trials: readonly { data?: GridTrial }[],
+  places: readonly PlanDocument[],
+  laid: PlanDocument,
+): DrawnGrid[] {
   return trials.flatMap(({ data }, i) =>
-    data?.drawn ? [{ ...data.drawn, colour: packed(COMPARED[i]) }] : [],
+    data?.drawn && !isLaid(places[i], laid) ? [{ ...data.drawn, colour: packed(COMPARED[i]) }] : [],
+  );
+}
+
+/** Is a grid that is tried out the one that the plan has? What the trial leaves open is as the plan says it. */
+export function isLaid(tried: PlanDocument | undefined, laid: PlanDocument): boolean {
+  if (tried?.areas.kind !== "grid" || laid.areas.kind !== "grid") return false;
+  return Object.entries(laid.areas).every(
+    ([name, value]) => !(name in tried.areas) || JSON.stringify(tried.areas[name]) === JSON.stringify(value),
   );
 }

@@ -56,6 +56,9 @@ export type FromWorker =
   | { kind: "painted"; frame: number; view: View; ms: number; still: boolean }
   | { kind: "area"; area: number; chosen: boolean };
 
+/** Pixels across, below which the cells of a grid that is tried out are not drawn. */
+const FINEST_CELL = 4;
+
 let canvas: OffscreenCanvas | null = null;
 let zones: Rings | null = null;
 let cells: Cells | null = null;
@@ -128,6 +131,8 @@ function frame(asked: Extract<ToWorker, { kind: "frame" }>): void {
   const whole = parts.length && (grids.length || dots) ? large.slice() : null;
   if (grids.length && gridIds.length !== width * height) gridIds = new Int32Array(width * height);
   for (const grid of grids) {
+    // Lines that stand closer would only colour the map.
+    if (Math.min(grid.cells.lattice.width, grid.cells.lattice.height) * view.scale < FINEST_CELL) continue;
     paintGrid(grid.cells, grid.colour, view, width, height, gridIds, large, fine * ratioSteps(ratio));
   }
   if (dots) paintDots(dots, view, width, height, large, fine * ratioSteps(ratio));

@@ -60,7 +60,10 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
   );
   const y = (p: number) => 10 + length * (1 - p);
   const most = dots.reduce((n, d) => Math.max(n, d.stands), 1);
-  const marked = [hovered, selected].filter((a): a is number => a !== null && !Number.isNaN(areas.value[a]));
+  // Zero stands apart, and what has no value nowhere: neither has a place on the axis.
+  const [least, greatest] = [areas.value[order[0]], areas.value[order[order.length - 1]]];
+  const onAxis = (value: number) => value >= least && value <= greatest;
+  const marked = [hovered, selected].filter((a): a is number => a !== null && onAxis(areas.value[a]));
   const middles = view.bands.map((_, i) => y((place(breaks[i]) + place(breaks[i + 1])) / 2));
   // The texts stand at their bands' middles, moved apart where bands are thin: from the top down.
   const texts = spread([...middles].reverse(), ROW, height - ROW / 2).reverse();
