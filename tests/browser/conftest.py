@@ -80,12 +80,18 @@ def browser() -> Iterator[Browser]:
         opened.close()
 
 
+def is_fault(kind: str, text: str) -> bool:
+    """An error in the console, but not that a request was refused: some tests ask for what is refused."""
+    return kind == "error" and not text.startswith("Failed to load resource")
+
+
 @pytest.fixture
 def page(browser: Browser) -> Iterator[Page]:
     """A page of 1280 x 800 that must not report an error of its own."""
     opened = browser.new_page(viewport=WINDOW)
     faults: list[str] = []
     opened.on("pageerror", lambda error: faults.append(str(error)))
+    opened.on("console", lambda said: faults.append(said.text) if is_fault(said.type, said.text) else None)
     yield opened
     opened.close()
     assert faults == []

@@ -441,3 +441,8 @@ def test_a_role_and_of_several_places_the_fullest_are_guessed():
     places |= {"clinicX": ["-40.2"] * 10, "clinicY": ["38.2"] * 10}
     found = guess(table(**places)).coordinates
     assert [(c["x"], c["y"]) for c in found] == [("home_lon", "home_lat"), ("clinicX", "clinicY")]
+
+
+def test_figures_that_begin_with_a_zero_are_a_code_and_no_number():
+    looks = {c.name: c.kind for c in guess(table(ward=["00012", "00345", "00007"], n=["1", "20", "0.5"])).columns}
+    assert looks == {"ward": "text", "n": "number"}

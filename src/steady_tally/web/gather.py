@@ -176,7 +176,7 @@ def look_into(path: UploadPath, body: LookRequest) -> Response:
             shapes=seen.shapes,
             columns=[ColumnView(**asdict(c)) for c in guessed.columns],
             first=[[text_cell(c) for c in row.values()] for row in seen.first.to_pylist()],
-            role=guessed.role,
+            role=_role(guessed.role, bool(guessed.coordinates), {s.role for s in sources}),
             coordinates=[dict(c) for c in guessed.coordinates],
             systems=_systems(path.study_id, seen),
             identifier=guessed.identifier,
@@ -392,6 +392,12 @@ def _swapped(outcome: Outcome) -> tuple[int, int | None]:
     if cover is None or len(at) == 0:
         return len(at), None
     return len(at), int(np.count_nonzero(cover.hold(checked.y[at], checked.x[at], checked.crs)))
+
+
+def _role(guessed: str, has_places: bool, there: set[str]) -> str:
+    """What a file is for: where a study has no events yet, its first table with places is these."""
+    has_events = there & {Role.EVENTS, Role.COUNTS}
+    return Role.EVENTS if guessed == Role.LOOK_UP and has_places and not has_events else guessed
 
 
 def _systems(study_id: uuid.UUID, seen: Look) -> list[SystemView]:

@@ -143,7 +143,9 @@ def _look(table: Table, name: str) -> ColumnLook:
     share = count / max(len(text), 1)
     distinct = int(pc.count_distinct(text.filter(filled)).as_py())
     writing = writing_of(column)
-    if writing.readable >= 0.9 * count:
+    # Figures that begin with a zero are a code: 01234 is no number of anything.
+    coded = bool(pc.any(pc.match_substring_regex(text, r"^0\d")).as_py())
+    if writing.readable >= 0.9 * count and not coded:
         return ColumnLook(name, "number", share, distinct, writing.decimal, writing.evidence)
     category = distinct <= _MOST_CATEGORIES and distinct <= max(count // 3, 1)
     return ColumnLook(name, "category" if category else "text", share, distinct)
