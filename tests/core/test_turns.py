@@ -28,12 +28,12 @@ def world(west: float, events: list[float], **place: object):
 
 GRID = {"kind": "grid", "size": 20, "unit": "km"}
 INSIDE = [0.1 * i for i in range(1, 20)]
-# Where zones begin, and by how much the events' longitudes differ from theirs; beyond -180 to 360 they are out of range.
+# Where zones begin, and by how much the events' longitudes differ from theirs, within -180 to 360.
 WRITTEN = [
     (west, turn)
     for west in (-178.0, 182.0, -41.0, 319.0, 179.0, -181.0)
     for turn in (-360.0, 0.0, 360.0)
-    if -180.0 <= west + turn and west + turn + 2.0 <= 360.0
+    if west + turn >= -180.0 and west + turn + 2.0 <= 360.0
 ]
 
 
