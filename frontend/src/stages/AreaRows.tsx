@@ -3,7 +3,7 @@ import Box from "@mui/material/Box";
 import type { PlanDocument } from "../api/client";
 import type { Proposal } from "../state/queries";
 import { MADDER, RULE } from "../theme";
-import { Pick } from "./gather/Fields";
+import { DecimalSign, Pick } from "./gather/Fields";
 import { Quiet } from "./parts";
 import { answered, rowsSay, whatHappens } from "./rate";
 
@@ -33,14 +33,9 @@ export function AreaRows(props: { proposal: Proposal; onAnswer: (denominator: Pl
         />
       ))}
       {(proposal.decimal === null || denominator.decimal) && (
-        <Pick
-          label="The decimal sign is the"
+        <DecimalSign
+          open
           value={denominator.decimal ?? ""}
-          options={[
-            ["", "not decided"],
-            [".", "point"],
-            [",", "comma"],
-          ]}
           onChange={(decimal) => onAnswer({ ...denominator, decimal: decimal || null })}
         />
       )}

@@ -60,7 +60,7 @@ def study_outcome(
         if strict:
             raise
         counting = plan.model_copy(update={"measure": Count()})
-        says = f"Events are counted, since the rate of this plan cannot be worked out: {error.sentence}"
+        says = f"Events are counted, since the rate of this plan cannot be worked out: {error.what}"
         return finish(counting, gathered, placed, measure(counting, placed, sources), Note("measure", says, _OPEN))
     return finish(plan, gathered, placed, measured)
 

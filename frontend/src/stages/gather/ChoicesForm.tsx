@@ -20,7 +20,7 @@ import {
   rolesFor,
   type Time,
 } from "./choices";
-import { Field, Pick } from "./Fields";
+import { DecimalSign, Field, Pick } from "./Fields";
 import { SystemField } from "./SystemField";
 
 interface Props {
@@ -413,14 +413,9 @@ function NumberWriting({
     <>
       <Quiet>{column.evidence}</Quiet>
       {asksDecimal(look, choices) && (
-        <Pick
-          label="The decimal sign is the"
+        <DecimalSign
+          open
           value={choices.numberDecimal ?? ""}
-          options={[
-            ["", "not decided"],
-            [".", "point"],
-            [",", "comma"],
-          ]}
           onChange={(sign) => set({ numberDecimal: sign || null })}
         />
       )}

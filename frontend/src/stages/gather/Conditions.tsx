@@ -7,7 +7,7 @@ import type { Condition, Tally } from "../../api/client";
 import { whole } from "../../format";
 import { INK, QUIET, RULE } from "../../theme";
 import { Quiet } from "../parts";
-import { Field, Pick } from "./Fields";
+import { DecimalSign, Field } from "./Fields";
 import { altered, type Change, joined, joint, keptValues, parts, put, says, toggled } from "./filter";
 
 export interface Changing {
@@ -165,13 +165,8 @@ export function Range({ column, where, change }: Changing & { column: Column }) 
       {column.says && (
         <>
           <Quiet>{column.says}</Quiet>
-          <Pick
-            label="The decimal sign is the"
+          <DecimalSign
             value={sign}
-            options={[
-              [".", "point"],
-              [",", "comma"],
-            ]}
             onChange={(decimal) => {
               setSign(decimal);
               if (now) set({ decimal });

@@ -50,3 +50,15 @@ export function Pick(props: {
     </TextField>
   );
 }
+
+/** Which sign stands before the decimals; `open` where it may stay undecided. */
+export function DecimalSign(props: { value: string; open?: boolean; onChange: (sign: string) => void }) {
+  return (
+    <Pick
+      label="The decimal sign is the"
+      value={props.value}
+      options={[...(props.open ? ([["", "not decided"]] as const) : []), [".", "point"], [",", "comma"]]}
+      onChange={props.onChange}
+    />
+  );
+}
