@@ -17,7 +17,7 @@ import { classOf, NO_CLASS, ZERO_CLASS } from "./classes";
 import { useGestures, useSize } from "./gestures";
 import { boxesOf, type Corner } from "./insets";
 import { OutlineOverlay } from "./OutlineOverlay";
-import { dotsOf, gridsOf } from "./overlays";
+import { dotsOf, gridsOf, isLaid } from "./overlays";
 import { PlacesOverlay } from "./PlacesOverlay";
 import { type Look, packed } from "./paint";
 import { usePainter } from "./painter";
@@ -227,7 +227,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
           </Button>
         </Box>
       )}
-      {tried && trials[0]?.data && !outline && (
+      {tried && trials[0]?.data && !outline && !isLaid(tried, outcome.plan.place) && (
         <Box
           data-testid="tried"
           sx={{

@@ -77,6 +77,8 @@ describe("grids tried out", () => {
 
   it("are the laid one where the plan says the same of all that the trial says", () => {
     expect(isLaid({ areas: { kind: "grid", size: 500 } }, laid)).toBe(true);
+    const written = { areas: { ...laid.areas, height: null, cover: { corners: null, source: "wards" } } };
+    expect(isLaid(laid, written) && isLaid(written, laid)).toBe(true);
     expect(isLaid({ areas: { kind: "grid", size: 500, cut: false } }, laid)).toBe(false);
     expect(isLaid(undefined, laid)).toBe(false);
   });

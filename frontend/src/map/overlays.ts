@@ -47,6 +47,9 @@ export function gridsOf(
 export function isLaid(tried: PlanDocument | undefined, laid: PlanDocument): boolean {
   if (tried?.areas.kind !== "grid" || laid.areas.kind !== "grid") return false;
   return Object.entries(laid.areas).every(
-    ([name, value]) => !(name in tried.areas) || JSON.stringify(tried.areas[name]) === JSON.stringify(value),
+    ([name, value]) => !(name in tried.areas) || said(tried.areas[name]) === said(value),
   );
 }
+
+/** A choice as text; what is null is as good as not there. */
+const said = (choice: unknown) => JSON.stringify(choice, (_, value) => value ?? undefined);

@@ -8,6 +8,7 @@ import { useEffect, useState } from "react";
 import type { GridTrial } from "../../api/bulk";
 import { type PlanDocument, postJson, type Schemas, type Study } from "../../api/client";
 import { figure, whole } from "../../format";
+import { isLaid } from "../../map/overlays";
 import { useSources, useTrials } from "../../state/queries";
 import { useDoing } from "../../state/store";
 import { INK, MADDER, QUIET, RULE } from "../../theme";
@@ -68,7 +69,7 @@ export function GridForm({ study, view, save }: PlaceProps) {
   };
   const trials = useTrials(study, tried ? [tried, ...held] : []);
   const now = tried ? trials[0] : undefined;
-  const same = JSON.stringify(gridOf(laid)) === JSON.stringify(grid) && laid.kind === "grid";
+  const same = isLaid({ areas: grid }, place);
   const covered = grid.cover === null ? EXTENT : grid.cover.corners ? OUTLINE : grid.cover.source;
   return (
     <Box
