@@ -121,7 +121,7 @@ def add_rows(
     at = np.flatnonzero(used)
     own, value = area[at], values[at]
     count = len(areas)
-    if len(at) == len(np.unique(own)) and plan.mean_over is None:
+    if len(at) == len(np.unique(own)) and not plan.add_over and plan.mean_over is None:
         return Added(_sums(own, value, count), np.bincount(own, minlength=count), 0, (), np.zeros(count, np.int64))
     found = _Rows(plan, table, at, own, value, spelt, areas, names)
     kept = found.without_totals()

@@ -412,8 +412,9 @@ def _in_cells(plan: Place, how: Grid, looked: Looked, checked: Checked, sources:
     first[reasons != Reason.NONE] = OUTSIDE
     way[reasons != Reason.NONE] = Way.NONE
     located = Located(first, np.empty(0, np.int64), np.empty(0, np.int32))
-    km2 = counted_km2
-    return Placement(looked, cells, located, reasons, way, states, share, unreliable, km2, None, lattice.crs, unknown)
+    return Placement(
+        looked, cells, located, reasons, way, states, share, unreliable, counted_km2, None, lattice.crs, unknown
+    )
 
 
 def working_lattice(plan: Place, how: Grid, looked: Looked, checked: Checked) -> Lattice:
