@@ -93,7 +93,8 @@ def _imports(base: Path, address: str) -> list[Row]:
 def _filters(address: str) -> list[Row]:
     from steady_tally.core.draft import draft
     from steady_tally.core.gather.tally import tally
-    from steady_tally.core.plan import Events, read_plan
+    from steady_tally.core.plan.gather import Events
+    from steady_tally.core.plan.whole import read_plan
     from steady_tally.jobs.outcomes import study_outcome
     from steady_tally.store.database import connect
     from steady_tally.store.sources import load_sources

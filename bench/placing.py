@@ -21,7 +21,8 @@ from steady_tally.core.place.placing import look
 from steady_tally.core.place.projection import equal_area
 from steady_tally.core.place.trial import try_grid
 from steady_tally.core.place.zones import zones_from
-from steady_tally.core.plan import Grid, read_plan
+from steady_tally.core.plan.place import Grid
+from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.sources import Features, Sources, Table
 from steady_tally.demo.lattice import wiggly_lattice
 

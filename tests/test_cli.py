@@ -108,14 +108,14 @@ def test_a_file_that_is_not_there_or_not_right_is_one_sentence_and_nothing_is_wr
 @pytest.mark.parametrize(
     ("path", "value", "says"),
     [
-        (["class", "method"], "best", "class.method"),
+        (["class", "method"], "best", "“best” is none of"),
         (
             ["gather", "events", "coordinates", "x"],
             "longitude",
             "no column “longitude”. Choose one of its columns: “id”",
         ),
         (["place", "areas", "identifier"], "name", "no column “name”"),
-        (["measure"], {"kind": "rate", "denominator": {"keys": [], "value": "n"}}, "measure.rate.denominator.keys"),
+        (["measure"], {"kind": "rate", "denominator": {"keys": [], "value": "n"}}, "denominator.keys"),
         (["gather", "events", "source"], "areas2", None),
     ],
 )

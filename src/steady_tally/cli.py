@@ -41,12 +41,24 @@ def main() -> None:
 @click.option("--areas", required=True, type=_PATH, help="The zones to count them in.")
 @click.option("--table", type=_PATH, help="What to divide by.")
 @click.option("--look-up", type=_PATH, help="Where records without coordinates find them.")
+@click.option("--source", multiple=True, metavar="NAME=FILE", help="Any other source, by the name that the plan uses.")
+@click.option("--measure", help="The measure to work out.  [default: the mapped one]")
 @click.option("--out", required=True, type=_PATH, help="The folder to write to.")
 @_plain_errors
-def run(plan: Path, events: Path, areas: Path, table: Path | None, look_up: Path | None, out: Path) -> None:
+def run(
+    plan: Path,
+    events: Path,
+    areas: Path,
+    table: Path | None,
+    look_up: Path | None,
+    source: tuple[str, ...],
+    measure: str | None,
+    out: Path,
+) -> None:
     """Do the whole chain of PLAN on files, without database or browser."""
-    from steady_tally.core.plan import Reading, parse_plan
-    from steady_tally.core.run import run as run_plan
+    from steady_tally.core.chain import Chain
+    from steady_tally.core.plan.gather import Reading
+    from steady_tally.core.plan.whole import parse_plan
     from steady_tally.core.sources import Sources
     from steady_tally.formats.outcome import write_outcome
     from steady_tally.formats.read import checksum, read_table, read_zones
@@ -56,20 +68,23 @@ def run(plan: Path, events: Path, areas: Path, table: Path | None, look_up: Path
     except (OSError, UnicodeDecodeError) as error:
         raise SourceError(f"it cannot be read ({error}).", where=f"plan “{plan}”", todo="Check the path.") from None
     document = parse_plan(text)
-    names = {"events": document.gather.events.source, "areas": document.place.source or "areas"}
-    reading = document.gather.reading
-    default = Reading()
-    tables = {names["events"]: read_table(events, names["events"], reading.get(names["events"], default))}
-    files = {names["events"]: events, names["areas"]: areas}
-    denominator = getattr(getattr(document.measure, "denominator", None), "source", "table")
-    found_in = document.gather.events.look_up.source if document.gather.events.look_up else "look-up"
-    for name, file in ((denominator, table), (found_in, look_up)):
-        if file is not None:
-            tables[name] = read_table(file, name, reading.get(name, default))
-            files[name] = file
-    zones = read_zones(areas, names["areas"], reading.get(names["areas"], default))
-    outcome = run_plan(document, Sources(tables, {names["areas"]: zones}))
-    write_outcome(outcome, out, {name: checksum(file) for name, file in files.items()})
+    name = measure or document.mapped
+    if name not in document.measures:
+        there = ", ".join(f"“{m}”" for m in document.measures)
+        raise SourceError(f"it has no measure “{name}”.", where=f"plan “{plan}”", todo=f"Choose one of these: {there}.")
+    wanted, counted = document.measures[name], document.events_of(name)
+    files = {counted.source: events, document.place.source or "areas": areas}
+    if table is not None:
+        files[next(iter(wanted.under.reads if wanted.under else ()), "table")] = table
+    if look_up is not None:
+        files[counted.look_up.source if counted.look_up else "look-up"] = look_up
+    files |= dict(_named(one) for one in source)
+    reading, shapes = document.gather.reading, {*document.shapes, document.place.source or "areas"}
+    tables = {n: read_table(f, n, reading.get(n, Reading())) for n, f in files.items() if n not in shapes}
+    features = {n: read_zones(f, n, reading.get(n, Reading())) for n, f in files.items() if n in shapes}
+    checksums = {n: checksum(f) for n, f in files.items()}
+    outcome = Chain(document, Sources(tables, features), checksums).outcome(name)
+    write_outcome(outcome, out, checksums)
     for stage in outcome.ledger.stages:
         click.echo(
             f"{stage.stage}: {stage.records_in:,} in, {stage.records_out:,} on, {stage.total_set_aside:,} set aside"
@@ -83,6 +98,13 @@ def run(plan: Path, events: Path, areas: Path, table: Path | None, look_up: Path
         what = "not one event is placed in an area" if rows else "the file of events has no rows"
         click.echo(f"steady-tally: {what}; the files written are of an empty map.", err=True)
         sys.exit(_NOTHING_PLACED)
+
+
+def _named(option: str) -> tuple[str, Path]:
+    name, _, file = option.partition("=")
+    if not name or not file:
+        raise SourceError(f"“{option}” is not NAME=FILE.", where="--source", todo="Give a name and a file.")
+    return name, Path(file)
 
 
 @main.command()

@@ -8,13 +8,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pyproj import Geod
 
+from steady_tally.core.chain import run
 from steady_tally.core.errors import PlanError
-from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.labels import DISTANCES_M, Verdict, check_labels
+from steady_tally.core.place.looking import look, zones_of
 from steady_tally.core.place.meeting import apart
 from steady_tally.core.place.nearest import Borders
-from steady_tally.core.place.placing import look
 from steady_tally.core.place.projection import (
     centre_of,
     coordinate_system,
@@ -26,8 +26,9 @@ from steady_tally.core.place.projection import (
 )
 from steady_tally.core.place.trial import precision_m, shared_spacing_m, try_grid
 from steady_tally.core.place.zones import zone_set
-from steady_tally.core.plan import WorkingProjection, read_plan
-from steady_tally.core.run import run
+from steady_tally.core.plan.place import WorkingProjection
+from steady_tally.core.plan.whole import read_plan
+from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Features, Sources, Table
 
 from .test_placing import EACH, at, degrees, drawn, outcome, row, table, zones
@@ -43,9 +44,9 @@ def looked(records: Table, areas: Features, place: dict | None = None, events: d
     }
     plan = read_plan(document)
     sources = Sources({"events": records}, {"areas": areas})
-    o = run(plan, sources)
-    checked = o.gathered.checked
-    return plan.place, look(plan.place, plan.gather.events, checked, sources), checked
+    checked = run(plan, sources).gathered.checked
+    found = look(plan.place, plan.gather.events["events"], checked, zones_of(plan.place, sources))
+    return plan.place, found, checked
 
 
 def test_labels_are_compared_with_places_by_zone_and_by_pair_and_by_distance_to_the_border():
@@ -121,7 +122,7 @@ def test_a_zone_in_parts_across_the_antimeridian_takes_the_events_on_both_sides_
     assert centre_of(*o.placed.areas.degrees.T) == (10.0, 180.0)
     grid = outcome({"areas": {"kind": "grid", "size": 20_000}}, records, areas, events=events)
     assert grid.measured.values.numerator.sum() == 5
-    assert grid.placed.placement.counted_km2.sum() == pytest.approx(o.placed.areas.area_km2.sum(), rel=1e-4)
+    assert grid.placed.counting.counted_km2.sum() == pytest.approx(o.placed.areas.area_km2.sum(), rel=1e-4)
     assert len(grid.placed.areas) < 150, "one patch of cells, not the whole way round"
 
 
@@ -138,7 +139,7 @@ def test_polar_data_are_placed_in_a_polar_system_and_their_grid_is_about_the_pol
     )
     assert grid.measured.values.numerator.sum() == 12
     assert "laea 90 0" in grid.placed.areas.identifiers[0]
-    assert grid.placed.placement.counted_km2.sum() == pytest.approx(o.placed.areas.area_km2[0], rel=1e-3)
+    assert grid.placed.counting.counted_km2.sum() == pytest.approx(o.placed.areas.area_km2[0], rel=1e-3)
 
 
 def test_a_working_projection_says_what_it_does_and_one_without_true_areas_counts_each_cell_with_its_own():
@@ -185,13 +186,13 @@ def test_a_size_tried_out_counts_as_the_plan_would():
     records = at(*EACH, (0.51, 0.5), (0.52, 0.5))
     for how in ({"size": 700}, {"size": 300, "shape": "square", "keep": "centre"}, {"size": 0.2, "measured": "area", "unit": "km", "cover": drawn((0, 0), (2, 0), (2, 1), (0, 1))}, {"size": 400, "cover": None}, {"size": 900, "cut": False}):  # fmt: skip  # noqa: E501
         areas = {"kind": "grid", **how}
-        place, found, checked = looked(records, row(3), {"areas": areas})
-        trial = try_grid(place, place.areas, found, checked, np.ones(7, dtype=bool))
+        place, found, _ = looked(records, row(3), {"areas": areas})
+        trial = try_grid(place, place.areas, found, np.ones(7, dtype=bool))
         o = outcome({"areas": areas}, records, row(3))
         assert (trial.cells, trial.events) == (len(o.placed.areas), o.placed.events)
-        assert (trial.count == o.placed.numerator).all()
-        assert trial.empty_share == pytest.approx(np.mean(o.placed.numerator == 0))
-        assert trial.events_per_occupied == pytest.approx(trial.events / np.count_nonzero(o.placed.numerator))
+        assert (trial.count == o.measured.values.numerator).all()
+        assert trial.empty_share == pytest.approx(np.mean(o.measured.values.numerator == 0))
+        assert trial.events_per_occupied == pytest.approx(trial.events / np.count_nonzero(o.measured.values.numerator))
 
 
 def test_a_size_below_the_coordinates_precision_or_the_spacing_of_shared_points_is_warned_of():
@@ -199,20 +200,20 @@ def test_a_size_below_the_coordinates_precision_or_the_spacing_of_shared_points_
     junctions = rng.integers(0, 30, (60, 2)) / 10
     places = [tuple(p) for p in junctions[rng.integers(0, 60, 400)]]
     records = at(*places)
-    place, found, checked = looked(records, zones((0, 0, 3, 3)), {"areas": {"kind": "grid", "size": 1000}})
-    assert precision_m(found, checked) == 100
-    share, spacing = shared_spacing_m(found, checked)
+    place, found, _ = looked(records, zones((0, 0, 3, 3)), {"areas": {"kind": "grid", "size": 1000}})
+    assert precision_m(found) == 100
+    share, spacing = shared_spacing_m(found)
     assert share > 0.95
     assert 95 < spacing < 300
     every = np.ones(400, dtype=bool)
-    assert try_grid(place, place.areas, found, checked, every).warnings == ()
+    assert try_grid(place, place.areas, found, every).warnings == ()
     fine = place.areas.model_copy(update={"size": 90.0})
-    first, second = try_grid(place, fine, found, checked, every).warnings
+    first, second = try_grid(place, fine, found, every).warnings
     assert "written to about 100 m only" in first
     assert "share their place with others" in second
     loose = at(*((rng.uniform(0, 3), rng.uniform(0, 3)) for _ in range(200)))
-    place, found, checked = looked(loose, zones((0, 0, 3, 3)), {"areas": {"kind": "grid", "size": 5}})
-    assert try_grid(place, place.areas, found, checked, np.ones(200, dtype=bool)).warnings == ()
+    place, found, _ = looked(loose, zones((0, 0, 3, 3)), {"areas": {"kind": "grid", "size": 5}})
+    assert try_grid(place, place.areas, found, np.ones(200, dtype=bool)).warnings == ()
 
 
 def swapped(records: Table) -> Table:
@@ -228,7 +229,7 @@ def test_files_that_do_not_meet_say_so_with_both_extents_and_the_likely_mistake(
         records = table(x=[f"{v:.6f}" for v in x], y=[f"{v:.6f}" for v in y])
         o = outcome({}, records, row(3), events=events)
         assert o.placed.balance.records_out == 0
-        return apart(o.placed.placement.looked, o.gathered.checked).says
+        return apart(o.placed.placement.looked).says
 
     assert "have lost a minus sign" in said(-lon, lat)
     assert "then 100 % of them" in said(-lon, lat)
@@ -239,8 +240,8 @@ def test_files_that_do_not_meet_say_so_with_both_extents_and_the_likely_mistake(
     assert "belongs to another place" in said(np.array([10.0, 12.0]), np.array([50.0, 52.0]))
     metres = at(*inside)
     o = outcome({}, metres, row(3), events={**events, "coordinates": {**events["coordinates"], "crs": "EPSG:32625"}})
-    assert "WGS 84 / UTM zone 24N (EPSG:32624)" in apart(o.placed.placement.looked, o.gathered.checked).says
+    assert "WGS 84 / UTM zone 24N (EPSG:32624)" in apart(o.placed.placement.looked).says
     assert any("No event lies in any area" in n.says for n in o.notes)
     meets = outcome({}, at(*EACH), row(3))
-    assert apart(meets.placed.placement.looked, meets.gathered.checked) is None
+    assert apart(meets.placed.placement.looked) is None
     assert not (meets.gathered.reasons == Reason.FAR_AWAY).any()

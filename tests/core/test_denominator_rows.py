@@ -9,9 +9,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.measure.denominators import denominators, propose
+from steady_tally.core.measure.under.join import denominators, propose
+from steady_tally.core.measure.under.table import FromTable
 from steady_tally.core.place.zones import ZoneSet, zones_from
-from steady_tally.core.plan import Denominator
 from steady_tally.core.sources import Table
 
 
@@ -28,9 +28,9 @@ def table(**columns: list) -> Table:
     return Table("residents", pa.table(columns), np.arange(1, n + 1), np.arange(2, n + 2))
 
 
-def plan(**more: object) -> Denominator:
+def plan(**more: object) -> FromTable:
     keys = [{"table": "ward", "area": "identifier"}, {"table": "ward", "area": "name"}]
-    return Denominator.model_validate({"keys": keys, "value": "residents", **more})
+    return FromTable.model_validate({"keys": keys, "value": "residents", **more})
 
 
 def values(of: Table, zones: ZoneSet, **more: object) -> list[float]:

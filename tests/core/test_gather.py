@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 
 from steady_tally.core.gather.coordinates import check_coordinates, reasons_of
 from steady_tally.core.gather.numbers import numbers
-from steady_tally.core.gather.reasons import REASONS, Reason
 from steady_tally.core.gather.times import read_times, within_windows
+from steady_tally.core.reasons import REASONS, Reason
 
 
 def column(*cells: object) -> pa.ChunkedArray:

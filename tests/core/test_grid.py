@@ -26,7 +26,7 @@ from steady_tally.core.place.projection import (
 )
 from steady_tally.core.place.shapes import polygonal_part, united
 from steady_tally.core.place.zones import ZoneSet, zones_from
-from steady_tally.core.plan import Grid, WorkingProjection
+from steady_tally.core.plan.place import Grid, WorkingProjection
 
 PLANE = equal_area(-40.0, 38.0)
 FINITE = st.floats(-1e4, 1e4)

@@ -5,7 +5,7 @@ import pytest
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.outcome import Outcome
-from steady_tally.core.plan import Inset
+from steady_tally.core.plan.show import Inset
 from steady_tally.core.show.drawing import Plane, plane_of
 from steady_tally.core.show.insets import inset_rings, insets_of, without_insets
 

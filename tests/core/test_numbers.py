@@ -13,7 +13,7 @@ from steady_tally.core.gather.conditions import column_numbers
 from steady_tally.core.gather.numbers import numbers, writing_of
 from steady_tally.core.gather.records import check
 from steady_tally.core.gather.tally import tally
-from steady_tally.core.plan import Gather
+from steady_tally.core.plan.gather import Events
 from steady_tally.core.sources import Sources, Table
 
 GROUPINGS = {".": ["", ",", " ", "\u00a0", "\u2009", "\u202f", "'", "’"], ",": ["", ".", " ", "\u00a0", "\u202f", "'"]}
@@ -128,11 +128,11 @@ def test_a_filter_by_numbers_that_can_be_read_in_two_ways_says_so_and_takes_the_
     columns["cost"] = [f"{i % 9 + 1}.{100 + i}" for i in range(n)]
     count = np.arange(1, n + 1)
     events = {"coordinates": {"kind": "columns", "x": "x", "y": "y"}}
-    plan = Gather.model_validate({"events": events})
+    plan = Events.model_validate(events)
     checked = check(plan, Sources({"events": Table("events", pa.table(columns), count, count)}))
     (cost,) = tally(plan, checked).columns
     assert (cost.low, cost.high) == (1.1, 9.153)
     assert cost.says == "“1.100” can be read as 1.1 and as 1,100"
     where = [{"kind": "range", "column": "cost", "low": 2000, "decimal": ","}]
-    found = tally(Gather.model_validate({"events": {**events, "where": where}}), checked)
+    found = tally(Events.model_validate({**events, "where": where}), checked)
     assert (found.columns[0].low, found.columns[0].high, found.kept) == (1100.0, 9153.0, 53)

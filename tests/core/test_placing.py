@@ -7,15 +7,15 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from steady_tally.core.chain import run
 from steady_tally.core.errors import PlanError
-from steady_tally.core.gather.reasons import Reason
-from steady_tally.core.measure.states import STATES, State
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.completeness import completeness, completeness_by, completeness_by_month
-from steady_tally.core.plan import read_plan
-from steady_tally.core.run import run
+from steady_tally.core.plan.whole import read_plan
+from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Features, Sources, Table
+from steady_tally.core.states import STATES, State
 
 WEST, SOUTH = 500_000, 4_200_000  # in UTM zone 24N
 COLUMNS = {"kind": "columns", "x": "x", "y": "y", "crs": "EPSG:32624"}
@@ -137,8 +137,8 @@ def test_an_area_partly_recorded_counts_with_its_inside_part_and_is_marked():
     o = outcome({"recorded": {"kind": "outline", "outline": half}}, at(*EACH), row(3), measure={"kind": "density"})
     assert found(o) == {"A0": 1, "A1": 1, "A2": "not recorded"}
     assert aside(o) == {"OUTSIDE_EVERY_AREA": 1, "OUTSIDE_RECORDED_AREA": 2}
-    assert o.placed.placement.share == pytest.approx([1.0, 0.55, 1.0], abs=2e-3)
-    assert o.placed.placement.unreliable.tolist() == [False, True, False]
+    assert o.placed.counting.share == pytest.approx([1.0, 0.55, 1.0], abs=2e-3)
+    assert o.placed.counting.unreliable.tolist() == [False, True, False]
     density = o.measured.values.value
     assert density[1] / density[0] == pytest.approx(1 / 0.55, rel=3e-3)
     assert any("count only in part" in n.says for n in o.notes)
@@ -238,19 +238,19 @@ def test_combinations_are_the_sets_of_zones_that_plain_comparisons_give(boxes, p
 def test_cells_cut_by_the_outline_count_with_their_inside_part_and_thin_ones_are_marked_or_merged():
     square = {"kind": "grid", "shape": "square", "size": 600}
     o = outcome({"areas": square}, at(*EACH), row(3), measure={"kind": "density"})
-    share, cells = o.placed.placement.share, o.placed.areas
+    share, cells = o.placed.counting.share, o.placed.areas
     assert (share * cells.area_km2).sum() == pytest.approx(3.0 / 0.9996**2, rel=3e-4), "what counts is the zones"
     assert o.placed.balance.ways == {"by location": 4}
     assert aside(o) == {"OUTSIDE_EVERY_AREA": 1}
     marked = outcome({"areas": {**square, "least_inside": 0.3}}, at(*EACH), row(3))
-    assert (marked.placed.placement.unreliable == (share < 0.3)).all()
-    assert marked.placed.placement.unreliable.any()
+    assert (marked.placed.counting.unreliable == (share < 0.3)).all()
+    assert marked.placed.counting.unreliable.any()
     merged = outcome({"areas": {**square, "least_inside": 0.3, "thin": "merge"}}, at(*EACH), row(3))
     assert len(merged.placed.areas) + len(merged.placed.areas.merged) == len(cells)
-    assert merged.placed.placement.counted_km2.sum() == pytest.approx(o.placed.placement.counted_km2.sum(), rel=1e-9)
+    assert merged.placed.counting.counted_km2.sum() == pytest.approx(o.placed.counting.counted_km2.sum(), rel=1e-9)
     assert merged.measured.values.numerator.sum() == 4
     whole = outcome({"areas": {**square, "cut": False}}, at(*EACH, (3.01, 0.5)), row(3))
-    assert (whole.placed.placement.share == 1.0).all()
+    assert (whole.placed.counting.share == 1.0).all()
     assert whole.measured.values.numerator.sum() == 5, "also the event beyond the border, in a kept cell"
 
 
@@ -289,7 +289,7 @@ def test_completeness_counts_who_could_be_placed_by_kind_and_month_and_warns():
     where = [{"kind": "values", "column": "kind", "values": ["a", "b"]}]
     events = {"time": {"column": "day"}, "where": where}
     o = outcome({}, records, row(3), events=events)
-    args = (o.plan.gather, o.gathered, o.placed.placement)
+    args = (o.events, o.gathered, o.placed.placement)
     share = completeness(*args)
     assert (share.records, share.located) == (4, 2), "the filtered record does not belong"
     assert [(s.says, s.records, s.located) for s in completeness_by(*args, "kind")] == [("a", 2, 1), ("b", 2, 1)]
@@ -357,14 +357,14 @@ def test_whatever_is_chosen_each_record_is_in_areas_or_set_aside_and_the_ledger_
     o.ledger.check()
     placed = o.placed
     assert placed.balance.records_in == o.gathered.balance.records_out
-    assert int(placed.numerator.sum()) == placed.located.placements
+    assert int(o.measured.values.numerator.sum()) == placed.located.placements
     if kind not in ("each", "rolled"):
         assert placed.located.placements == placed.balance.records_out
     in_an_area = placed.located.first != OUTSIDE
     assert (in_an_area == (placed.reasons[placed.record] == Reason.NONE)).all()
     assert (in_an_area == (placed.way > 0)).all()
     event, area = placed.located.pairs
-    states = placed.placement.states
+    states = placed.counting.states
     assert not np.isin(states[area], [State.EXCLUDED, State.NOT_RECORDED]).any(), (
         "nothing is placed where nothing counts"
     )

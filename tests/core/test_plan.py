@@ -5,8 +5,7 @@ import json
 import pytest
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.plan import Plan, parse_plan, read_plan
-from steady_tally.core.run import stage_keys
+from steady_tally.core.plan.whole import Plan, parse_plan, read_plan
 
 SMALL = {
     "gather": {"events": {"coordinates": {"kind": "columns", "x": "lon", "y": "lat"}}},
@@ -36,9 +35,10 @@ def test_a_plan_written_out_reads_back_as_itself():
     ("path", "value", "says"),
     [
         ("measure.kind", "guess", "measure"),
-        ("class.count", 0, "class.count"),
-        ("class.colour", "red", "class.colour: there is no such entry"),
-        ("version", 2, "version"),
+        ("class.count", 0, "class.events.count: input should be greater"),
+        ("class.colour", "red", "class.events.colour: there is no such entry"),
+        ("class.method", "best", "class.events: “best” is none of 'quantile'"),
+        ("version", 3, "version"),
         ("measure", {"kind": "rate"}, "denominator: this entry is missing"),
         ("gather.events.recorded", [{"first_day": "2023-06-02", "last_day": "2023-06-01"}], "before it starts"),
         (
@@ -60,12 +60,3 @@ def test_a_mistake_is_named_with_its_place(path, value, says):
 def test_text_that_is_no_json_is_refused_with_line_and_column():
     with pytest.raises(PlanError, match="line 2, column 13"):
         parse_plan('{\n  "gather": }')
-
-
-def test_changing_the_class_method_re_places_nothing():
-    sums = {"events": "a", "areas": "b"}
-    before = stage_keys(read_plan(SMALL), sums)
-    after = stage_keys(read_plan(changed("class.method", "natural_breaks")), sums)
-    assert {s for s in before if before[s] != after[s]} == {"class"}
-    other_zones = stage_keys(read_plan(SMALL), {**sums, "areas": "c"})
-    assert {s for s in before if before[s] != other_zones[s]} == {"looked", "located", "place", "measure", "class"}

@@ -9,20 +9,20 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from steady_tally.core.chain import run
 from steady_tally.core.draft import difference, draft, fitting_width, needed_columns
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.angles import angles, split_pair, split_point
 from steady_tally.core.gather.conditions import condition_says
 from steady_tally.core.gather.findings import findings
 from steady_tally.core.gather.guess import guess, totals
-from steady_tally.core.gather.reasons import Reason
-from steady_tally.core.gather.records import gather
+from steady_tally.core.gather.records import check, choose
 from steady_tally.core.gather.systems import rank_systems, search_systems
 from steady_tally.core.gather.tally import tally, tally_rows
 from steady_tally.core.place.projection import coordinate_system, project
 from steady_tally.core.place.zones import zone_set
-from steady_tally.core.plan import Events, EventTime, Gather
-from steady_tally.core.run import run
+from steady_tally.core.plan.gather import Events, EventTime
+from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Features, Sources, Table
 from steady_tally.demo.lattice import wiggly_lattice
 
@@ -40,8 +40,8 @@ def column(*cells: str) -> pa.ChunkedArray:
 
 
 def gathered(events: dict, *tables: Table):
-    plan = Gather(events=Events.model_validate({"source": tables[0].name, **events}))
-    return gather(plan, Sources({t.name: t for t in tables}, {}))
+    chosen = Events.model_validate({"source": tables[0].name, **events})
+    return choose(chosen, check(chosen, Sources({t.name: t for t in tables}, {})))
 
 
 @given(st.integers(0, 179), st.integers(0, 59), st.integers(0, 5999), st.sampled_from("NSEW"))
@@ -203,7 +203,7 @@ def test_a_filter_keeps_what_each_row_by_itself_would_be_kept_by(conditions):
     wanted = [all(by_hand(row, c) for c in conditions) for row in rows]
     assert (found.reasons == Reason.NONE).tolist() == wanted
     assert found.balance.records_out + found.balance.total_set_aside == len(rows)
-    counted = tally(Gather(events=Events.model_validate({"source": "events", **events})), found.checked)
+    counted = tally(Events.model_validate({"source": "events", **events}), found.checked)
     assert (counted.usable, counted.kept) == (len(rows), sum(wanted))
     assert list(counted.kept_by) == [sum(by_hand(row, c) for row in rows) for c in conditions]
     kind = next(c for c in counted.columns if c.column == "kind")
@@ -380,7 +380,7 @@ def test_a_first_plan_is_of_the_zones_or_of_hexagons_over_the_events():
     assert with_zones.place.areas.model_dump()["name"] == "name"
     outcome = run(draft(events, sources, []), sources)
     assert outcome.placed.balance.records_out == 300
-    assert outcome.placed.numerator.sum() == 300
+    assert outcome.measured.values.numerator.sum() == 300
     assert 300 < len(outcome.placed.areas) < 3_000
     assert set(needed_columns(with_zones, "events")) == {"lon", "lat", "id"}
 
@@ -408,7 +408,7 @@ def test_a_record_that_stands_for_several_events_counts_as_many_everywhere():
     events = {"source": "events", "coordinates": LON_LAT, "number": "cases"}
     found = gathered(events, table(**cells))
     assert np.flatnonzero(found.reasons == Reason.UNREADABLE_NUMBER).tolist() == [3, 4, 5]
-    counted = tally(Gather(events=Events.model_validate(events)), found.checked)
+    counted = tally(Events.model_validate(events), found.checked)
     assert (counted.usable, counted.kept) == (sum(numbers_of), sum(numbers_of))
     kind = next(c for c in counted.columns if c.column == "kind")
     assert dict(kind.values) == {k: sum(numbers_of["abc".index(k) :: 3]) for k in "abc"}
@@ -416,13 +416,13 @@ def test_a_record_that_stands_for_several_events_counts_as_many_everywhere():
     sources = Sources({"events": table(**cells)}, {})
     outcome = run(draft(Events.model_validate(events), sources, []), sources)
     assert outcome.placed.balance.records_out == 57
-    assert outcome.placed.numerator.sum() == outcome.placed.events == sum(numbers_of)
+    assert outcome.measured.values.numerator.sum() == outcome.placed.events == sum(numbers_of)
 
 
 def test_the_rows_of_a_table_are_counted_for_their_filter():
     people = table("people", sex=["f", "m", "all"] * 20, ward=["A", "B"] * 30, residents=["5"] * 60)
     where = [{"column": "sex", "values": ["all"], "keep": False}, {"column": "ward", "values": ["A"]}]
-    conditions = Gather(events=Events.model_validate({"coordinates": LON_LAT, "where": where})).events.where
+    conditions = Events.model_validate({"coordinates": LON_LAT, "where": where}).where
     counted = tally_rows(people, conditions, wanted_by="test")
     assert (counted.usable, counted.kept, counted.kept_by) == (60, 20, (40, 30))
     days = [{"kind": "days", "first_day": "2024-01-01", "last_day": "2024-02-01"}]

@@ -7,14 +7,14 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from steady_tally.core.chain import run
 from steady_tally.core.errors import OutOfBalance, PlanError
-from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.ledger import Ledger, StageBalance
-from steady_tally.core.measure.states import State
 from steady_tally.core.outcome import Outcome
-from steady_tally.core.plan import Plan, read_plan
-from steady_tally.core.run import run
+from steady_tally.core.plan.whole import Plan, read_plan
+from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Features, RaggedRow, Sources, Table
+from steady_tally.core.states import State
 
 SUMMERS = [{"first_day": f"{y}-06-01", "last_day": f"{y}-08-31"} for y in (2021, 2022, 2023, 2024, 2025)]
 
@@ -122,7 +122,7 @@ def test_rows_are_added_up_filtered_and_averaged_over_years():
     )
     outcome = run(plan(measure), sources)
     assert outcome.measured.values.denominator.tolist() == [2300.0]
-    found = outcome.measured.denominators
+    found = outcome.measured.joined
     assert (found.rows_read, found.rows_filtered_out, found.rows_used, found.rows_left_over) == (5, 1, 4, 0)
 
 
@@ -238,7 +238,12 @@ def test_a_ledger_that_does_not_balance_is_never_given_out():
     ],
 )
 def test_a_plan_that_does_not_fit_its_sources_says_where(change, says):
-    document = {**plan({"kind": "count"}).as_document(), **change}
+    document = {
+        "gather": {"events": {"coordinates": {"kind": "columns", "x": "x", "y": "y", "crs": "EPSG:32624"}}},
+        "place": {"areas": {"kind": "zones", "identifier": "code"}},
+        "measure": {"kind": "count"},
+        **change,
+    }
     sources = Sources({"events": events(centre(0, 1))}, {"areas": squares(2, same=["s", "s"])})
     with pytest.raises(PlanError, match=says):
         run(read_plan(document), sources)

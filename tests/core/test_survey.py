@@ -13,7 +13,7 @@ from steady_tally.core.place.projection import coordinate_system, equal_area
 from steady_tally.core.place.regular import regular_grid
 from steady_tally.core.place.shapes import in_plane
 from steady_tally.core.place.survey import Survey, survey
-from steady_tally.core.plan import Grid
+from steady_tally.core.plan.place import Grid
 from steady_tally.core.sources import Features
 
 UTM = "EPSG:32624"

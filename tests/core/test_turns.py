@@ -5,9 +5,9 @@ import pyarrow as pa
 import pytest
 import shapely
 
+from steady_tally.core.chain import run
 from steady_tally.core.errors import PlanError
-from steady_tally.core.plan import read_plan
-from steady_tally.core.run import run
+from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.sources import Features, Sources, Table
 
 
@@ -43,13 +43,13 @@ def test_the_same_events_and_ground_whatever_turn_either_is_written_on(west, tur
     lons = [round(west + i + turn, 6) for i in INSIDE]
     place = {} if grid is None else {"areas": {**GRID, **grid}}
     o = world(west, lons, **place)
-    assert o.placed.numerator.sum() == len(lons) or (grid or {}).get("keep") == "centre"
-    counted = o.placed.placement.counted_km2[o.placed.placement.states == 0].sum()
+    assert o.measured.values.numerator.sum() == len(lons) or (grid or {}).get("keep") == "centre"
+    counted = o.placed.counting.counted_km2[o.placed.counting.states == 0].sum()
     if grid in (None, {}):
         assert counted == pytest.approx(47_136, rel=1e-3)
     reference = world(10.0, [round(10.0 + i, 6) for i in INSIDE], **place)
     if grid is None:
-        assert counted == pytest.approx(reference.placed.placement.counted_km2.sum(), rel=1e-9)
+        assert counted == pytest.approx(reference.placed.counting.counted_km2.sum(), rel=1e-9)
 
 
 ACROSS = [(179, -20), (-179, -20), (-179, -15), (179, -15)]
@@ -62,10 +62,10 @@ def test_an_outline_goes_the_short_way_across_180_degrees(corners, west):
     recorded = {"kind": "outline", "outline": {"corners": corners}}
     events = [round((west + i + 180.0) % 360.0 - 180.0, 6) for i in INSIDE]
     o = world(west, events, recorded=recorded)
-    assert o.placed.numerator.tolist() == [len(events)]
+    assert o.measured.values.numerator.tolist() == [len(events)]
     document = o.plan.as_document()
-    document["place"]["recorded"] = None
-    document["gather"]["events"]["where"] = [{"kind": "inside", "outline": corners}]
+    document["gather"]["events"]["events"]["recorded"] = []
+    document["gather"]["events"]["events"]["where"] = [{"kind": "inside", "outline": corners}]
     areas = Features("areas", pa.table({"code": ["E"]}), o.placed.areas.geometry, "EPSG:4326")
     kept = run(read_plan(document), Sources({"events": o.gathered.table}, {"areas": areas}))
     assert kept.gathered.balance.records_out == len(events)
@@ -74,7 +74,7 @@ def test_an_outline_goes_the_short_way_across_180_degrees(corners, west):
 def test_events_on_both_sides_of_180_degrees_are_one_bulk_and_none_is_far_away():
     o = world(179.0, [*[179.0 + 0.01 * i for i in range(100)], *[-179.99 + 0.01 * i for i in range(95)]])
     assert o.gathered.balance.records_out == 195
-    assert o.placed.numerator.tolist() == [195]
+    assert o.measured.values.numerator.tolist() == [195]
 
 
 def test_longitudes_beyond_180_degrees_are_said():

@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from steady_tally.core.errors import SourceError
-from steady_tally.core.plan import Reading
+from steady_tally.core.plan.gather import Reading
 from steady_tally.formats.drivers import OFFERED, pyogrio
 from steady_tally.formats.headers import names_of
 from steady_tally.formats.limits import MOST_COLUMNS

@@ -20,7 +20,7 @@ from hypothesis import strategies as st
 
 from steady_tally.core.errors import SourceError
 from steady_tally.core.gather.times import read_times
-from steady_tally.core.plan import Reading
+from steady_tally.core.plan.gather import Reading
 from steady_tally.formats.limits import MOST_MEMBERS
 from steady_tally.formats.look import look
 from steady_tally.formats.read import open_table, read_table, read_zones

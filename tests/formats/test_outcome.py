@@ -9,10 +9,10 @@ import pyarrow as pa
 import pytest
 import shapely
 
+from steady_tally.core.chain import run
 from steady_tally.core.errors import SetUpError
 from steady_tally.core.outcome import Outcome
-from steady_tally.core.plan import read_plan
-from steady_tally.core.run import run
+from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.sources import Features, RaggedRow, Sources, Table
 from steady_tally.formats import outcome as module
 from steady_tally.formats.outcome import write_outcome

@@ -15,7 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from steady_tally.core.errors import SourceError
-from steady_tally.core.plan import Reading
+from steady_tally.core.plan.gather import Reading
 from steady_tally.formats.read import read_table, read_zones
 
 CELLS = st.text(st.characters(blacklist_categories=["Cs"], blacklist_characters="\r\0"), max_size=8)

@@ -6,8 +6,9 @@ number.
 
 import pytest
 
-from steady_tally.core.plan import Reading, read_plan
-from steady_tally.core.run import run
+from steady_tally.core.chain import run
+from steady_tally.core.plan.gather import Reading
+from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.sources import Sources
 from steady_tally.formats.outcome import areas_table, ledger_document
 from steady_tally.formats.read import read_table, read_zones

@@ -14,7 +14,7 @@ from sqlmodel import SQLModel
 
 from steady_tally.core.errors import Conflict, NotFound
 from steady_tally.core.place.locate import Located
-from steady_tally.core.plan import read_plan
+from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.sources import Features, RaggedRow, Table
 from steady_tally.store.chunks import CHUNK_ROWS, make_ready, read_columns, sweep, write_columns
 from steady_tally.store.database import migrate

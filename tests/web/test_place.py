@@ -9,7 +9,7 @@ import pyarrow as pa
 import pytest
 from flask.testing import FlaskClient
 
-from steady_tally.core.plan import Place
+from steady_tally.core.plan.place import Place
 
 from .test_api import arrow
 from .test_api import study as study

@@ -3,7 +3,7 @@
 import pytest
 from sqlalchemy import Engine
 
-from steady_tally.core.plan import Plan, read_plan
+from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.formats.outcome import areas_table
 from steady_tally.formats.read import checksum, read_table, read_zones
 from steady_tally.jobs import outcomes

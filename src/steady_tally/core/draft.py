@@ -9,9 +9,11 @@ from typing import Any
 import pyarrow as pa
 
 from steady_tally.core.gather.conditions import trimmed_text
-from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.gather.records import Checked, check, identifiers_of
-from steady_tally.core.plan import FORMAT, VERSION, Events, Gather, Grid, Place, Plan, PointGeometry, Zones, read_plan
+from steady_tally.core.plan.gather import Events, PointGeometry, RecordedColumn, RecordedList
+from steady_tally.core.plan.place import Grid, Place, Zones
+from steady_tally.core.plan.whole import FORMAT, VERSION, Plan, read_plan
+from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Sources, Table
 
 _CELLS_WANTED = 900
@@ -22,20 +24,33 @@ _COLUMN_ENTRIES = {"x", "y", "column", "identifier", "clock", "until", "record",
 
 def draft(events: Events, sources: Sources, zones: Sequence[str]) -> Plan:
     """Events in the first source of zones, or where there is none in hexagons over their extent; per km2."""
-    gather = Gather(events=events)
     if zones:
         areas: Zones | Grid = zones_of(sources, zones[0])
     else:
-        areas = Grid(size=fitting_width(check(gather, sources)), cover=None)
+        areas = Grid(size=fitting_width(check(events, sources)), cover=None)
+    name, measure = density_of(events)
     return read_plan(
         {
             "format": FORMAT,
             "version": VERSION,
-            "gather": gather.model_dump(mode="json"),
+            "gather": {"events": {events.source: events.model_dump(mode="json")}},
             "place": Place(areas=areas).model_dump(mode="json"),
-            "measure": {"kind": "density", "time": "window" if events.recorded else "none"},
+            "measure": {name: measure},
         }
     )
+
+
+def density_of(events: Events) -> tuple[str, dict[str, Any]]:
+    """A first measure of events of which nothing else is known, and its name: per km2, and per recorded window."""
+    windows = bool(events.recorded) and all(w.dated for w in events.recorded)
+    measure = {
+        "kind": "rate",
+        "events": events.source,
+        "denominator": {"kind": "ground"},
+        "per": 1.0,
+        "time": "window" if windows else "none",
+    }
+    return f"{events.source} per km²", measure
 
 
 def zones_of(sources: Sources, name: str) -> Zones:
@@ -82,36 +97,46 @@ def needed_columns(plan: Plan, source: str) -> list[str]:
                 walk(one)
 
     document = plan.as_document()
-    events = plan.gather.events
-    if events.source == source:
-        choices = dict(document["gather"]["events"])
-        choices.pop("corrections")
-        choices.pop("places")
-        look_up = choices.pop("look_up")
-        walk(choices)
-        found += [key["record"] for key in (look_up or {"keys": []})["keys"]]
-        found += events.columns or []
-    if events.look_up and events.look_up.source == source:
-        found += [events.look_up.x, events.look_up.y, *(k.table for k in events.look_up.keys)]
+    for name, events in plan.gather.events.items():
+        if events.source == source:
+            choices = dict(document["gather"]["events"][name])
+            for entry in ("corrections", "places", "recorded"):
+                choices.pop(entry)
+            look_up = choices.pop("look_up")
+            walk(choices)
+            found += [key["record"] for key in (look_up or {"keys": []})["keys"]]
+            found += events.columns or []
+        if events.look_up and events.look_up.source == source:
+            found += [events.look_up.x, events.look_up.y, *(k.table for k in events.look_up.keys)]
+        found += _for_windows(plan, events, source)
     place = document["place"]
-    areas, recorded = place["areas"], place["recorded"] or {}
+    areas = place["areas"]
     if areas.get("source") == source:
         found += [c for c in (areas["identifier"], areas["name"], areas["roll_up"], document["show"]["over"]) if c]
         if not areas["roll_up"] and areas["overlaps"] == "each":
             found += [c for c in place["carry"] if c not in _OWN_WORDS]
             walk(place["exclude"]["where"])
             found = [c for c in found if c not in _OWN_WORDS]
-    if (plan.place.source == source and recorded.get("kind") == "column") or recorded.get("source") == source:
-        found += [recorded["column"]]
-    if areas.get("source") == source and recorded.get("area") not in (None, "identifier", "name"):
-        found += [recorded["area"]]
-    denominator = document["measure"].get("denominator")
-    if denominator and denominator["source"] == source:
-        found += [denominator["value"], *(k["table"] for k in denominator["keys"])]
-        found += [c["column"] for c in denominator["where"] if "column" in c]
-        found += [denominator["mean_over"]] if denominator["mean_over"] else []
-        found += denominator["add_over"]
+    for measure in plan.measures.values():
+        under = measure.under
+        if under is not None and source in under.reads:
+            found += under.columns
     return list(dict.fromkeys(found))
+
+
+def _for_windows(plan: Plan, events: Events, source: str) -> list[str]:
+    """The columns that say where recorded windows hold."""
+    found = []
+    for window in events.recorded:
+        where = window.where
+        if isinstance(where, RecordedColumn) and plan.place.source == source:
+            found.append(where.column)
+        if isinstance(where, RecordedList):
+            if where.source == source:
+                found.append(where.column)
+            if plan.place.source == source and where.area not in (None, "identifier", "name"):
+                found.append(where.area or "")
+    return found
 
 
 def difference(before: Table, after: Table, events: Events | None) -> dict[str, int]:

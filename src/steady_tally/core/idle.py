@@ -7,25 +7,22 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from steady_tally.core.outcome import Note
-from steady_tally.core.plan import Events, Grid, Measure, NoCoordinates, Place, Plan, Rate, Zones
+from steady_tally.core.outcome import Note, Outcome
+from steady_tally.core.plan.gather import Events, NoCoordinates
+from steady_tally.core.plan.place import Grid, Place, Zones
 
 
-def idle_choices(plan: Plan) -> list[Note]:
+def idle_choices(outcome: Outcome) -> list[Note]:
     """A note for each choice that does nothing beside the others."""
-    found = [Note("gather", says) for says in _of_events(plan.gather.events)]
-    found += [Note("place", says) for says in _of_areas(plan.place, plan.gather.events)]
-    return found + [Note("measure", says) for says in _of_measure(plan.measure)]
-
-
-def _of_measure(measure: Measure) -> Iterator[str]:
-    if isinstance(measure, Rate) and measure.denominator.absent == "zero" and not measure.denominator.add_over:
-        yield "Rows that are missing would stand for nobody, but no rows are added over a column."
+    events, place = outcome.events, outcome.plan.place
+    found = [Note("gather", says) for says in _of_events(events)]
+    found += [Note("place", says) for says in _of_areas(place, events)]
+    return found + [Note("measure", says) for says in outcome.measure.idle()]
 
 
 def _of_events(events: Events) -> Iterator[str]:
     time = events.time
-    if events.recorded and time is None:
+    if time is None and any(w.dated for w in events.recorded):
         yield "Recorded periods are named, but no column of times: no event is left out for its time."
     if time is not None:
         if time.until and time.take == "from":
@@ -46,14 +43,14 @@ def _of_areas(place: Place, events: Events) -> Iterator[str]:
         return
     if stated:
         yield "Cells know no names: the records' own areas are not used."
-    yield from _of_grid(areas, place)
+    yield from _of_grid(areas, place, events)
 
 
-def _of_grid(areas: Grid, place: Place) -> Iterator[str]:
+def _of_grid(areas: Grid, place: Place, events: Events) -> Iterator[str]:
     if areas.cover is None:
         if areas.keep != "touching" or not areas.cut:
             yield "The grid covers no outline, so that all its cells are kept whole."
-        if areas.least_inside > 0.0 and place.recorded is None:
+        if areas.least_inside > 0.0 and all(w.where is None for w in events.recorded):
             yield "The grid covers no outline, so that no cell lies in it only in part."
     if place.tolerance_m > 0.0 and (not areas.cut or areas.cover is None):
         yield "Events beyond the outline are counted where they lie, so that none is drawn in from near by."

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from steady_tally.core.errors import OutOfBalance
-from steady_tally.core.gather.reasons import REASONS, Reason
+from steady_tally.core.reasons import REASONS, Reason
 
 
 @dataclass(frozen=True)

@@ -8,17 +8,22 @@ from typing import Literal
 import numpy as np
 import numpy.typing as npt
 
+from steady_tally.core.classes import Classing
 from steady_tally.core.gather.records import Gathered
+from steady_tally.core.gather.windows import KeptWindow
 from steady_tally.core.ledger import Ledger, StageBalance
-from steady_tally.core.measure.denominators import Denominators
-from steady_tally.core.measure.rates import AreaValues
+from steady_tally.core.measure import Measure
+from steady_tally.core.measure.time import Span
+from steady_tally.core.measure.under.join import Denominators
+from steady_tally.core.measure.values import AreaValues
 from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.place.counting import Counting
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.locate import Located
 from steady_tally.core.place.placing import Placement
 from steady_tally.core.place.zones import ZoneSet
-from steady_tally.core.plan import Plan
-from steady_tally.core.sources import Table
+from steady_tally.core.plan.gather import Events
+from steady_tally.core.plan.whole import Plan
 
 Floats = npt.NDArray[np.float64]
 Reasons = npt.NDArray[np.uint8]
@@ -26,7 +31,7 @@ Reasons = npt.NDArray[np.uint8]
 
 @dataclass(frozen=True)
 class Placed:
-    """For each event that came in from Gather its area.
+    """For each event of one source that came in from Gather its area.
 
     Attributes
     ----------
@@ -36,7 +41,9 @@ class Placed:
     located : the areas of each of them.
     way : (events,) `Way` codes.
     number : (events,) how many events each stands for: 1 unless the plan names a column.
+    window : (events,) the position of the recorded window that each was in, -1 where that is not known.
     reasons : (records,) those of Gather, and those of Place for the events that came in.
+    windows : the recorded windows, as far as the filter keeps them.
     """
 
     placement: Placement
@@ -45,7 +52,9 @@ class Placed:
     located: Located
     way: npt.NDArray[np.uint8]
     number: npt.NDArray[np.int64]
+    window: npt.NDArray[np.int64]
     reasons: Reasons
+    windows: tuple[KeptWindow, ...]
     balance: StageBalance
 
     @property
@@ -53,12 +62,14 @@ class Placed:
         return self.placement.areas
 
     @property
-    def numerator(self) -> npt.NDArray[np.int64]:
-        """(areas,) events in each area; an event in several overlapping areas counts in each."""
-        first = self.located.first
-        found = np.concatenate([first[first != OUTSIDE], self.located.other_zone])
-        each = np.concatenate([self.number[first != OUTSIDE], self.number[self.located.other_event]])
-        return np.bincount(found, weights=each, minlength=len(self.areas)).astype(np.int64)
+    def counting(self) -> Counting:
+        """What of the areas counts, over the windows that the filter keeps."""
+        return self.placement.counting([w.at for w in self.windows])
+
+    @property
+    def spans(self) -> tuple[Span, ...]:
+        """What of the areas counts in each of these windows."""
+        return tuple(Span(w, self.placement.counting([w.at])) for w in self.windows)
 
     @property
     def events(self) -> int:
@@ -68,16 +79,16 @@ class Placed:
 
 @dataclass(frozen=True)
 class Measured:
-    """The values, and where they are divided by a table's figures these and the table."""
+    """The values, and where they are divided by figures from a source the account of these."""
 
     values: AreaValues
-    denominators: Denominators | None = None
-    table: Table | None = None
+    joined: Denominators | None = None
 
 
 @dataclass(frozen=True)
 class Classed:
-    """Breaks (classes + 1,), the class of each area (NO_CLASS, ZERO_CLASS or 0 = lowest), and how well they fit.
+    """Breaks (classes + 1,), the class of each area (0 = lowest, or a code of `classes.breaks` for one in none), and
+    how well they fit.
 
     `steadiness` (areas,) is how likely each is to stay in its class; NaN for one in none.
     """
@@ -103,14 +114,36 @@ class Note:
 
 @dataclass(frozen=True)
 class Outcome:
-    """All that a plan and its sources come to."""
+    """All that one measure of a plan and its sources come to.
+
+    Attributes
+    ----------
+    name : the measure's name in the plan.
+    measure : what was worked out: the plan's measure of that name, or a count where that could not be.
+    """
 
     plan: Plan
+    name: str
+    measure: Measure
     gathered: Gathered
     placed: Placed
     measured: Measured
     classed: Classed
     notes: tuple[Note, ...] = ()
+
+    @property
+    def events(self) -> Events:
+        """The plan's part on the events that are counted."""
+        return self.plan.gather.events[self.measure.events]
+
+    @property
+    def classing(self) -> Classing:
+        return self.plan.classes[self.name]
+
+    @property
+    def value_name(self) -> str:
+        """What a value is, in words."""
+        return self.measure.called(self.events.recorded)
 
     @property
     def ledger(self) -> Ledger:

@@ -13,7 +13,7 @@ from steady_tally.core.place.locate import locate
 from steady_tally.core.place.nearest import Borders
 from steady_tally.core.place.projection import equal_area
 from steady_tally.core.place.zones import zones_from
-from steady_tally.core.plan import Grid
+from steady_tally.core.plan.place import Grid
 
 
 def compile_kernels() -> None:

@@ -30,6 +30,7 @@ DEFAULT_EVENTS = 60_000
 PLAN = "plan.json"
 _CONTENTS = "contents.json"
 CALL_OUTS, WARDS_FILE, RESIDENTS = "call-outs.csv", "wards.gpkg", "residents.xlsx"
+RECORDED = "recorded in 2021"  # the source of that name
 
 
 def write_quillhaven(folder: Path, *, events: int = DEFAULT_EVENTS, seed: int = 1) -> None:
@@ -199,34 +200,41 @@ def _write_csv(path: Path, columns: dict[str, Any]) -> None:
 
 def _plan(spelt: list[Spelling], codes: list[str]) -> dict[str, Any]:
     """The plan that the demo study opens with: call-outs per 10,000 residents and summer, by ward."""
+    windows = [{"name": f"summer {y}", "first_day": f"{y}-06-01", "last_day": f"{y}-08-31"} for y in YEARS]
+    listed = {"kind": "list", "source": RECORDED, "column": "ward_code", "area": "identifier"}
+    rate = "call-outs per 10,000 residents and summer"
     return {
         "format": "steady-tally-plan",
-        "version": 1,
+        "version": 2,
         "gather": {
             "events": {
-                "source": "call-outs",
-                "coordinates": {"kind": "columns", "x": "lon", "y": "lat", "crs": "EPSG:4326"},
-                "identifier": "call_id",
-                "time": {"column": "called_at", "order": "day-first"},
-                "recorded": [
-                    {"name": f"summer {y}", "first_day": f"{y}-06-01", "last_day": f"{y}-08-31"} for y in YEARS
-                ],
+                "call-outs": {
+                    "source": "call-outs",
+                    "coordinates": {"kind": "columns", "x": "lon", "y": "lat", "crs": "EPSG:4326"},
+                    "identifier": "call_id",
+                    "time": {"column": "called_at", "order": "day-first"},
+                    "recorded": [{**windows[0], "where": listed}, *windows[1:]],
+                }
             }
         },
         "place": {"areas": {"kind": "zones", "source": "wards", "identifier": "code", "name": "name"}},
         "measure": {
-            "kind": "rate",
-            "denominator": {
-                "source": "residents",
-                "keys": [{"table": "Ward code", "area": "identifier"}, {"table": "Ward", "area": "name"}],
-                "value": "Residents",
-                "add_over": ["Sex", "Age group"],
-                "mean_over": "Year",
-                "accepted": {s.name: code for s, code in zip(spelt, codes, strict=True) if s.needs_a_word},
-            },
-            "per": 10000,
-            "time": "window",
+            rate: {
+                "kind": "rate",
+                "events": "call-outs",
+                "denominator": {
+                    "kind": "table",
+                    "source": "residents",
+                    "keys": [{"table": "Ward code", "area": "identifier"}, {"table": "Ward", "area": "name"}],
+                    "value": "Residents",
+                    "add_over": ["Sex", "Age group"],
+                    "mean_over": "Year",
+                    "accepted": {s.name: code for s, code in zip(spelt, codes, strict=True) if s.needs_a_word},
+                },
+                "per": 10000,
+                "time": "window",
+            }
         },
-        "class": {"method": "quantile", "count": 5},
-        "show": {"title": "Heat-illness call-outs in Quillhaven"},
+        "class": {rate: {"method": "quantile", "count": 5}},
+        "show": {"title": "Heat-illness call-outs in Quillhaven", "mapped": rate},
     }

@@ -24,7 +24,7 @@ import pyarrow.csv
 
 from steady_tally.core.errors import SourceError
 from steady_tally.core.gather.rows import Rows, rows_of
-from steady_tally.core.plan import Reading
+from steady_tally.core.plan.gather import Reading
 from steady_tally.core.sources import Piece, RaggedRow
 from steady_tally.formats.encodings import Guessed, eight_bit
 from steady_tally.formats.headers import looks_like_header, names_of

@@ -12,7 +12,7 @@ import shapely
 
 from steady_tally.core.errors import SourceError
 from steady_tally.core.gather.guess import Guess, guess
-from steady_tally.core.plan import Reading
+from steady_tally.core.plan.gather import Reading
 from steady_tally.core.sources import Piece, Table
 from steady_tally.formats.delimited import DELIMITED, dialect_of, read_pieces
 from steady_tally.formats.read import READABLE, read_zones, suffix_of

@@ -11,7 +11,7 @@ from pathlib import Path
 import pyarrow as pa
 
 from steady_tally.core.errors import SourceError
-from steady_tally.core.plan import Reading
+from steady_tally.core.plan.gather import Reading
 from steady_tally.core.sources import Features, Piece, Table
 from steady_tally.formats.delimited import DELIMITED, dialect_of, read_pieces
 from steady_tally.formats.tables import PARQUET, WORKBOOKS, parquet_schema, read_parquet, read_workbook, whole_table

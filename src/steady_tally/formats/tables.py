@@ -20,7 +20,7 @@ import shapely
 
 from steady_tally.core.errors import SourceError
 from steady_tally.core.gather.times import wall_times
-from steady_tally.core.plan import Reading
+from steady_tally.core.plan.gather import Reading
 from steady_tally.core.sources import Piece, Table
 from steady_tally.formats.drivers import pyogrio
 from steady_tally.formats.headers import looks_like_header, names_of, refuse_wide

@@ -18,7 +18,7 @@ import pyarrow as pa
 import shapely
 
 from steady_tally.core.errors import SourceError
-from steady_tally.core.plan import Reading
+from steady_tally.core.plan.gather import Reading
 from steady_tally.core.sources import Features, Table
 from steady_tally.formats.drivers import pyogrio
 from steady_tally.formats.headers import refuse_wide

@@ -11,14 +11,15 @@ import shapely
 from pydantic import BaseModel, Field
 from sqlalchemy import Engine
 
-from steady_tally.core.draft import difference, draft, needed_columns
+from steady_tally.core.draft import density_of, difference, draft, needed_columns
 from steady_tally.core.errors import NotFound, SourceError
-from steady_tally.core.plan import Events, Plan, Reading, read_plan
+from steady_tally.core.plan.gather import Events, Reading
+from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.core.sources import Features, Table
 from steady_tally.formats.read import open_table, read_zones
 from steady_tally.jobs.connection import worker_engine
-from steady_tally.jobs.outcomes import settled
 from steady_tally.jobs.progress import Progress, reported, update_job
+from steady_tally.results.studies import settled
 from steady_tally.store.sources import (
     FileFacts,
     Shown,
@@ -75,7 +76,7 @@ def bring_in(engine: Engine, study_id: uuid.UUID, wanted: Import, progress: Prog
         progress.step("planning")
         if not wanted.replaces:
             _plan_with(engine, study_id, wanted.events)
-        elif plan is not None and plan.gather.events.source == wanted.name:
+        elif plan is not None and _planned(plan, wanted.name):
             save_plan(engine, study_id, _chosen_anew(plan, wanted), parent=study(engine, study_id).head_id)
 
 
@@ -163,27 +164,41 @@ def _check_columns(plan: Plan | None, wanted: Import, there: list[str]) -> None:
         )
 
 
+def _planned(plan: Plan, source: str) -> list[str]:
+    """The names of the plan's events that are of a source."""
+    return [name for name, events in plan.gather.events.items() if events.source == source]
+
+
 def _chosen_anew(plan: Plan, wanted: Import) -> Plan:
     """The plan with what was chosen anew of its events; filter, corrections and known places stay."""
-    if wanted.events is None or plan.gather.events.source != wanted.name:
+    if wanted.events is None:
         return plan
     document = plan.as_document()
     anew = wanted.events.model_dump(mode="json")
-    document["gather"]["events"] |= {name: anew[name] for name in _CHOSEN_ANEW}
-    if not anew["recorded"] and document["measure"].get("time", "none") != "none":
-        document["measure"]["time"] = "none"
-    return read_plan(document)
+    for name in _planned(plan, wanted.name):
+        document["gather"]["events"][name] |= {entry: anew[entry] for entry in _CHOSEN_ANEW}
+    return read_plan(_without_time(document))
+
+
+def _without_time(document: dict[str, Any]) -> dict[str, Any]:
+    """Measures whose events have no recorded windows with days are not divided by time."""
+    for measure in document["measure"].values():
+        windows = document["gather"]["events"][measure["events"]]["recorded"]
+        if "time" in measure and not (windows and all(w["first_day"] for w in windows)):
+            measure["time"] = "none"
+    return document
 
 
 def _compare(engine: Engine, before: Source, source_id: uuid.UUID, plan: Plan | None) -> None:
     old, new = load_source(engine, before.id), load_source(engine, source_id)
     if isinstance(old, Table) and isinstance(new, Table):
-        events = plan.gather.events if plan and plan.gather.events.source == before.name else None
+        planned = _planned(plan, before.name) if plan else []
+        events = plan.gather.events[planned[0]] if plan and planned else None
         note_change(engine, source_id, {**difference(old, new, events), "file_before": before.file_name})
 
 
 def _plan_with(engine: Engine, study_id: uuid.UUID, events: Events) -> None:
-    """The open plan with these events, or a first one."""
+    """The open plan with these events beside its others, and mapped; or a first plan."""
     head = study(engine, study_id).head_id
     if head is None:
         sources, _ = load_sources(engine, study_id)
@@ -191,7 +206,8 @@ def _plan_with(engine: Engine, study_id: uuid.UUID, events: Events) -> None:
         save_plan(engine, study_id, settled(engine, study_id, draft(events, sources, zones)), parent=None)
         return
     document = open_plan(engine, study_id).as_document()
-    document["gather"]["events"] = events.model_dump(mode="json")
-    if not events.recorded and document["measure"].get("time", "none") != "none":
-        document["measure"]["time"] = "none"
-    save_plan(engine, study_id, read_plan(document), parent=head)
+    name, measure = density_of(events)
+    document["gather"]["events"][events.source] = events.model_dump(mode="json")
+    document["measure"].setdefault(name, measure)
+    document["show"]["mapped"] = name
+    save_plan(engine, study_id, read_plan(_without_time(document)), parent=head)

@@ -8,12 +8,13 @@ from pathlib import Path
 import procrastinate
 from sqlalchemy import Engine
 
-from steady_tally.core.plan import parse_plan
+from steady_tally.core.plan.whole import parse_plan
 from steady_tally.core.sources import Features, Table
 from steady_tally.demo.quillhaven import (
     CALL_OUTS,
     DEFAULT_EVENTS,
     PLAN,
+    RECORDED,
     RESIDENTS,
     WARDS_FILE,
     check_quillhaven,
@@ -21,8 +22,8 @@ from steady_tally.demo.quillhaven import (
 )
 from steady_tally.formats.read import checksum, read_table, read_zones
 from steady_tally.jobs.connection import worker_engine
-from steady_tally.jobs.outcomes import settled, study_outcome
 from steady_tally.jobs.progress import Progress, find_job, reported, update_job
+from steady_tally.results.studies import settled, study_outcome
 from steady_tally.store.database import data_folder
 from steady_tally.store.sources import FileFacts, save_source
 from steady_tally.store.studies import create_study, discard_study, save_plan
@@ -36,7 +37,7 @@ _DEMO_SOURCES = (
     ("call-outs", Role.EVENTS, CALL_OUTS),
     ("bicycle thefts", Role.EVENTS, "bicycle-thefts.csv"),
     ("residents", Role.TABLE, RESIDENTS),
-    ("recorded in 2021", Role.TABLE, "recorded-in-2021.csv"),
+    (RECORDED, Role.TABLE, "recorded-in-2021.csv"),
     ("wards", Role.ZONES, WARDS_FILE),
     ("blocks", Role.ZONES, "blocks.gpkg"),
     ("catchments", Role.ZONES, "catchments.gpkg"),

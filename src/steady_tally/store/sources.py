@@ -197,17 +197,30 @@ def change_source(
 
 
 def load_sources(engine: Engine, study_id: uuid.UUID) -> tuple[Sources, dict[str, str]]:
-    """All that a run reads, and the sources' checksums by name. Decoded sources are kept for the next call."""
-    tables: dict[str, Table] = {}
-    features: dict[str, Features] = {}
+    """All that a run may read, and the sources' checksums by name. Each is decoded when it is first asked for."""
     listed = sources_of(engine, study_id)
-    for source in listed:
-        content = load_source(engine, source.id)
-        if isinstance(content, Table):
-            tables[source.name] = content
-        else:
-            features[source.name] = content
-    return Sources(tables, features), {s.name: s.sha256 for s in listed}
+    shapes = {s.name: s.id for s in listed if any(c["use"] == "geometry" for c in s.columns)}
+    rows = {s.name: s.id for s in listed if s.name not in shapes}
+    return Sources(_Lazy(engine, rows), _Lazy(engine, shapes)), {s.name: s.sha256 for s in listed}
+
+
+class _Lazy(Mapping[str, Any]):
+    """Sources by name, decoded when asked for."""
+
+    def __init__(self, engine: Engine, ids: Mapping[str, uuid.UUID]) -> None:
+        self._engine, self._ids = engine, ids
+
+    def __getitem__(self, name: str) -> Any:
+        return load_source(self._engine, self._ids[name])
+
+    def __contains__(self, name: object) -> bool:
+        return name in self._ids
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._ids)
+
+    def __len__(self) -> int:
+        return len(self._ids)
 
 
 def _find(session: Session, study_id: uuid.UUID, name: str) -> Source | None:

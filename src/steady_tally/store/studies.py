@@ -8,7 +8,7 @@ from sqlalchemy import Engine, text, update
 from sqlmodel import Session, col, select
 
 from steady_tally.core.errors import Conflict, NotFound
-from steady_tally.core.plan import Plan, read_plan
+from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.store.tables import PlanVersion, Study
 from steady_tally.store.uploads import remove_files
 

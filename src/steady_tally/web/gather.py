@@ -18,16 +18,17 @@ from sqlmodel import Session
 
 from steady_tally.core.errors import Conflict, NotFound, SourceError
 from steady_tally.core.gather.findings import findings
-from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.gather.records import check
 from steady_tally.core.gather.systems import rank_systems, search_systems
 from steady_tally.core.gather.tally import Tally, tally, tally_rows
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.zones import ZoneSet, zone_set
-from steady_tally.core.plan import Condition, Events, Gather, Reading
+from steady_tally.core.plan.conditions import Condition
+from steady_tally.core.plan.gather import Events, Reading
+from steady_tally.core.reasons import Reason
+from steady_tally.core.report.tables import set_aside_table
 from steady_tally.core.sources import Features, Sources
 from steady_tally.formats.look import Look, look
-from steady_tally.formats.outcome import set_aside_table
 from steady_tally.formats.tables import text_cell
 from steady_tally.jobs.imports import Import
 from steady_tally.store import studies as stored
@@ -327,8 +328,8 @@ class TallyView(BaseModel):
 @needs(Right.READ)
 def count_for(path: StudyPath, body: TallyRequest) -> Response:
     outcome = outcome_of(path.study_id)
-    events = outcome.plan.gather.events.model_copy(update={"where": body.where})
-    return answer(_tally_view(tally(Gather(events=events), outcome.gathered.checked)))
+    events = outcome.events.model_copy(update={"where": body.where})
+    return answer(_tally_view(tally(events, outcome.gathered.checked)))
 
 
 @api.post(
@@ -410,7 +411,7 @@ def _systems(study_id: uuid.UUID, seen: Look) -> list[SystemView]:
     # Any system in metres does for reading the numbers: only degrees have a range that they could be out of.
     coordinates = {**seen.guess.coordinates[0], "crs": "EPSG:3857"}
     events = Events.model_validate({"source": seen.sample.name, "coordinates": coordinates, "far_away": "keep"})
-    checked = check(Gather(events=events), Sources({seen.sample.name: seen.sample}, {}))
+    checked = check(events, Sources({seen.sample.name: seen.sample}, {}))
     usable = checked.reasons == Reason.NONE
     found = rank_systems(np.where(usable, checked.x, np.nan), np.where(usable, checked.y, np.nan), zones)
     return [SystemView(**asdict(c)) for c in found]

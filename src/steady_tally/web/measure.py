@@ -6,8 +6,8 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
-from steady_tally.core.measure.denominators import propose
-from steady_tally.core.plan import Denominator
+from steady_tally.core.measure.under.join import propose
+from steady_tally.core.measure.under.table import FromTable
 from steady_tally.store.sources import load_sources
 from steady_tally.web.access import Right, needs
 from steady_tally.web.outcomes import outcome_of
@@ -26,7 +26,7 @@ api = APIBlueprint(
 class ProposalView(BaseModel):
     """How the rows of a table become one figure an area."""
 
-    denominator: Denominator = Field(description="With what was not said proposed.")
+    denominator: FromTable = Field(description="With what was not said proposed.")
     differ: list[str] = Field(description="The columns in which rows of one area differ.")
     decimal: str | None = Field(description="The decimal sign; null where either would do and they differ.")
     evidence: str
@@ -39,7 +39,7 @@ class ProposalView(BaseModel):
     responses={"200": ProposalView},
 )
 @needs(Right.READ)
-def proposal(path: StudyPath, body: Denominator) -> Response:
+def proposal(path: StudyPath, body: FromTable) -> Response:
     placement = outcome_of(path.study_id).placed.placement
     sources, _ = load_sources(engine(), path.study_id)
     table = sources.table(body.source, wanted_by="measure.denominator.source")

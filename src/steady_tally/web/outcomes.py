@@ -10,8 +10,8 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from steady_tally.core.outcome import Outcome
-from steady_tally.formats.outcome import areas_table, ledger_document, set_aside_table
-from steady_tally.jobs.outcomes import study_outcome
+from steady_tally.core.report.tables import areas_table, ledger_document, set_aside_table
+from steady_tally.results.studies import study_outcome
 from steady_tally.store.sources import sources_of
 from steady_tally.store.studies import open_plan
 from steady_tally.web.access import Right, needs

@@ -9,7 +9,7 @@ from flask import Blueprint, Response, current_app, jsonify, render_template, se
 from sqlalchemy import text
 
 from steady_tally.core.errors import SetUpError
-from steady_tally.formats.outcome import areas_table, ledger_document
+from steady_tally.core.report.tables import areas_table, ledger_document
 from steady_tally.store.studies import all_studies
 from steady_tally.web.access import Right, needs
 from steady_tally.web.jobs import latest_demo_job
@@ -51,7 +51,7 @@ def plain_page() -> str:
     areas = sorted(areas_table(outcome).to_pylist(), key=lambda a: (a["value"] is None, -(a["value"] or 0.0)))
     return render_template(
         "first.html", study=study, title=outcome.plan.show.title, ledger=ledger_document(outcome, {}), areas=areas,
-        measure=outcome.plan.measure,
+        value_name=outcome.value_name,
     )  # fmt: skip
 
 

@@ -15,26 +15,26 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
+from steady_tally.core.areas import areas_table
 from steady_tally.core.errors import NotFound, PlanError
 from steady_tally.core.gather.categories import category_columns
-from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place import labels
 from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.completeness import Share, completeness, completeness_by, completeness_by_month
-from steady_tally.core.place.counting import areas_table
 from steady_tally.core.place.labels import VERDICTS, LabelCheck, Verdict, check_labels
 from steady_tally.core.place.outside import DISTANCES_M, outside
 from steady_tally.core.place.placing import Way
 from steady_tally.core.place.projection import distortion, spread_over, to_degrees, working_system
 from steady_tally.core.place.zones import ZoneSet
-from steady_tally.core.plan import Grid, Place, WorkingProjection
+from steady_tally.core.plan.place import Grid, Place, WorkingProjection
+from steady_tally.core.reasons import Reason
+from steady_tally.core.report.tables import events_table
 from steady_tally.core.show.colours import apart
 from steady_tally.core.show.drawing import event_points, outlines_over
 from steady_tally.core.show.pictures import picture_of
 from steady_tally.core.sources import texts
-from steady_tally.formats.outcome import events_table
-from steady_tally.jobs.outcomes import tried, zone_survey
+from steady_tally.results.studies import tried, zone_survey
 from steady_tally.store.studies import open_plan
 from steady_tally.web.access import Right, needs
 from steady_tally.web.arrow import lattice_meta, ring_table, stream
@@ -345,7 +345,7 @@ class LabelsView(BaseModel):
 def label_check(path: StudyPath) -> Response:
     outcome = outcome_of(path.study_id)
     found = _labels(outcome)
-    looked, stated = outcome.placed.placement.looked, outcome.plan.gather.events.stated
+    looked, stated = outcome.placed.placement.looked, outcome.events.stated
     if found is None or looked.zones is None or looked.stated is None:
         nothing: dict[str, Any] = {"verdicts": [], "zones": [], "pairs": [], "within": []}
         return answer(LabelsView(column=None, compared=0, agree=0, left_over={}, suggestions={}, **nothing))
@@ -420,8 +420,8 @@ class ByQuery(BaseModel):
 @needs(Right.READ)
 def how_complete(path: StudyPath, query: ByQuery) -> Response:
     outcome = outcome_of(path.study_id)
-    asked = outcome.plan.gather, outcome.gathered, outcome.placed.placement
-    stated = outcome.plan.gather.events.stated
+    asked = outcome.events, outcome.gathered, outcome.placed.placement
+    stated = outcome.events.stated
     kinds = list(category_columns(outcome.gathered.table))
     if stated and stated.column not in kinds:
         kinds = [stated.column, *kinds]

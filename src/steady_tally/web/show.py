@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import uuid
 from dataclasses import asdict
-from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -13,22 +12,24 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
-from steady_tally.core.classes.breaks import ZERO_CLASS
+from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, ZERO_CLASS
 from steady_tally.core.errors import NotFound
-from steady_tally.core.measure.states import STATES, State
+from steady_tally.core.gather.windows import period_noun
+from steady_tally.core.measure.values import Role
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.completeness import completeness
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.projection import coordinate_system, project
-from steady_tally.core.plan import Count, Plan, Rate, RecordedWindow
+from steady_tally.core.plan.whole import Plan
+from steady_tally.core.report.tables import ledger_document
 from steady_tally.core.show.bands import bands
 from steady_tally.core.show.colours import sequential
 from steady_tally.core.show.drawing import LEVELS, Plane, plane_of, reference_lines, tolerance, zone_rings
 from steady_tally.core.show.insets import inset_rings, insets_of, without_insets
 from steady_tally.core.show.profile import area_profile
 from steady_tally.core.sources import texts
-from steady_tally.formats.outcome import ledger_document
-from steady_tally.jobs.outcomes import study_outcome
+from steady_tally.core.states import STATES, State
+from steady_tally.results.studies import study_outcome
 from steady_tally.store.sources import load_sources
 from steady_tally.store.studies import open_version
 from steady_tally.web.access import Right, needs
@@ -62,11 +63,20 @@ class NoteView(BaseModel):
     warns: str = Field(description="Where a decision is needed, what is open in a word or two; else empty.")
 
 
+class TermView(BaseModel):
+    """One term of the sum behind each value."""
+
+    role: Role
+    says: str
+
+
 class View(BaseModel):
     """All of one outcome that is not bulk."""
 
     version: uuid.UUID = Field(description="The plan version that all of this comes of.")
-    plan: dict[str, Any]
+    plan: Plan
+    measure: str = Field(description="The name of the mapped measure.")
+    events_name: str = Field(description="The name of the events that it counts.")
     ledger: LedgerView
     kind: str = Field(description="zones or cells")
     columns: list[str] = Field(description="The events' own columns.")
@@ -74,10 +84,13 @@ class View(BaseModel):
     records: int = Field(description="Records that belong to the study, whether they have a place or not.")
     located: int = Field(description="How many of these could be located.")
     value_name: str = Field(description="What a value is, in words.")
-    denominator_noun: str
+    terms: list[TermView] = Field(description="What is counted, then what it is divided by.")
+    per: float = Field(description="The multiplier of it all.")
     period_noun: str = Field(description="What a recorded window is called.")
+    method: str = Field(description="The method of classing in a word or two.")
     bands: list[BandView]
     zero: int = Field(description="Areas with exactly zero, where zero stands apart.")
+    beyond: int = Field(description="Areas with a number below the lowest or above the highest break.")
     states: list[StateCount] = Field(description="Areas without a number, by state.")
     notes: list[NoteView]
     total_value: float | None = Field(description="The value of all areas taken together.")
@@ -95,7 +108,9 @@ def view(path: StudyPath) -> Response:
 @needs(Right.READ)
 def values(path: StudyPath) -> Response:
     outcome = outcome_of(path.study_id)
-    areas, measured = outcome.placed.areas, outcome.measured.values
+    areas, measured, counting = outcome.placed.areas, outcome.measured.values, outcome.placed.counting
+    low, high = measured.interval()
+    time = measured.term("time")
     return stream(
         pa.table(
             {
@@ -103,13 +118,14 @@ def values(path: StudyPath) -> Response:
                 "name": pa.array(areas.names, pa.string()),
                 "numerator": pa.array(measured.numerator.astype(np.int32)),
                 "denominator": pa.array(measured.denominator),
-                "area_km2": pa.array(outcome.placed.placement.counted_km2),
-                "unreliable": pa.array(outcome.placed.placement.unreliable.astype(np.uint8)),
+                "area_km2": pa.array(counting.counted_km2),
+                "unreliable": pa.array(counting.unreliable.astype(np.uint8)),
                 "value": pa.array(measured.value),
                 "state": pa.array(measured.state),
                 "class": pa.array(outcome.classed.area_class),
-                "low": pa.array(measured.low),
-                "high": pa.array(measured.high),
+                "time": pa.array(np.ones(len(areas)) if time is None else time),
+                "low": pa.array(low),
+                "high": pa.array(high),
                 "steadiness": pa.array(outcome.classed.steadiness),
             }
         ),
@@ -279,57 +295,39 @@ def area_events(path: AreaPath, query: RowsQuery) -> Response:
 def _view(version: uuid.UUID, plan: Plan, outcome: Outcome) -> View:
     measured, classed = outcome.measured.values, outcome.classed
     classes = max(len(classed.breaks) - 1, 0)
-    made = bands(
-        measured.value, measured.denominator, classed.area_class, classes, whole=isinstance(plan.measure, Count)
-    )
-    colours = sequential(plan.show.ramp, classes)
+    made = bands(measured.value, measured.denominator, classed.area_class, classes, whole=measured.whole)
+    colours = sequential(plan.colours_of(outcome.name).ramp, classes)
     states = np.bincount(measured.state, minlength=1)
-    numbered = measured.state == State.NUMBER
-    under = measured.denominator[numbered].sum()
-    complete = completeness(plan.gather, outcome.gathered, outcome.placed.placement)
-    total = None
-    if not isinstance(plan.measure, Count) and under > 0.0:
-        total = float(measured.numerator[numbered].sum() / under / measured.periods * measured.per)
+    complete = completeness(outcome.events, outcome.gathered, outcome.placed.placement)
+    said = outcome.measure.terms_called(outcome.events.recorded)
     return View(
         version=version,
-        plan=plan.as_document(),
+        plan=plan,
+        measure=outcome.name,
+        events_name=outcome.measure.events,
         ledger=LedgerView(**ledger_document(outcome, {})),
         kind="cells" if isinstance(outcome.placed.areas, CellSet) else "zones",
         columns=outcome.gathered.table.columns.column_names,
         events=outcome.placed.events,
         records=complete.records,
         located=complete.located,
-        value_name=_value_name(plan),
-        denominator_noun=plan.measure.denominator.noun if isinstance(plan.measure, Rate) else "km²",
-        period_noun=period_noun(plan.gather.events.recorded),
+        value_name=outcome.value_name,
+        terms=[TermView(role=t.role, says=said[t.role]) for t in measured.terms],
+        per=measured.per,
+        period_noun=period_noun(outcome.events.recorded),
+        method=outcome.classing.says,
         bands=[
             BandView(text=b.text, areas=b.areas, denominator=b.denominator, colour=c)
             for b, c in zip(made, colours, strict=True)
         ],
         zero=int(np.count_nonzero(classed.area_class == ZERO_CLASS)),
+        beyond=int(np.count_nonzero(np.isin(classed.area_class, (BELOW_ALL, ABOVE_ALL)))),
         states=[StateCount(state=STATES[State(s)], areas=int(n)) for s, n in enumerate(states) if n and s],
         notes=[NoteView(**asdict(note)) for note in outcome.notes],
-        total_value=total,
+        total_value=measured.total,
     )
-
-
-def _value_name(plan: Plan) -> str:
-    """ "events per 10,000 residents and summer", say."""
-    how = plan.measure
-    if isinstance(how, Count):
-        return "events"
-    per = "" if how.per == 1.0 else f"{how.per:,.10g} "
-    time = {"none": "", "window": f" and {period_noun(plan.gather.events.recorded)}", "year": " and year"}[how.time]
-    return f"events per {per}{how.denominator.noun if isinstance(how, Rate) else 'km²'}{time}"
 
 
 def plane_of_outcome(outcome: Outcome) -> Plane:
     """The plane that the outcome is drawn in."""
     return plane_of(outcome.placed.areas, outcome.placed.placement.crs)
-
-
-def period_noun(windows: list[RecordedWindow]) -> str:
-    """ "summer" where the windows are called summer 2021, summer 2022 and so on."""
-    first_words = {(w.name or "").split(" ")[0] for w in windows}
-    word = first_words.pop() if len(first_words) == 1 else ""
-    return word if word.isalpha() else "recorded window"

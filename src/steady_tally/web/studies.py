@@ -11,8 +11,8 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 from sqlalchemy import Engine
 
-from steady_tally.core.plan import Plan
-from steady_tally.jobs.outcomes import check_plan, settled
+from steady_tally.core.plan.whole import Plan
+from steady_tally.results.studies import check_plan, settled
 from steady_tally.store import studies as stored
 from steady_tally.store.sources import sources_of
 from steady_tally.store.tables import Source

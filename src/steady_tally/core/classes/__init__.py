@@ -1,1 +1,27 @@
-"""Which areas belong together? One file a method; `breaks.py` assigns values to classes and says how good they are."""
+"""The fourth stage: which areas belong together? One file a method, registered here.
+
+Start with `kind.py`, what a method can be asked; `breaks.py` says which class a value is in.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Any
+
+from pydantic import Discriminator, Tag
+
+from steady_tally.core.classes.equal_intervals import EqualIntervals
+from steady_tally.core.classes.natural_breaks import NaturalBreaks
+from steady_tally.core.classes.quantile import Quantile
+
+
+def _method_of(document: Any) -> str:
+    method = document.get("method", "quantile") if isinstance(document, dict) else getattr(document, "method", "")
+    return str(method)
+
+
+Classing = Annotated[
+    Annotated[Quantile, Tag("quantile")]
+    | Annotated[NaturalBreaks, Tag("natural_breaks")]
+    | Annotated[EqualIntervals, Tag("equal_intervals")],
+    Discriminator(_method_of),
+]

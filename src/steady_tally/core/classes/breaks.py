@@ -8,6 +8,8 @@ import numpy.typing as npt
 Floats = npt.NDArray[np.float64]
 NO_CLASS = -1
 ZERO_CLASS = -2  # zero, where it is an entry of its own
+BELOW_ALL = -3  # a number below the lowest break
+ABOVE_ALL = -4  # a number above the highest break
 
 
 def assign(values: Floats, breaks: Floats) -> npt.NDArray[np.int16]:
@@ -15,7 +17,7 @@ def assign(values: Floats, breaks: Floats) -> npt.NDArray[np.int16]:
 
     Parameters
     ----------
-    values : (n,); a value that is not a number has NO_CLASS.
+    values : (n,); a value that is not a number has NO_CLASS, one outside the breaks BELOW_ALL or ABOVE_ALL.
     breaks : (classes + 1,) increasing, from the lowest value to the highest; empty where there are no classes.
 
     >>> assign(np.array([1.0, 2.0, 2.5, np.nan]), np.array([1.0, 2.0, 3.0])).tolist()
@@ -24,8 +26,8 @@ def assign(values: Floats, breaks: Floats) -> npt.NDArray[np.int16]:
     if len(breaks) == 0:
         return np.full(len(values), NO_CLASS, dtype=np.int16)
     found = np.searchsorted(breaks[1:], values, side="left")
-    inside = (values >= breaks[0]) & (values <= breaks[-1])
-    return np.where(inside, found, NO_CLASS).astype(np.int16)
+    found = np.where(values < breaks[0], BELOW_ALL, np.where(values > breaks[-1], ABOVE_ALL, found))
+    return np.where(np.isnan(values), NO_CLASS, found).astype(np.int16)
 
 
 def goodness_of_variance_fit(values: Floats, breaks: Floats) -> float:

@@ -17,12 +17,14 @@ American Statistician 37, 1983, equation 2.1). All values are first brought to a
 from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
+from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
 from numba import njit
 
 from steady_tally.core.classes.breaks import exponent_of
+from steady_tally.core.classes.kind import Classable, Method
 from steady_tally.core.exact import exact_product
 
 _LOSS_ALLOWED = 1e-10
@@ -31,6 +33,19 @@ _FAST, _PRECISE, _MERGED = range(3)  # how a class's cost is worked out
 _WEIGHT, _TOTAL, _SQUARES, _WORSE = range(4)  # the columns of the running sums
 
 Floats = npt.NDArray[np.float64]
+
+
+class NaturalBreaks(Method):
+    """Classes whose values lie together: the least squared deviations from their means."""
+
+    method: Literal["natural_breaks"] = "natural_breaks"
+
+    @property
+    def says(self) -> str:
+        return "natural breaks"
+
+    def breaks(self, of: Classable) -> Floats:
+        return natural_breaks(of.values, self.count)
 
 
 def natural_breaks(values: Floats, classes: int) -> Floats:

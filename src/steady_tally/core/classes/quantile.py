@@ -2,10 +2,27 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 import numpy as np
 import numpy.typing as npt
 
+from steady_tally.core.classes.kind import Classable, Method
+
 Floats = npt.NDArray[np.float64]
+
+
+class Quantile(Method):
+    """Classes of as nearly the same number of areas as equal values allow."""
+
+    method: Literal["quantile"] = "quantile"
+
+    @property
+    def says(self) -> str:
+        return "quantile"
+
+    def breaks(self, of: Classable) -> Floats:
+        return quantile_breaks(of.values, self.count)
 
 
 def quantile_breaks(values: Floats, classes: int) -> Floats:

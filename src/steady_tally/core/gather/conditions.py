@@ -13,14 +13,14 @@ import pyarrow.compute as pc
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.numbers import numbers, writing_of
 from steady_tally.core.gather.times import ReadTimes, within_windows
-from steady_tally.core.plan import (
+from steady_tally.core.plan.base import Decimal
+from steady_tally.core.plan.conditions import (
     AllOf,
     AnyOf,
     AtPlaces,
     BetweenDays,
     Condition,
     Contains,
-    Decimal,
     HasValue,
     InRange,
     InsideOutline,

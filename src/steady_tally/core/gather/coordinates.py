@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
-from steady_tally.core.gather.reasons import Reason
+from steady_tally.core.reasons import Reason
 
 Floats = npt.NDArray[np.float64]
 Reasons = npt.NDArray[np.uint8]

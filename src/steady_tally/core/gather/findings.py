@@ -8,9 +8,9 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.gather.conditions import trimmed_text
-from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.gather.records import Checked
 from steady_tally.core.gather.times import Resolution
+from steady_tally.core.reasons import Reason
 
 _SPIKE = 3.0
 _LEAST = 30

@@ -30,8 +30,9 @@ from steady_tally.core.gather.column_words import (
 )
 from steady_tally.core.gather.conditions import trimmed_text
 from steady_tally.core.gather.numbers import numbers, writing_of
-from steady_tally.core.gather.times import DateOrder, read_times
-from steady_tally.core.plan import Decimal
+from steady_tally.core.gather.times import read_times
+from steady_tally.core.plan.base import Decimal
+from steady_tally.core.plan.gather import DateOrder
 from steady_tally.core.sources import Table
 
 _READABLE_FROM = 0.6

@@ -10,7 +10,7 @@ import numpy.typing as npt
 from steady_tally.core.gather.angles import angles
 from steady_tally.core.gather.conditions import trimmed_text
 from steady_tally.core.matching import How, match_names, tidy
-from steady_tally.core.plan import LookUp
+from steady_tally.core.plan.gather import LookUp
 from steady_tally.core.sources import Table
 
 _WHERE = "plan: gather.events.look_up"

@@ -15,7 +15,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from steady_tally.core.plan import Decimal
+from steady_tally.core.plan.base import Decimal
 
 Floats = npt.NDArray[np.float64]
 Flags = npt.NDArray[np.bool_]

@@ -21,24 +21,23 @@ from steady_tally.core.gather.conditions import Whereabouts, coded_text, column_
 from steady_tally.core.gather.coordinates import check_coordinates, look_swapped, reasons_of
 from steady_tally.core.gather.look_up import look_up
 from steady_tally.core.gather.numbers import numbers, writing_of
-from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.gather.times import LATEST_YEAR, ReadTimes, Resolution, read_times, within_windows
 from steady_tally.core.ledger import StageBalance, balance
 from steady_tally.core.place.bins import OUTSIDE, edges_of
 from steady_tally.core.place.locate import locate
 from steady_tally.core.place.projection import coordinate_system, full_turn, on_one_turn, project, turned_to
 from steady_tally.core.place.zones import closed_outline
-from steady_tally.core.plan import (
-    Condition,
+from steady_tally.core.plan.base import Decimal
+from steady_tally.core.plan.conditions import Condition
+from steady_tally.core.plan.gather import (
     CoordinateColumns,
     CoordinatePair,
     CoordinateText,
-    Decimal,
     Events,
     EventTime,
-    Gather,
     NoCoordinates,
 )
+from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Sources, Table
 
 _EVENTS = "plan: gather.events"
@@ -136,14 +135,8 @@ class Gathered:
         return self.checked.times.start if self.checked.times else None
 
 
-def gather(plan: Gather, sources: Sources) -> Gathered:
-    """Check, then choose."""
-    return choose(plan, check(plan, sources))
-
-
-def check(plan: Gather, sources: Sources) -> Checked:
+def check(events: Events, sources: Sources) -> Checked:
     """Read places, identifiers and times; put right what the plan says; find what cannot be used."""
-    events = plan.events
     table = sources.table(events.source, wanted_by=_EVENTS)
     if events.columns is not None:
         table = _kept_columns(table, events)
@@ -214,17 +207,17 @@ def check(plan: Gather, sources: Sources) -> Checked:
     )
 
 
-def choose(plan: Gather, checked: Checked) -> Gathered:
+def choose(events: Events, checked: Checked) -> Gathered:
     """Leave out what lies outside the recorded windows and what the filter does not keep."""
-    events, times = plan.events, checked.times
+    times = checked.times
     reasons = checked.reasons.copy()
     unknown = np.isnat(times.start) if times else np.ones(len(reasons), dtype=np.bool_)
     if times and events.recorded:
-        inside = within_windows(times, [(w.first_day, w.last_day) for w in events.recorded])
+        inside = within_windows(times, [w.span for w in events.recorded])
         reasons[~inside & ~unknown & (reasons == Reason.NONE)] = Reason.OUTSIDE_RECORDED_WINDOWS
     usable = reasons == Reason.NONE
     filtered_by = []
-    where = whereabouts(plan, checked)
+    where = whereabouts(events, checked)
     for condition in events.where:
         keep = np.ones(len(reasons), dtype=np.bool_)
         if condition.on:
@@ -252,9 +245,9 @@ def held(checked: Checked, condition: Condition, where: Whereabouts) -> Flags:
     return kept[key]
 
 
-def whereabouts(plan: Gather, checked: Checked) -> Whereabouts:
+def whereabouts(events: Events, checked: Checked) -> Whereabouts:
     """What conditions on time and place look at."""
-    places = {p.name: p for p in plan.events.places}
+    places = {p.name: p for p in events.places}
 
     def inside(outline: Sequence[tuple[float, float]]) -> Flags:
         corners = closed_outline(outline)
@@ -274,7 +267,7 @@ def whereabouts(plan: Gather, checked: Checked) -> Whereabouts:
         east = turned_to(lon - place.x, 0.0, 360.0) * _METRES_A_DEGREE * np.cos(np.radians(place.y))
         return np.asarray(np.hypot(east, north) <= place.reach_m)
 
-    return Whereabouts(checked.times, inside, at_place, str(plan.events.places))
+    return Whereabouts(checked.times, inside, at_place, str(events.places))
 
 
 def used_columns(events: Events) -> set[str]:

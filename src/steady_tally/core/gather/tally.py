@@ -21,10 +21,12 @@ from steady_tally.core.gather.conditions import (
     trimmed_text,
 )
 from steady_tally.core.gather.numbers import writing_of
-from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.gather.records import Checked, held, used_columns, whereabouts
 from steady_tally.core.gather.times import within_windows
-from steady_tally.core.plan import BetweenDays, Condition, Decimal, Gather, HasValue, InRange, WeekHours
+from steady_tally.core.plan.base import Decimal
+from steady_tally.core.plan.conditions import BetweenDays, Condition, HasValue, InRange, WeekHours
+from steady_tally.core.plan.gather import Events
+from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Table
 
 _BARS = 24
@@ -71,14 +73,14 @@ class Tally:
     week: tuple[int, ...]
 
 
-def tally(plan: Gather, checked: Checked) -> Tally:
-    """Count for the plan's filter as it stands."""
-    table, conditions = checked.table, plan.events.where
+def tally(events: Events, checked: Checked) -> Tally:
+    """Count for the filter as it stands."""
+    table, conditions = checked.table, events.where
     usable = checked.reasons == Reason.NONE
-    if checked.times and plan.events.recorded:
-        windows = [(w.first_day, w.last_day) for w in plan.events.recorded]
+    if checked.times and events.recorded:
+        windows = [w.span for w in events.recorded]
         usable &= within_windows(checked.times, windows) | np.isnat(checked.times.start)
-    where = whereabouts(plan, checked)
+    where = whereabouts(events, checked)
     keeps = [held(checked, c, where) for c in conditions]
 
     def kept_without(left_out: Callable[[Condition], bool]) -> Flags:
@@ -89,7 +91,7 @@ def tally(plan: Gather, checked: Checked) -> Tally:
         return kept
 
     columns = []
-    used = used_columns(plan.events)
+    used = used_columns(events)
     each = checked.number
     for name in category_columns(table, without=used):
         kept = kept_without(lambda c, name=name: isinstance(c, HasValue) and c.column == name)  # type: ignore[misc]

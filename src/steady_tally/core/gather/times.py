@@ -11,7 +11,6 @@ from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta, timezone, tzinfo
 from enum import IntEnum
 from functools import cached_property
-from typing import Literal, get_args
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -19,10 +18,8 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-DateOrder = Literal[
-    "year-first", "day-first", "month-first", "compact", "day-name", "month-name", "serial", "seconds", "period"
-]
-DATE_ORDERS: tuple[DateOrder, ...] = get_args(DateOrder)
+from steady_tally.core.plan.gather import DateOrder
+
 Times = npt.NDArray[np.datetime64]
 Ints = npt.NDArray[np.int64]
 

@@ -13,10 +13,11 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.gather.conditions import coded_text
-from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.gather.records import Gathered, held, whereabouts
 from steady_tally.core.place.placing import Placement
-from steady_tally.core.plan import AllOf, AnyOf, AtPlaces, Condition, Gather, InsideOutline
+from steady_tally.core.plan.conditions import AllOf, AnyOf, AtPlaces, Condition, InsideOutline
+from steady_tally.core.plan.gather import Events
+from steady_tally.core.reasons import Reason
 
 Flags = npt.NDArray[np.bool_]
 
@@ -48,26 +49,26 @@ class Share:
         return self.located / self.records if self.records else 1.0
 
 
-def completeness(plan: Gather, gathered: Gathered, placement: Placement) -> Share:
+def completeness(events: Events, gathered: Gathered, placement: Placement) -> Share:
     """The share of all records that belong to the study."""
-    belongs, located = _flags(plan, gathered, placement)
+    belongs, located = _flags(events, gathered, placement)
     return Share("all", int(np.count_nonzero(belongs)), int(np.count_nonzero(located)))
 
 
-def completeness_by(plan: Gather, gathered: Gathered, placement: Placement, column: str) -> list[Share]:
+def completeness_by(events: Events, gathered: Gathered, placement: Placement, column: str) -> list[Share]:
     """The same for each text in a column of the records, in the order of their number."""
     labels, codes = coded_text(gathered.table, column, wanted_by="completeness")
-    return _shares(labels, codes, *_flags(plan, gathered, placement))
+    return _shares(labels, codes, *_flags(events, gathered, placement))
 
 
-def completeness_by_month(plan: Gather, gathered: Gathered, placement: Placement) -> list[Share]:
+def completeness_by_month(events: Events, gathered: Gathered, placement: Placement) -> list[Share]:
     """The same for each month, in order; nothing where the plan names no times."""
     if gathered.time is None:
         return []
     months = gathered.time.astype("datetime64[M]")
     values, codes = np.unique(months, return_inverse=True)
     labels = ["" if np.isnat(v) else str(v) for v in values]
-    return sorted(_shares(labels, codes.ravel(), *_flags(plan, gathered, placement)), key=lambda s: s.says)
+    return sorted(_shares(labels, codes.ravel(), *_flags(events, gathered, placement)), key=lambda s: s.says)
 
 
 def _shares(labels: Sequence[str], codes: npt.NDArray[np.integer], belongs: Flags, located: Flags) -> list[Share]:
@@ -77,11 +78,11 @@ def _shares(labels: Sequence[str], codes: npt.NDArray[np.integer], belongs: Flag
     return sorted(shares, key=lambda s: -s.records)
 
 
-def _flags(plan: Gather, gathered: Gathered, placement: Placement) -> tuple[Flags, Flags]:
+def _flags(events: Events, gathered: Gathered, placement: Placement) -> tuple[Flags, Flags]:
     """(records,) which belong to the study, and which of these have a place."""
-    where = whereabouts(plan, gathered.checked)
+    where = whereabouts(events, gathered.checked)
     failed = np.isin(gathered.checked.reasons, _WITHOUT_A_PLACE)
-    for condition in plan.events.where:
+    for condition in events.where:
         # A record without a place cannot be judged by its place; by all else it can.
         if condition.on and not _about_places(condition):
             failed = failed & held(gathered.checked, condition, where)

@@ -26,7 +26,7 @@ from steady_tally.core.place.area import rounded
 from steady_tally.core.place.bins import THREADS
 from steady_tally.core.place.projection import true_areas
 from steady_tally.core.place.shapes import united
-from steady_tally.core.plan import METRES, Grid
+from steady_tally.core.plan.place import METRES, Grid
 
 MOST_CELLS = 2_000_000
 _CHUNK = 200_000
@@ -246,6 +246,10 @@ class CellSet:
     @cached_property
     def centres(self) -> Floats:
         return self.lattice.centres(self.column, self.row)
+
+    @property
+    def middles(self) -> Floats:
+        return self.centres
 
     @cached_property
     def geometry(self) -> npt.NDArray[np.object_]:

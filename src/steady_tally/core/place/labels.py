@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.place.bins import OUTSIDE
-from steady_tally.core.place.placing import Looked
+from steady_tally.core.place.looking import Looked
 from steady_tally.core.place.stated import BLANK
 
 Ints = npt.NDArray[np.int64]

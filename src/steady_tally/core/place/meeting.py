@@ -7,10 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from steady_tally.core.gather.records import Checked
 from steady_tally.core.gather.systems import rank_systems
 from steady_tally.core.place.bins import OUTSIDE
-from steady_tally.core.place.placing import Looked
+from steady_tally.core.place.looking import Looked
 from steady_tally.core.place.projection import DEGREES, coordinate_system, project
 
 Floats = npt.NDArray[np.float64]
@@ -49,9 +48,9 @@ class Apart:
         )
 
 
-def apart(looked: Looked, checked: Checked) -> Apart | None:
+def apart(looked: Looked) -> Apart | None:
     """None where at least one event lies in a zone, or where there is nothing to compare."""
-    zones = looked.zones
+    zones, checked = looked.zones, looked.checked
     if zones is None or len(zones.coordinates) == 0 or (looked.located.first != OUTSIDE).any():
         return None
     at = np.flatnonzero(looked.has_place)

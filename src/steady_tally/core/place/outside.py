@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from steady_tally.core.gather.reasons import Reason
 from steady_tally.core.place.placing import Placement
+from steady_tally.core.reasons import Reason
 
 DISTANCES_M = (5, 10, 25, 50, 100, 250, 500, 1_000)
 

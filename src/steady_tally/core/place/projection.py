@@ -16,7 +16,7 @@ from pyproj.exceptions import CRSError
 from scipy.interpolate import RectBivariateSpline
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.plan import WorkingProjection
+from steady_tally.core.plan.place import WorkingProjection
 
 Floats = npt.NDArray[np.float64]
 DEGREES = "EPSG:4326"

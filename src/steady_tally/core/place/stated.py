@@ -12,7 +12,8 @@ from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.conditions import coded_text
 from steady_tally.core.matching import How, match_names
 from steady_tally.core.place.zones import ZoneSet
-from steady_tally.core.plan import StatedArea, StatedColumn
+from steady_tally.core.plan.gather import StatedColumn
+from steady_tally.core.plan.place import StatedArea
 from steady_tally.core.sources import Table
 
 UNKNOWN = -1

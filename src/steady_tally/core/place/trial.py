@@ -9,12 +9,11 @@ import numpy as np
 import numpy.typing as npt
 from scipy.spatial import cKDTree
 
-from steady_tally.core.gather.records import Checked
 from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.cover import cells_over, positions, some_cells
 from steady_tally.core.place.grid import Lattice
-from steady_tally.core.place.placing import Looked, grid_ground, working_lattice
-from steady_tally.core.plan import Grid, Place
+from steady_tally.core.place.looking import Looked, grid_ground, working_lattice
+from steady_tally.core.plan.place import Grid, Place
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -63,10 +62,10 @@ class Trial:
         return self.events / self.occupied if self.occupied else 0.0
 
 
-def try_grid(plan: Place, how: Grid, looked: Looked, checked: Checked, goes_on: npt.NDArray[np.bool_]) -> Trial:
+def try_grid(plan: Place, how: Grid, looked: Looked, goes_on: npt.NDArray[np.bool_]) -> Trial:
     """Count the events that go on (a flag for each of the looked-at records) in the cells of that grid."""
-    lattice = working_lattice(plan, how, looked, checked)
-    x, y = looked.working(checked, lattice.crs, lattice.system)
+    lattice = working_lattice(plan, how, [looked])
+    x, y = looked.working(lattice.crs, lattice.system)
     wanted = goes_on & np.isfinite(x) & np.isfinite(y)
     ground = grid_ground(looked, lattice)
     if ground is None:
@@ -78,12 +77,12 @@ def try_grid(plan: Place, how: Grid, looked: Looked, checked: Checked, goes_on: 
     at = positions(box, kept, box.codes(*lattice.cells_of(x[wanted], y[wanted])))
     count = np.bincount(at[at != OUTSIDE], minlength=len(kept))
     column, row = box.cells_at(kept)
-    return Trial(lattice, column, row, count, _warnings(lattice, looked, checked))
+    return Trial(lattice, column, row, count, _warnings(lattice, looked))
 
 
-def _warnings(lattice: Lattice, looked: Looked, checked: Checked) -> tuple[str, ...]:
+def _warnings(lattice: Lattice, looked: Looked) -> tuple[str, ...]:
     if "fineness" not in looked.kept:
-        looked.kept["fineness"] = precision_m(looked, checked), *shared_spacing_m(looked, checked)
+        looked.kept["fineness"] = precision_m(looked), *shared_spacing_m(looked)
     step, share, spacing = looked.kept["fineness"]
     width = min(lattice.width, lattice.height if not lattice.hexagon else lattice.width)
     found = []
@@ -99,8 +98,9 @@ def _warnings(lattice: Lattice, looked: Looked, checked: Checked) -> tuple[str, 
     return tuple(found)
 
 
-def precision_m(looked: Looked, checked: Checked) -> float:
+def precision_m(looked: Looked) -> float:
     """To how many metres most coordinates are written: the largest power of ten of which they are multiples."""
+    checked = looked.checked
     at = looked.record[looked.has_place][:200_000]
     if len(at) == 0:
         return 0.0
@@ -113,8 +113,9 @@ def precision_m(looked: Looked, checked: Checked) -> float:
     return 0.0
 
 
-def shared_spacing_m(looked: Looked, checked: Checked) -> tuple[float, float]:
+def shared_spacing_m(looked: Looked) -> tuple[float, float]:
     """The share of events at places that several events have, and the median distance from such a place to the next."""
+    checked = looked.checked
     at = looked.record[looked.has_place]
     if len(at) == 0:
         return 0.0, 0.0

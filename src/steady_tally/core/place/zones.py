@@ -19,7 +19,7 @@ from steady_tally.core.place.bins import OUTSIDE, BinIndex, Edges, edges_of, ind
 from steady_tally.core.place.locate import locate
 from steady_tally.core.place.projection import DEGREES, coordinate_system, full_turn, project, to_degrees, turned_to
 from steady_tally.core.place.shapes import repaired, rings_of
-from steady_tally.core.plan import Outline
+from steady_tally.core.plan.gather import Outline
 from steady_tally.core.sources import Features, Sources, column_of, texts
 
 _POLYGONAL = (3, 6)
@@ -90,6 +90,14 @@ class ZoneSet:
         areas = ring_areas_m2(self.coordinates, self.ring_start, self.crs)
         signed = np.where(self.ring_is_hole, -areas, areas)
         return rounded(np.bincount(self.ring_zone, weights=signed, minlength=len(self)) / 1e6)
+
+    @cached_property
+    def middles(self) -> Floats:
+        """(zones, 2) a point on the surface of each; NaN for a zone without a shape."""
+        there = ~shapely.is_empty(self.geometry)
+        found = np.full((len(self), 2), np.nan)
+        found[there] = shapely.get_coordinates(shapely.point_on_surface(self.geometry[there]))
+        return found
 
     def own(self, x: Floats, y: Floats, crs: CRS) -> tuple[Floats, Floats]:
         """(n,) points of another system in the zones' own, on the turn of the earth that the zones are written on.

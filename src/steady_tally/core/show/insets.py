@@ -12,7 +12,8 @@ from steady_tally.core.place.counting import with_middle_inside
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.projection import distortion, project, spread_over, working_system
 from steady_tally.core.place.zones import ZoneSet, outline_zones
-from steady_tally.core.plan import Inset, Outline
+from steady_tally.core.plan.gather import Outline
+from steady_tally.core.plan.show import Inset
 from steady_tally.core.show.drawing import Plane, Rings, zone_rings
 from steady_tally.core.sources import Sources
 

@@ -101,13 +101,11 @@ def _time_line(outcome: Outcome, record: Ints, each: Ints) -> tuple[tuple[Count,
     there = ~np.isnat(times)
     known, number = times[there], each[there]
     unknown = int(each[~there].sum())
-    windows = outcome.plan.gather.events.recorded
-    if windows:
+    windows = outcome.events.recorded
+    if windows and all(w.dated for w in windows):
         days = known.astype("datetime64[D]")
-        counts = [
-            int(number[(days >= np.datetime64(w.first_day)) & (days <= np.datetime64(w.last_day))].sum())
-            for w in windows
-        ]
+        spans = [w.span for w in windows]
+        counts = [int(number[(days >= np.datetime64(a)) & (days <= np.datetime64(b))].sum()) for a, b in spans]
         return _counts([w.name or str(w.first_day) for w in windows], counts), unknown
     placed = everything[outcome.placed.record[outcome.placed.located.first != OUTSIDE]]
     placed = placed[~np.isnat(placed)]
@@ -129,7 +127,7 @@ def _counts(says: Sequence[str], events: Sequence[int]) -> tuple[Count, ...]:
 def _categories(outcome: Outcome, record: Ints, each: Ints) -> tuple[Category, ...]:
     table = outcome.gathered.table
     found = []
-    without = used_columns(outcome.plan.gather.events)
+    without = used_columns(outcome.events)
     for name in category_columns(table, without=without)[:_MOST_CATEGORIES]:
         labels, codes = coded_text(table, name, wanted_by="area")
         counts = _sums(codes[record], each, len(labels))

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 import numpy as np
 import numpy.typing as npt
@@ -18,8 +19,10 @@ from steady_tally.core.codes import same_grouping, together
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.conditions import coded_text
 from steady_tally.core.matching import quoted, tidy
-from steady_tally.core.plan import Denominator
 from steady_tally.core.sources import Table
+
+if TYPE_CHECKING:
+    from steady_tally.core.measure.under.table import FromTable
 
 _WHERE = "plan: measure.denominator"
 _SPELLING = "the spelling of the area"
@@ -76,6 +79,14 @@ class Dimension:
 
 
 @dataclass(frozen=True)
+class Spelt:
+    """How rows spell their areas: the different spellings, and for each row which it has."""
+
+    spellings: tuple[str, ...]
+    code: Ints
+
+
+@dataclass(frozen=True)
 class Added:
     """
     Attributes
@@ -95,12 +106,12 @@ class Added:
 
 
 def add_rows(
-    plan: Denominator,
+    plan: FromTable,
     table: Table,
     used: Flags,
     area: Ints,
     values: Floats,
-    spelt: Sequence[str],
+    spelt: Spelt,
     areas: Sequence[str],
     names: Sequence[str],
 ) -> Added:
@@ -111,7 +122,7 @@ def add_rows(
     used : (n,) the rows that are joined to an area.
     area : (n,) the position of that area.
     values : (n,) NaN where a row has no number.
-    spelt : (n,) how each row spells its area.
+    spelt : how each row spells its area.
     areas, names : identifiers and names of the areas.
 
     Raises
@@ -139,7 +150,7 @@ def add_rows(
     return Added(totals, np.bincount(own[kept], minlength=count), int(np.count_nonzero(~kept)), over, short)
 
 
-def differing_columns(plan: Denominator, table: Table, used: Flags, area: Ints, spelt: Sequence[str]) -> list[str]:
+def differing_columns(plan: FromTable, table: Table, used: Flags, area: Ints, spelt: Spelt) -> list[str]:
     """The columns in which rows of one area differ, in the table's order: what there is to add or to average over."""
     at = np.flatnonzero(used)
     return [d.name for d in _dimensions(plan, table, at, area[at], spelt, ()) if _varies(area[at], d.code)]
@@ -150,12 +161,12 @@ class _Rows:
 
     def __init__(
         self,
-        plan: Denominator,
+        plan: FromTable,
         table: Table,
         at: Ints,
         own: Ints,
         value: Floats,
-        spelt: Sequence[str],
+        spelt: Spelt,
         areas: Sequence[str],
         names: Sequence[str],
     ) -> None:
@@ -286,7 +297,7 @@ class _Rows:
 
 
 def _dimensions(
-    plan: Denominator, table: Table, at: Ints, own: Ints, spelt: Sequence[str], known: Sequence[str]
+    plan: FromTable, table: Table, at: Ints, own: Ints, spelt: Spelt, known: Sequence[str]
 ) -> list[Dimension]:
     """What rows can differ in: columns of recurring texts or of years, those that the plan names, and the spelling."""
     keys = {k.table for k in plan.keys}
@@ -301,9 +312,11 @@ def _dimensions(
         if name in named or (2 * len(texts) <= len(at) and _is_kind(texts)):
             found.append(Dimension(name, texts, code.ravel().astype(np.int64)))
     if known:
-        left = [_beyond(spelt[r], known[a]) for r, a in zip(at.tolist(), own.tolist(), strict=True)]
-        words, code = np.unique(np.array(left, dtype=object).astype(str), return_inverse=True)
-        found.append(Dimension(_SPELLING, tuple(words.tolist()), code.ravel().astype(np.int64)))
+        pairs, which = np.unique(np.column_stack([spelt.code[at], own]), axis=0, return_inverse=True)
+        left = [_beyond(spelt.spellings[s], known[a]) for s, a in pairs.tolist()]
+        words = {word: i for i, word in enumerate(sorted(set(left)))}
+        code = np.array([words[w] for w in left], dtype=np.int64)[which.ravel()] if left else own
+        found.append(Dimension(_SPELLING, tuple(words), code))
     return found
 
 

@@ -1,25 +1,26 @@
-"""What to divide by: a table's rows joined to the areas and added up."""
+"""A table's rows joined to areas and added up: one figure for each, and the account of the rows."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 import numpy.typing as npt
 
+from steady_tally.core.areas import Areas
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.column_words import PERIOD, name_words
 from steady_tally.core.gather.conditions import coded_text, column_numbers, condition_says, holds, rows_that_hold
 from steady_tally.core.gather.numbers import Writing, writing_of
 from steady_tally.core.matching import How, match_names
-from steady_tally.core.measure.rows import add_rows, differing_columns
-from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.measure.under.rows import Spelt, add_rows, differing_columns
 from steady_tally.core.place.counting import Members
-from steady_tally.core.place.grid import CellSet
-from steady_tally.core.place.zones import ZoneSet
-from steady_tally.core.plan import Denominator, Key
-from steady_tally.core.sources import Table, texts
+from steady_tally.core.sources import Table
+
+if TYPE_CHECKING:
+    from steady_tally.core.measure.under.table import FromTable, Key
 
 _WHERE = "plan: measure.denominator"
 Floats = npt.NDArray[np.float64]
@@ -33,9 +34,8 @@ class Denominators:
 
     Attributes
     ----------
-    values : (areas,) float64, NaN where no row was joined or one of its rows has no number.
-    of_members : the numbers are those of the zones that areas are made of, as far as each zone counts; else they are
-        of whole areas.
+    values : (areas or zones,) float64, NaN where no row was joined or one of its rows has no number.
+    of_members : the numbers are those of the zones that areas are made of; else they are of whole areas.
     rows_read, rows_filtered_out, rows_used, rows_left_over : read = filtered out + used + left over + totals.
     totals : rows left out because they are the sum of others beside them.
     left_over : the spellings that no area answers to, each with the number of its rows.
@@ -79,12 +79,12 @@ class Joined:
     ----------
     kept : (rows,) which the plan's conditions keep.
     area : (rows,) the position of each kept row's area, -1 for none.
-    spelt : (rows,) how the row spells its area: by the key that matched it.
+    spelt : how the row spells its area: by the key that matched it.
     """
 
     kept: Flags
     area: Ints
-    spelt: tuple[str, ...]
+    spelt: Spelt
     how: Mapping[How, int]
     left_over: Mapping[str, int]
     suggestions: Mapping[str, tuple[str, ...]]
@@ -94,14 +94,11 @@ class Joined:
         return self.kept & (self.area >= 0)
 
 
-def denominators(
-    plan: Denominator, table: Table, areas: ZoneSet | CellSet, members: Members | None = None
-) -> Denominators:
+def denominators(plan: FromTable, table: Table, areas: Areas, members: Members | None = None) -> Denominators:
     """Join the table's rows to the areas by the plan's keys, in turn, and add them up.
 
     Where areas are made of smaller zones, the table may have the areas' own codes or those of the zones. It has those
-    of which more of its rows are known, the areas' own where that is the same. The zones' figures are added up as far
-    as each zone counts; an area of which a counting zone has none then has none itself.
+    of which more of its rows are known, the areas' own where that is the same.
     """
     _check_accepted(plan, [areas, *([members.zones] if members else [])])
     own = join_rows(plan, table, areas)
@@ -111,40 +108,38 @@ def denominators(
     by_own, by_parts = (int(np.count_nonzero(j.used)) for j in (own, parts))
     if by_own >= by_parts:
         return replace(_added(plan, table, own, areas), fits_both=by_own == by_parts and by_own > 0)
-    found = _added(plan, table, parts, members.zones)
-    counts = (members.area != OUTSIDE) & (members.share > 0.0)
-    of = members.area[counts]
-    values = np.bincount(of, weights=(found.values * members.share)[counts], minlength=len(areas)).astype(np.float64)
-    values[np.bincount(of, minlength=len(areas)) == 0] = np.nan
-    return replace(found, values=values, of_members=True)
+    return replace(_added(plan, table, parts, members.zones), of_members=True)
 
 
-def join_rows(plan: Denominator, table: Table, zones: ZoneSet | CellSet) -> Joined:
-    """Match each row to an area by the plan's keys in turn."""
+def join_rows(plan: FromTable, table: Table, areas: Areas) -> Joined:
+    """Match each row to an area by the plan's keys in turn; the work goes by different spellings, not by rows."""
     keep = rows_that_hold(table, plan.where, wanted_by=_WHERE)
-    position = {identifier: i for i, identifier in enumerate(zones.identifiers)}
+    position = {identifier: i for i, identifier in enumerate(areas.identifiers)}
     accepted = {spelling: position[i] for spelling, i in plan.accepted.items() if i in position}
     area = np.full(table.row_count, -1, dtype=np.int64)
     how: dict[How, int] = {}
     suggestions: dict[str, tuple[str, ...]] = {}
-    spelt = [""] * table.row_count
+    spellings, spelt = [""], np.zeros(table.row_count, dtype=np.int64)
     for key in plan.keys:
-        texts_of_key = texts(table.column(key.table, wanted_by=_WHERE + ".keys"))
+        labels, codes = coded_text(table, key.table, wanted_by=_WHERE + ".keys")
         open_rows = np.flatnonzero(keep & (area < 0))
-        targets = zones.identifiers if key.area == "identifier" else zones.names
-        found = match_names((texts_of_key[i] for i in open_rows), targets, accepted=accepted)
-        for i in open_rows.tolist():
-            if texts_of_key[i]:
-                spelt[i] = texts_of_key[i]
-            area[i] = found.joined.get(texts_of_key[i], (-1, "exact"))[0]
+        wanted = np.unique(codes[open_rows]).tolist()
+        found = match_names((labels[w] for w in wanted), _targets(areas, key), accepted=accepted)
+        to = np.array([found.joined.get(label, (-1, "exact"))[0] for label in labels] or [-1], dtype=np.int64)
+        blank = np.array([label == "" for label in labels] or [True], dtype=np.bool_)
+        area[open_rows] = to[codes[open_rows]]
+        spelt[open_rows] = np.where(blank[codes[open_rows]], spelt[open_rows], codes[open_rows] + len(spellings))
+        spellings += labels
         for _, way in found.joined.values():
             how[way] = how.get(way, 0) + 1
-        suggestions |= {s: tuple(zones.identifiers[p] for p in best) for s, best in found.suggestions.items()}
+        suggestions |= {s: tuple(areas.identifiers[p] for p in best) for s, best in found.suggestions.items()}
+    lost, first, times = np.unique(spelt[keep & (area < 0)], return_index=True, return_counts=True)
     left_over: dict[str, int] = {}
-    for i in np.flatnonzero(keep & (area < 0)).tolist():
-        left_over[spelt[i]] = left_over.get(spelt[i], 0) + 1
+    for at in np.argsort(first, kind="stable").tolist():
+        spelling = spellings[lost[at]]
+        left_over[spelling] = left_over.get(spelling, 0) + int(times[at])
     suggestions = {s: best for s, best in suggestions.items() if s in left_over}
-    return Joined(keep, area, tuple(spelt), how, left_over, suggestions)
+    return Joined(keep, area, Spelt(tuple(spellings), spelt), how, left_over, suggestions)
 
 
 @dataclass(frozen=True)
@@ -159,19 +154,19 @@ class Proposal:
     refusal : why it cannot be worked out as it stands, in a sentence; empty where it can.
     """
 
-    plan: Denominator
+    plan: FromTable
     differ: tuple[str, ...]
     writing: Writing
     refusal: str
 
 
-def propose(plan: Denominator, table: Table, areas: ZoneSet | CellSet, members: Members | None) -> Proposal:
+def propose(plan: FromTable, table: Table, areas: Areas, members: Members | None) -> Proposal:
     """Complete what the plan does not say of the rows of one area, for the user to see and change.
 
     Keys by which no row finds its area are left out: what they say is something else.
     """
     sets = [areas, *([members.zones] if members is not None else [])]
-    keys = [k for k in plan.keys if any(_finds(k, table, zones) for zones in sets)]
+    keys = [k for k in plan.keys if any(_finds(k, table, one) for one in sets)]
     plan = plan.model_copy(update={"keys": keys or plan.keys})
     tried = [join_rows(plan, table, areas)]
     if members is not None and members.zones is not areas:
@@ -192,14 +187,17 @@ def propose(plan: Denominator, table: Table, areas: ZoneSet | CellSet, members: 
     return Proposal(plan, tuple(differ), writing_of(table.column(plan.value, wanted_by=_WHERE + ".value")), refusal)
 
 
-def _finds(key: Key, table: Table, zones: ZoneSet | CellSet) -> bool:
+def _finds(key: Key, table: Table, areas: Areas) -> bool:
     labels, _ = coded_text(table, key.table, wanted_by=_WHERE + ".keys")
-    targets = zones.identifiers if key.area == "identifier" else zones.names
-    return bool(match_names(labels, targets).joined)
+    return bool(match_names(labels, _targets(areas, key)).joined)
 
 
-def _check_accepted(plan: Denominator, known: Sequence[ZoneSet | CellSet]) -> None:
-    there = {i for areas in known for i in areas.identifiers} if plan.accepted else set()
+def _targets(areas: Areas, key: Key) -> tuple[str, ...]:
+    return areas.identifiers if key.area == "identifier" else areas.names
+
+
+def _check_accepted(plan: FromTable, known: Sequence[Areas]) -> None:
+    there = {i for one in known for i in one.identifiers} if plan.accepted else set()
     unknown = [i for i in plan.accepted.values() if i not in there]
     if unknown:
         raise PlanError(
@@ -207,10 +205,10 @@ def _check_accepted(plan: Denominator, known: Sequence[ZoneSet | CellSet]) -> No
         )
 
 
-def _added(plan: Denominator, table: Table, joined: Joined, zones: ZoneSet | CellSet) -> Denominators:
+def _added(plan: FromTable, table: Table, joined: Joined, areas: Areas) -> Denominators:
     values = column_numbers(table, plan.value, plan.decimal, wanted_by=_WHERE + ".value")
     used = joined.used
-    added = add_rows(plan, table, used, joined.area, values, joined.spelt, zones.identifiers, zones.names)
+    added = add_rows(plan, table, used, joined.area, values, joined.spelt, areas.identifiers, areas.names)
     without = np.isnan(added.values)
     return Denominators(
         values=added.values,
@@ -223,9 +221,9 @@ def _added(plan: Denominator, table: Table, joined: Joined, zones: ZoneSet | Cel
         left_over=joined.left_over,
         suggestions=joined.suggestions,
         how=joined.how,
-        areas_without_row=tuple(zones.identifiers[i] for i in np.flatnonzero(added.rows == 0)),
-        areas_with_unreadable=tuple(zones.identifiers[i] for i in np.flatnonzero((added.rows > 0) & without)),
-        areas_short=tuple(zones.identifiers[i] for i in np.flatnonzero(added.short > 0)),
+        areas_without_row=tuple(areas.identifiers[i] for i in np.flatnonzero(added.rows == 0)),
+        areas_with_unreadable=tuple(areas.identifiers[i] for i in np.flatnonzero((added.rows > 0) & without)),
+        areas_short=tuple(areas.identifiers[i] for i in np.flatnonzero(added.short > 0)),
         added_over=added.over,
         written=_written(plan, table),
         idle=tuple(
@@ -237,13 +235,13 @@ def _added(plan: Denominator, table: Table, joined: Joined, zones: ZoneSet | Cel
     )
 
 
-def _written(plan: Denominator, table: Table) -> str:
+def _written(plan: FromTable, table: Table) -> str:
     """How the numbers are written, where that was found from the column and is not plain."""
     writing = writing_of(table.columns.column(plan.value))
     plain = writing.decimal == "." and not writing.grouping
     return "" if plain or plan.decimal is not None else writing.evidence
 
 
-def _spellings(plan: Denominator, table: Table) -> set[str]:
+def _spellings(plan: FromTable, table: Table) -> set[str]:
     found = [coded_text(table, key.table, wanted_by=_WHERE + ".keys")[0] for key in plan.keys] if plan.accepted else []
     return {label for labels in found for label in labels}

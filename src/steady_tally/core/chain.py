@@ -1,0 +1,350 @@
+"""The whole chain, spelt once: a plan and its sources -> what they come to.
+
+Every result is worked out when it is first asked for, from those before it alone, and kept under a key that says what
+it depends on: a changed class method never re-places an event, a changed filter joins no table anew, and what only
+changes words or colours works out nothing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+from functools import cached_property
+from typing import Any, Protocol, TypeVar
+
+import numpy as np
+
+from steady_tally.core.classes import Classing
+from steady_tally.core.classes.breaks import ZERO_CLASS, assign, goodness_of_variance_fit
+from steady_tally.core.classes.kind import Classable
+from steady_tally.core.classes.steadiness import steadiness
+from steady_tally.core.errors import PlanError
+from steady_tally.core.gather.conditions import rows_that_hold
+from steady_tally.core.gather.records import Checked, Gathered, check, choose, whereabouts
+from steady_tally.core.gather.windows import kept_windows
+from steady_tally.core.ledger import balance
+from steady_tally.core.measure import Measure
+from steady_tally.core.measure.count import Count
+from steady_tally.core.measure.kind import Material, MeasureKind
+from steady_tally.core.measure.tally import tally
+from steady_tally.core.measure.time import Span
+from steady_tally.core.measure.under.join import Denominators
+from steady_tally.core.notes import notes_of
+from steady_tally.core.outcome import Classed, Measured, Note, Outcome, Placed
+from steady_tally.core.place.locate import Located
+from steady_tally.core.place.looking import Looked, look, zones_of
+from steady_tally.core.place.placing import WAYS, Placement, Way, depends_on_events, placements
+from steady_tally.core.place.settled import Settled
+from steady_tally.core.place.zones import ZoneSet
+from steady_tally.core.plan.base import bare, fingerprint
+from steady_tally.core.plan.gather import Events, RecordedList, RecordedOutline
+from steady_tally.core.plan.place import Grid
+from steady_tally.core.plan.whole import Plan
+from steady_tally.core.reasons import Reason
+from steady_tally.core.sources import Sources
+from steady_tally.core.states import State
+
+_RESULTS_VERSION = 5  # raised when the same plan and sources come to give another result
+_OPEN = "a question is open"
+
+T = TypeVar("T")
+Progress = Callable[[int, int], None]  # so many of so many are done
+Keys = dict[str, str]
+
+
+class Keep(Protocol):
+    """Where results are kept: what is there under a key, or what the work comes to, which is kept from then on."""
+
+    def __call__(self, key: str, work: Callable[[], T]) -> T: ...
+
+
+class Shelf(Protocol):
+    """Where the zones of events are kept for good, by key."""
+
+    def load(self, key: str) -> Located | None: ...
+    def save(self, key: str, located: Located) -> None: ...
+
+
+class Chain:
+    """What a plan and its sources come to, result by result.
+
+    Parameters
+    ----------
+    checksums : SHA-256 of each source's bytes, by the name that the plan uses.
+    keep : where results are kept; by default with the chain alone.
+    """
+
+    def __init__(
+        self,
+        plan: Plan,
+        sources: Sources,
+        checksums: Mapping[str, str] | None = None,
+        *,
+        keep: Keep | None = None,
+        shelf: Shelf | None = None,
+        on_progress: Progress | None = None,
+    ) -> None:
+        self.plan, self.sources, self.checksums = plan, sources, checksums or {}
+        self.keep = keep or _kept_here()
+        self._shelf, self._on_progress = shelf, on_progress
+
+    # Keys: each result's part of the plan, hashed with what feeds it.
+
+    def keys(self, measure: str) -> Keys:
+        """The keys of all results that one measure comes from."""
+        name = self.plan.measures[measure].events
+        return {
+            "checked": self._checked_key(name),
+            "looked": self._looked_key(name),
+            "areas": self._areas_key,
+            "placement": self._placement_key(name),
+            "gathered": self._gathered_key(name),
+            "placed": self._placed_key(name),
+            "joined": self._joined_key(self.plan.measures[measure]),
+            "measured": self._measured_key(self.plan.measures[measure]),
+            "classed": self._classed_key(self.plan.measures[measure], self.plan.classes[measure]),
+        }
+
+    def _sum_of(self, source: str | None) -> list[Any]:
+        """What a source is: its bytes, and how they are read."""
+        if source is None:
+            return []
+        reading = self.plan.gather.reading.get(source)
+        return [source, self.checksums.get(source, ""), reading and bare(reading)]
+
+    def _checked_key(self, name: str) -> str:
+        events = self.plan.gather.events[name]
+        choices = {n: c for n, c in bare(events).items() if n not in ("where", "recorded", "places")}
+        looked_up = self._sum_of(events.look_up.source) if events.look_up else []
+        return fingerprint("checked", _RESULTS_VERSION, choices, self._sum_of(events.source), looked_up)
+
+    @cached_property
+    def _zones_key(self) -> str:
+        areas, source = self.plan.place.areas, self._sum_of(self.plan.place.source)
+        ground = areas.cover if isinstance(areas, Grid) else [areas.source, areas.identifier, areas.name, areas.crs]
+        return fingerprint("zones", _RESULTS_VERSION, bare(ground), source)
+
+    def _looked_key(self, name: str) -> str:
+        stated = self.plan.place.stated
+        return fingerprint("looked", stated.keys, stated.accepted, self._zones_key, self._checked_key(name))
+
+    def _recorded_key(self, name: str) -> list[Any]:
+        windows = self.plan.gather.events[name].recorded
+        if all(w.where is None for w in windows):
+            return []
+        found: list[Any] = [bare(windows)]
+        for window in windows:
+            if isinstance(window.where, RecordedList):
+                found.append(self._sum_of(window.where.source))
+            if isinstance(window.where, RecordedOutline):
+                found.append(self._sum_of(window.where.outline.source))
+        return found
+
+    @cached_property
+    def _areas_key(self) -> str:
+        place = self.plan.place
+        outlines = [self._sum_of(o.source) for o in place.exclude.inside]
+        areas = [bare(place.areas), bare(place.projection), bare(place.exclude), outlines, self._zones_key]
+        if depends_on_events(place):
+            areas += [place.tolerance_m, bare(place.stated)]
+            areas += [[name, self._looked_key(name), self._recorded_key(name)] for name in self.plan.gather.events]
+        return fingerprint("areas", areas)
+
+    def _placement_key(self, name: str) -> str:
+        part = [self.plan.place.tolerance_m, bare(self.plan.place.stated)]
+        return fingerprint("placement", part, self._areas_key, self._looked_key(name), self._recorded_key(name))
+
+    def _gathered_key(self, name: str) -> str:
+        events = self.plan.gather.events[name]
+        return fingerprint(
+            "gathered", bare(events.where), bare(events.recorded), bare(events.places), self._checked_key(name)
+        )
+
+    def _placed_key(self, name: str) -> str:
+        return fingerprint("placed", self._placement_key(name), self._gathered_key(name))
+
+    def _joined_key(self, measure: MeasureKind) -> str:
+        under = measure.under
+        return fingerprint(
+            "joined", under and bare(under), [self._sum_of(s) for s in (under.reads if under else ())], self._areas_key
+        )
+
+    def _measured_key(self, measure: MeasureKind) -> str:
+        return fingerprint("measured", bare(measure), self._placed_key(measure.events), self._joined_key(measure))
+
+    def _classed_key(self, measure: MeasureKind, classing: Classing) -> str:
+        return fingerprint("classed", bare(classing), self._measured_key(measure))
+
+    # Results.
+
+    def checked(self, name: str) -> Checked:
+        """Every record of one events source with its place and time, whatever the filter."""
+        events = self.plan.gather.events[name]
+        return self.keep(self._checked_key(name), lambda: check(events, self.sources))
+
+    @property
+    def zones(self) -> ZoneSet | None:
+        """The zones that events are looked for in, with the index over their edges."""
+        return self.keep(self._zones_key, lambda: zones_of(self.plan.place, self.sources))
+
+    def looked(self, name: str) -> Looked:
+        """The zones that each usable record of a source lies in."""
+        key = self._looked_key(name)
+
+        def anew() -> Looked:
+            known = self._shelf.load(key) if self._shelf else None
+            events = self.plan.gather.events[name]
+            found = look(
+                self.plan.place, events, self.checked(name), self.zones, known=known, on_progress=self._on_progress
+            )
+            if self._shelf and known is None:
+                self._shelf.save(key, found.located)
+            return found
+
+        return self.keep(key, anew)
+
+    def placement(self, name: str) -> Placement:
+        """The areas, and for each usable record of a source its area or why it has none."""
+        place, all_events = self.plan.place, self.plan.gather.events
+
+        def of(names: list[str], settled: Settled | None) -> dict[str, Placement]:
+            looked = {n: self.looked(n) for n in names}
+            return placements(place, {n: all_events[n] for n in names}, looked, self.sources, settled)
+
+        def anew() -> Placement:
+            if depends_on_events(place):
+                return self.keep(self._areas_key + " together", lambda: of(list(all_events), None))[name]
+            settled: list[Placement] = []
+
+            def first() -> Settled:
+                settled.append(of([name], None)[name])
+                return settled[0].settled
+
+            areas = self.keep(self._areas_key, first)
+            return settled[0] if settled else of([name], areas)[name]
+
+        return self.keep(self._placement_key(name), anew)
+
+    def gathered(self, name: str) -> Gathered:
+        """The records of a source that go on."""
+        events = self.plan.gather.events[name]
+        return self.keep(self._gathered_key(name), lambda: choose(events, self.checked(name)))
+
+    def placed(self, name: str) -> Placed:
+        """The events that go on, each with its area."""
+        return self.keep(
+            self._placed_key(name),
+            lambda: place(self.plan.gather.events[name], self.placement(name), self.gathered(name)),
+        )
+
+    def joined(self, measure: MeasureKind) -> Denominators | None:
+        """What a measure's denominator has of its sources, whatever the events are."""
+        under = measure.under
+        if under is None or not under.reads:
+            return None
+        placement = self.placement(measure.events)
+        return self.keep(
+            self._joined_key(measure), lambda: under.joined(placement.areas, placement.members, self.sources)
+        )
+
+    def measured(self, measure: MeasureKind) -> Measured:
+        """One value for each area."""
+        return self.keep(
+            self._measured_key(measure),
+            lambda: work_out(
+                measure, self.plan.gather.events[measure.events], self.placed(measure.events), self.joined(measure)
+            ),
+        )
+
+    def classed(self, measure: MeasureKind, classing: Classing) -> Classed:
+        """Which areas belong together."""
+        return self.keep(self._classed_key(measure, classing), lambda: classify(classing, self.measured(measure)))
+
+    def outcome(self, name: str | None = None, *, strict: bool = True) -> Outcome:
+        """All that one measure comes to, by default the mapped one. The ledger is checked before it is given out.
+
+        Without `strict`, events are counted in place of a measure that cannot be worked out, and a warning says why, so
+        that the question can be answered.
+        """
+        name = name or self.plan.mapped
+        measure: Measure = self.plan.measures[name]
+        more: tuple[Note, ...] = ()
+        placed = self.placed(measure.events)
+        try:
+            measured = self.measured(measure)
+        except PlanError as error:
+            if strict:
+                raise
+            says = f"Events are counted, since “{name}” cannot be worked out: {error.what}"
+            measure, more = Count(events=measure.events), (Note("measure", says, _OPEN),)
+            measured = self.measured(measure)
+        classed = self.classed(measure, self.plan.classes[name])
+        outcome = Outcome(self.plan, name, measure, self.gathered(measure.events), placed, measured, classed)
+        outcome.ledger.check()
+        return replace(outcome, notes=(*notes_of(outcome, self.sources), *more))
+
+
+def run(plan: Plan, sources: Sources, *, on_progress: Progress | None = None) -> Outcome:
+    """Do the whole chain for the mapped measure."""
+    return Chain(plan, sources, on_progress=on_progress).outcome()
+
+
+def _kept_here() -> Keep:
+    kept: dict[str, Any] = {}
+
+    def keep(key: str, work: Callable[[], T]) -> T:
+        if key not in kept:
+            kept[key] = work()
+        found: T = kept[key]
+        return found
+
+    return keep
+
+
+def place(events: Events, placement: Placement, gathered: Gathered) -> Placed:
+    """The areas of the records that go on, and those that lie in none."""
+    at = np.flatnonzero(gathered.reasons[placement.record] == Reason.NONE)
+    goes_on = np.zeros(len(placement.record), dtype=np.bool_)
+    goes_on[at] = True
+    record = placement.record[at]
+    reasons = gathered.reasons.copy()
+    reasons[record] = placement.reasons[at]
+    number, way = gathered.checked.number[record], placement.way[at]
+    ways = {WAYS[Way(w)]: int(n) for w, n in enumerate(np.bincount(way, minlength=1)) if n and w != Way.NONE}
+    account = balance("place", reasons[record], ways=ways)
+    window = placement.recording.window_of(gathered.checked.times, len(reasons))[record]
+    located = placement.located.of(goes_on)
+    return Placed(placement, at, record, located, way, number, window, reasons, kept_windows(events), account)
+
+
+def work_out(measure: MeasureKind, events: Events, placed: Placed, joined: Denominators | None) -> Measured:
+    """How much, per what? An area without ground has no value, whatever it would be divided by."""
+    checked, counting = placed.placement.looked.checked, placed.counting
+    states = np.where(placed.areas.area_km2 > 0.0, counting.states, State.NOT_COMPUTABLE).astype(np.uint8)
+    where = whereabouts(events, checked)
+    groups = {
+        name: rows_that_hold(checked.table, conditions, wanted_by="plan: measure", whereabouts=where)[placed.record]
+        for name, conditions in measure.groups.items()
+    }
+    counted = tally(placed.located, placed.number, placed.window, len(events.recorded), len(placed.areas), groups)
+    over = replace(counting, states=states)
+    spans = tuple(Span(s.window, over if s.counting is counting else s.counting) for s in placed.spans)
+    of = Material(counted, over, spans, placed.placement.members, joined)
+    return Measured(measure.work_out(of), joined)
+
+
+def classify(how: Classing, measured: Measured) -> Classed:
+    """Which areas belong together? Areas without a number have no class."""
+    found = measured.values
+    of = found.state == State.NUMBER
+    if how.zero == "apart":
+        of &= found.value != 0.0
+    area = np.flatnonzero(of)
+    values = found.value[area]
+    breaks = how.breaks(Classable(values, found.denominator[area], area, found.chance))
+    area_class = assign(found.value, breaks)
+    if how.zero == "apart":
+        area_class[found.value == 0.0] = ZERO_CLASS
+    return Classed(
+        breaks, area_class, goodness_of_variance_fit(values, breaks), steadiness(found.chance, breaks, area_class)
+    )

@@ -1,0 +1,62 @@
+"""What every method of classing can be asked. A new one is one file with a class of this kind, and its name in
+`__init__`."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+import numpy.typing as npt
+from pydantic import Field
+
+from steady_tally.core.measure.chance import Chance
+from steady_tally.core.plan.base import Part
+
+Floats = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Classable:
+    """What is to be grouped.
+
+    Attributes
+    ----------
+    values : (n,) finite numbers, in the order of the areas; without zeros where zero is an entry of its own.
+    weights : (n,) what each area weighs, its residents say; NaN where nothing is known.
+    area : (n,) the position of each among all areas.
+    chance : what chance may have made of the values of all areas; None where nothing is known of that.
+    """
+
+    values: Floats
+    weights: Floats
+    area: npt.NDArray[np.int64]
+    chance: Chance | None
+
+
+class Method(Part, ABC):
+    """A method of classing: its part of the plan, and how it finds breaks.
+
+    A value v is in class i when b[i-1] < v <= b[i]; the lowest class takes its lower end too. A class may be empty: it
+    keeps its place and its colour. A number outside the breaks is in no class, which is not to have no value.
+    """
+
+    count: int = Field(5, ge=1, le=30)
+    zero: Literal["apart", "classed"] = Field(
+        "apart", description="Is zero an entry of its own or a value like others?"
+    )
+
+    @abstractmethod
+    def breaks(self, of: Classable) -> Floats:
+        """(classes made + 1,) increasing; empty where there are no values."""
+
+    @property
+    @abstractmethod
+    def says(self) -> str:
+        """The method in a word or two."""
+
+    @property
+    def middle(self) -> float | None:
+        """The value at which a two-sided ramp turns, where the method has one."""
+        return None

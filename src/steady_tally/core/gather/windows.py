@@ -1,0 +1,47 @@
+"""Which of the recorded windows does the filter keep, and how many of their days?"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from steady_tally.core.plan.conditions import BetweenDays, all_must_hold
+from steady_tally.core.plan.gather import Events, RecordedWindow
+
+
+@dataclass(frozen=True)
+class KeptWindow:
+    """A recorded window, by its position in the plan, that a filter keeps at least a day of.
+
+    Attributes
+    ----------
+    days, days_kept : how many days it has, and how many of them the filter keeps.
+    """
+
+    at: int
+    days: int
+    days_kept: int
+
+
+def kept_windows(events: Events) -> tuple[KeptWindow, ...]:
+    """The recorded windows cut by the filter's days, in the plan's order."""
+    first, last = None, None
+    if events.time is not None:
+        for condition in all_must_hold(events.where):
+            if isinstance(condition, BetweenDays):
+                first = condition.first_day if first is None else max(first, condition.first_day)
+                last = condition.last_day if last is None else min(last, condition.last_day)
+    found = []
+    for at, window in enumerate(events.recorded):
+        begins, ends = window.span
+        kept = (min(ends, last or ends) - max(begins, first or begins)).days + 1
+        if kept > 0:
+            found.append(KeptWindow(at, window.days, kept))
+    return tuple(found)
+
+
+def period_noun(windows: Sequence[RecordedWindow]) -> str:
+    """What a recorded window is called: "summer" where they are called summer 2021, summer 2022 and so on."""
+    first_words = {(w.name or "").split(" ")[0] for w in windows}
+    word = first_words.pop() if len(first_words) == 1 else ""
+    return word if word.isalpha() else "recorded window"

@@ -1,0 +1,102 @@
+"""What was measured: one value and one state for each area, and the sum that it came from."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+import numpy.typing as npt
+
+from steady_tally.core.measure.chance import Chance
+from steady_tally.core.states import State
+
+Floats = npt.NDArray[np.float64]
+States = npt.NDArray[np.uint8]
+LEVEL = 0.95
+Role = Literal["counted", "under", "time"]
+
+
+@dataclass(frozen=True)
+class Term:
+    """One term of the sum: what is counted, or what that is divided by; and its figure for each area."""
+
+    role: Role
+    figures: Floats
+
+
+@dataclass(frozen=True)
+class AreaValues:
+    """The values, one entry an area.
+
+    Attributes
+    ----------
+    terms : what is counted, then what it is divided by, in that order; NaN where a figure is not known.
+    per : the multiplier of it all.
+    value : the first term / the others * per; NaN unless the state is NUMBER.
+    state : (areas,) `State` codes.
+    chance : what chance may have made of each value; None where nothing is known of that.
+    whole : the values are whole numbers.
+    """
+
+    terms: tuple[Term, ...]
+    per: float
+    value: Floats
+    state: States
+    chance: Chance | None
+    whole: bool = False
+
+    @property
+    def numerator(self) -> Floats:
+        """(areas,) the first term."""
+        return self.terms[0].figures
+
+    def term(self, role: Role) -> Floats | None:
+        """(areas,) the term in that role, where there is one."""
+        return next((t.figures for t in self.terms if t.role == role), None)
+
+    @property
+    def denominator(self) -> Floats:
+        """(areas,) what the first term is divided by before time; NaN where it is not."""
+        found = self.term("under")
+        return np.full(len(self.value), np.nan) if found is None else found
+
+    def interval(self, level: float = LEVEL) -> tuple[Floats, Floats]:
+        """(areas,) the ends of the value's interval; NaN where there is no value."""
+        nothing = np.full(len(self.value), np.nan)
+        if self.chance is None:
+            return nothing, nothing
+        low, high = self.chance.interval(level)
+        there = self.state == State.NUMBER
+        return np.where(there, low, np.nan), np.where(there, high, np.nan)
+
+    @property
+    def total(self) -> float | None:
+        """The value of all areas taken together; None where it is not divided by anything."""
+        there = self.state == State.NUMBER
+        if len(self.terms) == 1:
+            return None
+        under = np.ones(len(self.value))
+        for term in self.terms[1:]:
+            under = under * term.figures
+        whole = float(under[there].sum())
+        return float(self.numerator[there].sum()) / whole * self.per if whole > 0.0 else None
+
+
+def quotient(counted: Floats, under: Floats, time: Floats | float, per: float, state: States) -> tuple[Floats, States]:
+    """Divide by a denominator and by time: the values, and the states with those added that have nothing to divide by.
+
+    An area whose denominator is unknown, zero or negative has no value, and its state says so; it is never infinite
+    and never zero.
+
+    Parameters
+    ----------
+    under : (areas,) residents, km2 or whatever it is; NaN where not known.
+    state : (areas,) what Place knows of them; only an area whose state is NUMBER can have a value.
+    """
+    known = np.isfinite(under) & (under > 0.0)
+    state = np.where(known | (state != State.NUMBER), state, State.NO_DENOMINATOR).astype(np.uint8)
+    usable = state == State.NUMBER
+    value = np.full(len(counted), np.nan)
+    value[usable] = counted[usable] / under[usable] / np.broadcast_to(time, counted.shape)[usable] * per
+    return value, state

@@ -1,0 +1,39 @@
+"""Show's part of the plan: what the reader sees."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from steady_tally.core.plan.base import Name, Part
+from steady_tally.core.plan.place import WorkingProjection
+
+
+class Inset(Part):
+    """A part of the map in a box of its own: the areas whose middle lies within corners in longitude and latitude.
+
+    Zones may have a projection of their own there, by default one about their own middle; cells keep that of the map.
+    """
+
+    corners: Annotated[list[tuple[float, float]], Field(min_length=3, max_length=1_000)]
+    at: Literal["bottom right", "bottom left", "top right", "top left"] = "bottom right"
+    own_projection: bool = False
+    projection: WorkingProjection = Field(default_factory=WorkingProjection)
+
+
+class Colours(Part):
+    """How one measure is coloured."""
+
+    ramp: Literal["kelp", "peat", "heather", "slate", "rowan"] = "kelp"
+
+
+class Show(Part):
+    """`mapped` names the measure that the map shows; `colours` are those of each measure by name."""
+
+    title: str = ""
+    mapped: Name | None = Field(None, description="May be left out where there is one measure alone.")
+    colours: dict[Name, Colours] = Field(default_factory=dict)
+    hide_empty: bool = Field(False, description="Leave areas without events undrawn; figures and classes stay.")
+    over: str | None = Field(None, description="A column of the zones: the outlines of its values over the map.")
+    insets: Annotated[list[Inset], Field(max_length=4)] = Field(default_factory=list)

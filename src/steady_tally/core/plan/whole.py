@@ -1,0 +1,156 @@
+"""The whole plan: the stages' parts put together, and documents read as plans."""
+
+from __future__ import annotations
+
+import json
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import Field, ValidationError, model_validator
+
+from steady_tally.core.classes import Classing
+from steady_tally.core.errors import PlanError
+from steady_tally.core.measure import Measure
+from steady_tally.core.plan.base import Name, Part
+from steady_tally.core.plan.gather import Events, Gather, RecordedOutline
+from steady_tally.core.plan.lift import lifted
+from steady_tally.core.plan.place import Place
+from steady_tally.core.plan.show import Colours, Show
+
+FORMAT = "steady-tally-plan"
+VERSION = 2
+
+
+class Plan(Part):
+    """`measures` by name, each with its `classes` and colours by the same name; the map shows one of them."""
+
+    format: Literal["steady-tally-plan"] = "steady-tally-plan"
+    version: Literal[2] = 2
+    gather: Gather
+    place: Place
+    measures: Annotated[dict[Name, Measure], Field(min_length=1, max_length=200)] = Field(alias="measure")
+    classes: dict[Name, Classing] = Field(default_factory=dict, alias="class")
+    show: Show = Field(default_factory=Show)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _lifted(cls, document: Any) -> Any:
+        return _written_out(lifted(document))
+
+    @model_validator(mode="after")
+    def _names_are_there(self) -> Self:
+        for name, measure in self.measures.items():
+            if measure.events not in self.gather.events:
+                raise ValueError(f"measure.{name}.events: there are no events “{measure.events}” in gather.events")
+            windows = self.gather.events[measure.events].recorded
+            if measure.takes_time and not (windows and all(w.dated for w in windows)):
+                raise ValueError(
+                    f"measure.{name}: a measure per window or per year needs the recorded windows and their days: "
+                    f"gather.events.{measure.events}.recorded"
+                )
+        for part, names in (("class", self.classes), ("show.colours", self.show.colours)):
+            for name in names:
+                if name not in self.measures:
+                    raise ValueError(f"{part}: there is no measure “{name}”")
+        if self.show.mapped not in self.measures:
+            raise ValueError(
+                f"show.mapped: there is no measure “{self.show.mapped}”"
+                if self.show.mapped
+                else "show.mapped: of several measures, one is mapped"
+            )
+        return self
+
+    @property
+    def mapped(self) -> str:
+        """The name of the measure that the map shows."""
+        assert self.show.mapped is not None
+        return self.show.mapped
+
+    def events_of(self, measure: str) -> Events:
+        """The events that a measure counts."""
+        return self.gather.events[self.measures[measure].events]
+
+    def colours_of(self, measure: str) -> Colours:
+        return self.show.colours[measure]
+
+    @property
+    def shapes(self) -> set[str]:
+        """The sources that are read as shapes: the zones, and every outline."""
+        outlines = [*self.place.exclude.inside]
+        for events in self.gather.events.values():
+            outlines += [w.where.outline for w in events.recorded if isinstance(w.where, RecordedOutline)]
+        return {s for s in (self.place.source, *(o.source for o in outlines)) if s}
+
+    def as_document(self) -> dict[str, Any]:
+        """The plan as plain JSON values, every choice written out."""
+        return self.model_dump(mode="json", by_alias=True)
+
+
+def _written_out(document: Any) -> Any:
+    """Every measure has classes and colours of its own; of one alone it needs not be said that it is mapped."""
+    measures = document.get("measure") if isinstance(document, dict) else None
+    if not isinstance(measures, dict):
+        return document
+    show = document.get("show", {})
+    parts = {"class": document.get("class", {})}
+    if isinstance(show, dict):
+        colours = show.get("colours", {})
+        parts["show"] = {**show, "colours": _for_each(measures, colours)}
+        if show.get("mapped") is None and len(measures) == 1:
+            parts["show"]["mapped"] = next(iter(measures))
+    return {**document, **parts, "class": _for_each(measures, parts["class"])}
+
+
+def _for_each(measures: dict[str, Any], part: Any) -> Any:
+    return {**{name: {} for name in measures}, **part} if isinstance(part, dict) else part
+
+
+def read_plan(document: Any) -> Plan:
+    """Check a JSON document as a plan; PlanError names every mistake and its place."""
+    try:
+        return Plan.model_validate(document)
+    except ValidationError as error:
+        raise PlanError(
+            _mistakes(error, lifted(document)), where="plan", todo="See docs/plan.md for what a plan may say."
+        ) from None
+
+
+def parse_plan(text: str) -> Plan:
+    """Read a plan from JSON text; PlanError with line and column where it is not JSON."""
+    try:
+        return read_plan(json.loads(text))
+    except json.JSONDecodeError as error:
+        raise PlanError(
+            f"this is not JSON ({error.msg.lower()}).",
+            where=f"plan, line {error.lineno}, column {error.colno}",
+            todo="Mend the text there.",
+        ) from None
+
+
+def _mistakes(error: ValidationError, document: Any) -> str:
+    sentences = []
+    for one in error.errors(include_url=False):
+        path = ".".join(_path(one["loc"], document)) or "the whole"
+        message = one["msg"].removeprefix("Value error, ")
+        if one["type"] == "extra_forbidden":
+            message = "there is no such entry"
+        elif one["type"] == "missing":
+            message = "this entry is missing"
+        elif one["type"] == "union_tag_invalid":
+            context = one["ctx"]
+            message = f"“{context['tag']}” is none of {context['expected_tags']}"
+        sentences.append(f"{path}: {message[:1].lower()}{message[1:]}")
+    return "; ".join(sentences[:8]) + ("; and more." if len(sentences) > 8 else ".")
+
+
+def _path(steps: tuple[int | str, ...], document: Any) -> list[str]:
+    """The way to a mistake through the document, without the names of kinds that stand on no entry of it."""
+    found, at = [], document
+    for number, step in enumerate(steps, start=1):
+        if isinstance(at, dict) and step in at:
+            at = at[step]
+        elif isinstance(at, list) and isinstance(step, int):
+            at = at[step] if step < len(at) else None
+        elif number < len(steps):
+            continue
+        found.append(str(step))
+    return found

@@ -1,0 +1,170 @@
+"""Areas, events and records set aside as tables, and the account of them all: described in `docs/plan.md`."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+
+from steady_tally.core.areas import areas_table as areas_table_of
+from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, NO_CLASS, ZERO_CLASS
+from steady_tally.core.gather.conditions import trimmed_text
+from steady_tally.core.measure.values import AreaValues
+from steady_tally.core.outcome import Classed, Outcome
+from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.place.locate import Located
+from steady_tally.core.place.placing import WAYS, Way
+from steady_tally.core.reasons import REASONS, Reason
+from steady_tally.core.states import STATES, State
+
+
+def areas_table(outcome: Outcome) -> pa.Table:
+    """One row an area; the columns are those of docs/plan.md."""
+    zones, values, counting = outcome.placed.areas, outcome.measured.values, outcome.placed.counting
+    time = values.term("time")
+    return pa.table(
+        {
+            "identifier": pa.array(zones.identifiers, pa.string()),
+            "name": pa.array(zones.names, pa.string()),
+            "numerator": pa.array(values.numerator.astype(np.int64)),
+            "denominator": pa.array(values.denominator, from_pandas=True),
+            "area_km2": pa.array(counting.counted_km2),
+            "value": pa.array(values.value, from_pandas=True),
+            "state": pa.array([STATES[State(s)] for s in values.state], pa.string()),
+            "class": _written_class(outcome.classed),
+            "full_km2": pa.array(zones.area_km2),
+            "unreliable": pa.array(counting.unreliable),
+            "time": pa.array(np.full(len(zones), np.nan) if time is None else time, from_pandas=True),
+        }
+    )
+
+
+def _written_class(classed: Classed) -> pa.Array:
+    """1 = lowest, 0 = zero where it stands apart, -1 below the lowest break, one more than there are classes above the
+    highest; nothing for an area without a number."""
+    codes = classed.area_class
+    found = codes + 1
+    for code, written in ((ZERO_CLASS, 0), (BELOW_ALL, -1), (ABOVE_ALL, len(classed.breaks))):
+        found = np.where(codes == code, written, found)
+    return pa.array(found, pa.int16(), mask=codes == NO_CLASS)
+
+
+def events_table(outcome: Outcome, at: npt.NDArray[np.int64] | None = None) -> pa.Table:
+    """One row a placed event: record, line, area, area_name, placed, the areas' columns that the plan carries over
+    (as "area: column"), then the file's own columns.
+
+    An event in several overlapping areas names them all, in the order of the areas, with the plan's separator between.
+
+    `at` are the wanted events, as positions among the placed events; all that lie in an area where none are given.
+    """
+    placed, table, plan = outcome.placed, outcome.gathered.table, outcome.plan.place
+    if at is None:
+        at = np.flatnonzero(placed.located.first != OUTSIDE)
+    record = placed.record[at]
+    carried = {"area": pa.array(placed.areas.identifiers), "area_name": pa.array(placed.areas.names)}
+    for name in plan.carry:
+        column = areas_table_of(placed.areas).column(name, wanted_by="plan: place.carry")
+        carried[f"area: {name}"] = trimmed_text(column).combine_chunks()
+    ours = {
+        "record": pa.array(table.record[record]),
+        "line": pa.array(table.line[record], mask=table.line[record] == 0),
+        **{name: _carried(values, placed.located, at, plan.separator) for name, values in carried.items()},
+        "placed": pa.array([WAYS[Way(w)] if w else "" for w in placed.way[at]], pa.string()),
+    }
+    order = ["record", "line", "area", "area_name", "placed"]
+    ours = {name: ours[name] for name in (*order, *(n for n in ours if n not in order))}
+    return _with_own_columns(ours, table.columns.take(record))
+
+
+def _carried(values: pa.Array, located: Located, at: npt.NDArray[np.int64], separator: str) -> pa.Array:
+    """(events,) an areas' column for events: the texts of all of an event's areas in their order, joined."""
+    first = located.first[at]
+    one = values.take(pa.array(np.where(first == OUTSIDE, 0, first)))
+    texts = np.array(one.to_pylist(), dtype=object)
+    texts[first == OUTSIDE] = ""
+    position = np.full(len(located.first), -1, dtype=np.int64)
+    position[at] = np.arange(len(at))
+    other = position[located.other_event]
+    wanted = other >= 0
+    for event, zone in zip(other[wanted].tolist(), located.other_zone[wanted].tolist(), strict=True):
+        texts[event] += f"{separator}{values[zone]}"
+    return pa.array(texts, pa.string())
+
+
+def set_aside_table(outcome: Outcome) -> pa.Table:
+    """One row a record set aside: record, line, stage, reason, says, then the file's own columns."""
+    table, reasons = outcome.gathered.table, outcome.placed.reasons
+    at = np.flatnonzero(reasons != Reason.NONE)
+    reason = [Reason(r) for r in reasons[at]]
+    gathered = outcome.gathered.reasons[at] != Reason.NONE
+    whole = _with_own_columns(
+        {
+            "record": pa.array(table.record[at]),
+            "line": pa.array(table.line[at], mask=table.line[at] == 0),
+            "stage": pa.array(np.where(gathered, "gather", "place"), pa.string()),
+            "reason": pa.array([r.name.lower() for r in reason], pa.string()),
+            "says": pa.array([REASONS[r] for r in reason], pa.string()),
+        },
+        table.columns.take(at),
+    )
+    if not table.ragged:
+        return whole
+    ragged = pa.table(
+        {
+            "record": [r.record for r in table.ragged],
+            "line": [r.line for r in table.ragged],
+            "stage": ["gather"] * len(table.ragged),
+            "reason": [Reason.RAGGED_ROW.name.lower()] * len(table.ragged),
+            "says": [f"{REASONS[Reason.RAGGED_ROW]}: {r.says}" for r in table.ragged],
+        }
+    )
+    return pa.concat_tables([whole, ragged], promote_options="default").sort_by("record")
+
+
+def ledger_document(outcome: Outcome, checksums: Mapping[str, str]) -> dict[str, Any]:
+    """The account of every record, area and table row, the breaks, the notes, the plan and the sources' checksums."""
+    states = np.bincount(outcome.measured.values.state, minlength=1)
+    found = outcome.measured.joined
+    return {
+        "stages": outcome.ledger.as_document(),
+        "placements": outcome.placed.located.placements,
+        "areas": {
+            "read": len(outcome.placed.areas),
+            "states": {STATES[State(s)]: int(n) for s, n in enumerate(states) if n},
+        },
+        "table": found
+        and {
+            "rows_read": found.rows_read,
+            "rows_filtered_out": found.rows_filtered_out,
+            "rows_used": found.rows_used,
+            "rows_left_over": found.rows_left_over,
+            "totals": found.totals,
+            "added_over": list(found.added_over),
+            "left_over": dict(found.left_over),
+            "suggestions": {s: list(best) for s, best in found.suggestions.items()},
+            "joined": dict(found.how),
+            "areas_without_row": list(found.areas_without_row),
+        },
+        "periods": _periods(outcome.measured.values),
+        "breaks": outcome.classed.breaks.tolist(),
+        "fit": None if np.isnan(outcome.classed.fit) else outcome.classed.fit,
+        "notes": [note.says for note in outcome.notes],
+        "warnings": [note.says for note in outcome.notes if note.warns],
+        "plan": outcome.plan.as_document(),
+        "checksums": dict(checksums),
+    }
+
+
+def _periods(values: AreaValues) -> float:
+    """The most time that an area was recorded; 1 where time is not divided by."""
+    time = values.term("time")
+    return 1.0 if time is None else float(np.max(time, initial=0.0))
+
+
+def _with_own_columns(ours: dict[str, pa.Array], theirs: pa.Table) -> pa.Table:
+    for name, column in zip(theirs.column_names, theirs.columns, strict=True):
+        ours[f"{name} (in the file)" if name in ours else name] = column
+    return pa.table(ours)

@@ -1,0 +1,131 @@
+"""Results kept by key, within a bound on their bytes; each is worked out once, however many ask for it at once."""
+
+from __future__ import annotations
+
+import os
+import sys
+import threading
+from collections import OrderedDict
+from collections.abc import Callable, Mapping
+from dataclasses import is_dataclass
+from typing import Any, TypeVar
+
+import numpy as np
+import pyarrow as pa
+
+T = TypeVar("T")
+_SETTING = "STEADY_TALLY_KEPT_MB"
+_PART_OF_MEMORY = 4
+_SAMPLED = 64
+_EACH = 64  # bytes that an object takes beside what it holds, nearly
+
+
+class Kept:
+    """Results by key. The least recently used go first once all of them hold more than the bound.
+
+    A result never changes, so that sharing it is safe. One that is larger than the bound alone is given out, and kept
+    until the next one.
+    """
+
+    def __init__(self, bound: int) -> None:
+        self.bound = bound
+        self._results: OrderedDict[str, Any] = OrderedDict()
+        self._guard = threading.Lock()
+        self._under_way: dict[str, threading.Lock] = {}
+
+    def __call__(self, key: str, work: Callable[[], T]) -> T:
+        """The result under that key, or what the work comes to."""
+        with self._guard:
+            if key in self._results:
+                self._results.move_to_end(key)
+                found: T = self._results[key]
+                return found
+            turn = self._under_way.setdefault(key, threading.Lock())
+        with turn:
+            with self._guard:
+                if key in self._results:
+                    found = self._results[key]
+                    return found
+            try:
+                result = work()
+                with self._guard:
+                    self._results[key] = result
+                    self._let_go()
+            finally:
+                with self._guard:
+                    self._under_way.pop(key, None)
+        return result
+
+    def clear(self) -> None:
+        with self._guard:
+            self._results.clear()
+
+    def __len__(self) -> int:
+        return len(self._results)
+
+    def _let_go(self) -> None:
+        """Results refer to each other: what a newer one holds is not counted again with an older one."""
+        seen: set[int] = set()
+        held, stays = 0, 0
+        for result in reversed(self._results.values()):
+            held += size_of(result, seen)
+            if held > self.bound and stays:
+                break
+            stays += 1
+        while len(self._results) > stays:
+            self._results.popitem(last=False)
+
+
+def size_of(thing: Any, seen: set[int]) -> int:
+    """About how many bytes a result holds, without what has been `seen` before."""
+    if thing is None or isinstance(thing, (bool, int, float)) or id(thing) in seen:
+        return 0
+    seen.add(id(thing))
+    if isinstance(thing, np.ndarray):
+        if thing.dtype == object:
+            return thing.nbytes + _sampled(thing.ravel()[:: max(thing.size // _SAMPLED, 1)].tolist(), thing.size)
+        return int(thing.nbytes) if thing.base is None else size_of(thing.base, seen) or int(thing.nbytes)
+    if isinstance(thing, (pa.Table, pa.ChunkedArray, pa.Array)):
+        return int(thing.nbytes)
+    if isinstance(thing, (str, bytes)):
+        return sys.getsizeof(thing)
+    if isinstance(thing, Mapping):
+        return _EACH + _many([*thing.keys(), *thing.values()], seen)
+    if isinstance(thing, (list, tuple, set, frozenset)):
+        return _EACH + _many(list(thing), seen)
+    if is_dataclass(thing) and not isinstance(thing, type):
+        # All that it holds, with what was worked out from it later and stands beside its fields.
+        return _EACH + sum(size_of(one, seen) for one in list(vars(thing).values()))
+    return _EACH
+
+
+def _many(things: list[Any], seen: set[int]) -> int:
+    """The size of a few things, or of many like ones by some of them."""
+    if len(things) <= 4 * _SAMPLED or not isinstance(things[0], (str, int, float)):
+        return 8 * len(things) + sum(size_of(one, seen) for one in things)
+    return _sampled(things[:: len(things) // _SAMPLED], len(things))
+
+
+def _sampled(some: list[Any], of: int) -> int:
+    """Geometries say how many corners they have; other things how large they are."""
+    if not some:
+        return 0
+    each = sum(_corners(one) if hasattr(one, "geom_type") else sys.getsizeof(one) for one in some) / len(some)
+    return int(of * (8 + each))
+
+
+def _corners(shape: Any) -> int:
+    import shapely
+
+    return 16 * int(shapely.get_num_coordinates(shape)) + _EACH
+
+
+def default_bound() -> int:
+    """A quarter of the machine's memory, or what the setting says, in bytes."""
+    said = os.environ.get(_SETTING)
+    if said:
+        return int(said) << 20
+    return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // _PART_OF_MEMORY
+
+
+kept = Kept(default_bound())  # of this process

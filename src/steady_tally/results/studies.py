@@ -1,0 +1,110 @@
+"""What the plan of a study comes to: each result taken from where it is kept, or worked out and kept."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from sqlalchemy import Engine
+
+from steady_tally.core.chain import Chain
+from steady_tally.core.errors import PlanError
+from steady_tally.core.outcome import Outcome
+from steady_tally.core.place.locate import Located
+from steady_tally.core.place.looking import fixed_centre
+from steady_tally.core.place.survey import Survey, survey
+from steady_tally.core.place.trial import Trial, try_grid
+from steady_tally.core.plan.base import fingerprint
+from steady_tally.core.plan.gather import Events
+from steady_tally.core.plan.place import Grid, Place
+from steady_tally.core.plan.whole import Plan
+from steady_tally.core.reasons import Reason
+from steady_tally.core.show.drawing import plane_of
+from steady_tally.core.show.insets import insets_of
+from steady_tally.core.sources import Sources
+from steady_tally.results.kept import kept
+from steady_tally.store.placements import load_placement, save_placement
+from steady_tally.store.sources import load_sources
+
+Progress = Callable[[int, int], None]
+
+
+@dataclass(frozen=True)
+class _Shelf:
+    """Placements in the database."""
+
+    engine: Engine
+
+    def load(self, key: str) -> Located | None:
+        return load_placement(self.engine, key)
+
+    def save(self, key: str, located: Located) -> None:
+        save_placement(self.engine, key, located)
+
+
+def chain_of(engine: Engine, study_id: uuid.UUID, plan: Plan, *, on_progress: Progress | None = None) -> Chain:
+    """The chain of a plan over the study's sources."""
+    sources, checksums = load_sources(engine, study_id)
+    return Chain(plan, sources, checksums, keep=kept, shelf=_Shelf(engine), on_progress=on_progress)
+
+
+def study_outcome(
+    engine: Engine,
+    study_id: uuid.UUID,
+    plan: Plan,
+    *,
+    strict: bool = False,
+    on_progress: Progress | None = None,
+) -> Outcome:
+    """What the mapped measure comes to; see `Chain.outcome`."""
+    return chain_of(engine, study_id, plan, on_progress=on_progress).outcome(strict=strict)
+
+
+def check_plan(engine: Engine, study_id: uuid.UUID, plan: Plan) -> None:
+    """Raise the error that opening the plan would meet, so that it can be refused before it is saved."""
+    placed = study_outcome(engine, study_id, plan, strict=True).placed
+    insets_of(plan.show.insets, placed.areas, plane_of(placed.areas, placed.placement.crs))
+
+
+def zone_survey(
+    engine: Engine, study_id: uuid.UUID, source: str, *, identifier: str | None, name: str | None
+) -> Survey:
+    """What a source of zones is like before it is used."""
+    sources, checksums = load_sources(engine, study_id)
+    features = sources.zones(source, wanted_by="survey")
+    key = fingerprint("survey", checksums.get(source, ""), identifier, name)
+    return kept(key, lambda: survey(features, identifier=identifier, name=name))
+
+
+def tried(engine: Engine, study_id: uuid.UUID, plan: Plan, draft: Place, how: Grid) -> Trial:
+    """A grid that nobody has decided for yet, with the mapped events that the plan lets through."""
+    chain = chain_of(engine, study_id, plan.model_copy(update={"place": draft}))
+    name = plan.measures[plan.mapped].events
+    looked = chain.looked(name)
+    return try_grid(draft, how, looked, chain.gathered(name).reasons[looked.record] == Reason.NONE)
+
+
+def settled(engine: Engine, study_id: uuid.UUID, plan: Plan) -> Plan:
+    """The plan with what is found when it is first saved and must not change by itself: the centre of its working
+    projection, so that next month gives the same cells, and the century of years of two figures."""
+    chain = chain_of(engine, study_id, plan)
+    events = {name: _with_century(chain.sources, one) for name, one in plan.gather.events.items()}
+    plan = plan.model_copy(update={"gather": plan.gather.model_copy(update={"events": events})})
+    if plan.place.projection.system or plan.place.projection.centre:
+        return plan
+    try:
+        chain = chain_of(engine, study_id, plan)
+        centre = fixed_centre([chain.looked(name) for name in events])
+    except PlanError:
+        return plan  # opening the plan says what is wrong with it
+    projection = plan.place.projection.model_copy(update={"centre": centre})
+    return plan.model_copy(update={"place": plan.place.model_copy(update={"projection": projection})})
+
+
+def _with_century(sources: Sources, events: Events) -> Events:
+    time = events.time
+    year = sources.tables[events.source].year if events.source in sources.tables else None
+    if time is None or time.latest_year is not None or year is None:
+        return events
+    return events.model_copy(update={"time": time.model_copy(update={"latest_year": year})})
