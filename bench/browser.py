@@ -23,6 +23,7 @@ from steady_tally.core.place.projection import equal_area
 from steady_tally.core.plan.place import Grid
 from steady_tally.demo.lattice import wiggly_lattice
 from tests.browser.conftest import PROJECT, WINDOW, Application, launch, wait_for_still
+from tests.plans import measured_by
 
 
 def _function(name: str) -> str:
@@ -71,7 +72,8 @@ def _open_areas(application: Application, areas: dict[str, Any]) -> None:
     study = application.study()
     path = f"api/studies/{study['id']}/plans"
     document = application.ask(path)["versions"][-1]["document"]
-    document["place"]["areas"], document["measure"] = areas, {"kind": "density"}
+    document["place"]["areas"] = areas
+    measured_by(document, kind="rate", denominator={"kind": "ground"}, per=1)
     application.ask(path, {"parent_id": study["head_id"], "document": document})
 
 

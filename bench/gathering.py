@@ -95,10 +95,11 @@ def _filters(address: str) -> list[Row]:
     from steady_tally.core.gather.tally import tally
     from steady_tally.core.plan.gather import Events
     from steady_tally.core.plan.whole import read_plan
-    from steady_tally.jobs.outcomes import study_outcome
+    from steady_tally.results.studies import study_outcome
     from steady_tally.store.database import connect
     from steady_tally.store.sources import load_sources
     from steady_tally.store.studies import all_studies
+    from tests.plans import events_in
 
     engine = connect(address)
     study = all_studies(engine)[0].id
@@ -125,11 +126,11 @@ def _filters(address: str) -> list[Row]:
         for where in filters:
             document = plan.as_document()
             turn = {"column": "ward", "values": [f"none {attempt}"], "keep": False}
-            document["gather"]["events"]["where"] = [*where, turn]
+            events_in(document)["where"] = [*where, turn]
             changed = read_plan(document)
             start = time.perf_counter()
             outcome = study_outcome(engine, study, changed)
-            tally(changed.gather, outcome.gathered.checked)
+            tally(outcome.events, outcome.gathered.checked)
             times.append(time.perf_counter() - start)
     kept = sorted(times[len(filters) :])
     return [

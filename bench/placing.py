@@ -17,7 +17,7 @@ from steady_tally.core.place.bins import OUTSIDE, edges_of, index_edges
 from steady_tally.core.place.derived import combinations
 from steady_tally.core.place.grid import lattice_of
 from steady_tally.core.place.locate import locate
-from steady_tally.core.place.placing import look
+from steady_tally.core.place.looking import look, zones_of
 from steady_tally.core.place.projection import equal_area
 from steady_tally.core.place.trial import try_grid
 from steady_tally.core.place.zones import zones_from
@@ -183,14 +183,14 @@ def _size_change() -> Row:
         }
     )
     sources = Sources({"events": events}, {"areas": areas})
-    checked = check(plan.gather, sources)
-    looked = look(plan.place, plan.gather.events, checked, sources)
+    checked = check(plan.gather.events["events"], sources)
+    looked = look(plan.place, plan.gather.events["events"], checked, zones_of(plan.place, sources))
     every = np.ones(len(looked.record), dtype=np.bool_)
     sizes = iter(range(400, 460))
     cells = []
 
     def change() -> None:
-        trial = try_grid(plan.place, Grid(size=float(next(sizes))), looked, checked, every)
+        trial = try_grid(plan.place, Grid(size=float(next(sizes))), looked, every)
         assert trial.events == EVENTS or trial.events > 0.99 * EVENTS
         cells.append(trial.cells)
 

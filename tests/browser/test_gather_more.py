@@ -10,6 +10,8 @@ import urllib.error
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.plans import events_in
+
 from .conftest import Application, wait_for_still
 from .test_gather import begin, drop, gather_figure, sheet
 
@@ -180,14 +182,14 @@ def test_a_plan_that_cannot_be_worked_out_is_refused_and_one_that_no_longer_can_
     study = next(s for s in application.ask("api/studies")["studies"] if s["id"] == mapped.url.split("#")[1])
     versions = application.ask(f"api/studies/{study['id']}/plans")
     document = copy.deepcopy(versions["versions"][-1]["document"])
-    column = document["gather"]["events"]["coordinates"]["x"]
-    document["gather"]["events"]["coordinates"]["x"] = "nowhere"
+    column = events_in(document)["coordinates"]["x"]
+    events_in(document)["coordinates"]["x"] = "nowhere"
     with pytest.raises(urllib.error.HTTPError) as refused:
         application.ask(f"api/studies/{study['id']}/plans", {"parent_id": study["head_id"], "document": document})
     problem = json.load(refused.value)
     assert "has no column “nowhere”" in problem["detail"]
     assert application.ask(f"api/studies/{study['id']}/plans") == versions, "the open plan stays"
-    document["gather"]["events"]["coordinates"]["x"] = column
+    events_in(document)["coordinates"]["x"] = column
     document["show"]["title"] = "Once more"
     application.ask(f"api/studies/{study['id']}/plans", {"parent_id": study["head_id"], "document": document})
     # As if a later program could not work out the open plan any more.

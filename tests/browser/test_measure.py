@@ -112,4 +112,4 @@ def test_a_plan_whose_rate_cannot_be_worked_out_opens_with_counts_and_says_why(p
     expect(page.locator('[data-figure="measure"]')).to_have_text("20 events")
     page.keyboard.press("3")
     expect(page.get_by_label("measure sheet")).to_contain_text("area “A1” has lines 2, 3")
-    assert application.ask(f"api/studies/{older['id']}/view")["plan"]["measure"]["kind"] == "count"
+    assert application.ask(f"api/studies/{older['id']}/view")["terms"] == [{"role": "counted", "says": "events"}]

@@ -347,15 +347,15 @@ def test_areas_without_events_can_be_left_undrawn_and_nothing_else_changes(opene
     opened.get_by_label("Width").fill("500")
     opened.get_by_role("button", name="Lay this grid").click()
     settle(opened)
-    opened.keyboard.press("4")
+    opened.keyboard.press("5")
     until(opened, lambda: like(opened, (237, 228, 204)) > 2_000)
     zero = like(opened, (237, 228, 204))
     before = ledger(application, study)
     opened.get_by_label("do not draw areas without events").click()
     until(opened, lambda: like(opened, (237, 228, 204)) < zero / 10)
     after = ledger(application, study)
-    assert after["plan"]["class"].pop("hide_empty") is True
-    assert before["plan"]["class"].pop("hide_empty") is False
+    assert after["plan"]["show"].pop("hide_empty") is True
+    assert before["plan"]["show"].pop("hide_empty") is False
     assert after == before
 
 

@@ -25,7 +25,16 @@ def demo(tmp_path_factory) -> Path:
 @pytest.fixture(scope="module")
 def outcome(demo, tmp_path_factory) -> Path:
     out = tmp_path_factory.mktemp("outcome") / "out"
-    files = ["--events", demo / "call-outs.csv", "--areas", demo / "wards.gpkg", "--table", demo / "residents.xlsx"]
+    files = [
+        "--events",
+        demo / "call-outs.csv",
+        "--areas",
+        demo / "wards.gpkg",
+        "--table",
+        demo / "residents.xlsx",
+        "--source",
+        f"recorded in 2021={demo / 'recorded-in-2021.csv'}",
+    ]
     result = CliRunner().invoke(main, [str(a) for a in ["run", demo / "plan.json", *files, "--out", out]])
     assert result.exit_code == 0, result.output
     return out
@@ -67,6 +76,8 @@ def test_the_ledger_file_adds_up(outcome):
 def test_rates_are_those_of_the_truth_and_one_ward_has_none(demo, outcome):
     truth = {r["ward_code"]: r for r in rows(demo / "truth" / "wards.csv")}
     counted = Counter(r["ward_code"] for r in rows(demo / "truth" / "call-outs.csv") if not r["reason"])
+    listed = {r["ward_code"] for r in rows(demo / "recorded-in-2021.csv")}
+    assert len(listed) == 107
     without = []
     for area in rows(outcome / "areas.csv"):
         residents = float(truth[area["identifier"]]["residents"])
@@ -75,7 +86,9 @@ def test_rates_are_those_of_the_truth_and_one_ward_has_none(demo, outcome):
             without.append(area)
             continue
         assert float(area["denominator"]) == pytest.approx(residents)
-        assert float(area["value"]) == pytest.approx(counted[area["identifier"]] / residents / 5 * 10_000)
+        summers = 5 if area["identifier"] in listed else 4
+        assert float(area["time"]) == summers
+        assert float(area["value"]) == pytest.approx(counted[area["identifier"]] / residents / summers * 10_000)
     assert [(a["state"], a["value"], a["class"]) for a in without] == [("no denominator", "", "")]
     assert int(without[0]["numerator"]) > 0
 

@@ -11,6 +11,7 @@ from sqlalchemy import text
 
 from steady_tally.jobs.progress import find_job, update_job
 from steady_tally.store.studies import create_study
+from tests.plans import measured_by
 
 from .conftest import PORT, start_work, work
 
@@ -235,7 +236,7 @@ def test_hexagons_count_the_same_events_as_the_wards_that_they_cover(client, stu
     before = client.get(f"/api/studies/{study}/ledger").get_json()
     document = before["plan"]
     document["place"]["areas"] = {"kind": "grid", "size": 1500, "cover": {"source": "wards"}}
-    document["measure"] = {"kind": "density", "time": "window"}
+    measured_by(document, kind="rate", denominator={"kind": "ground"}, per=1, time="window")
     head = client.get(f"/api/studies/{study}").get_json()["head_id"]
     assert client.post(f"/api/studies/{study}/plans", json={"parent_id": head, "document": document}).status_code == 201
     after = client.get(f"/api/studies/{study}/ledger").get_json()

@@ -19,6 +19,7 @@ from steady_tally.store.sources import FileFacts, Shown, load_sources, save_whol
 from steady_tally.store.studies import create_study
 from steady_tally.store.tables import Role
 from steady_tally.store.uploads import safe_name, sweep_uploads
+from tests.plans import events_in
 
 from .conftest import work
 
@@ -125,7 +126,7 @@ def test_the_filters_counts_and_the_ledger_say_the_same(client, brought):
     assert sum(m["events"] for m in counted["months"]) == 100
 
     def keep_falls(plan):
-        plan["gather"]["events"]["where"] = where
+        events_in(plan)["where"] = where
 
     assert change_plan(client, brought, keep_falls).status_code == 201
     stage = ledger(client, brought)["stages"][0]
@@ -157,7 +158,7 @@ def test_next_months_file_takes_the_place_and_says_what_changed(client, brought,
 
 def test_choices_are_made_anew_from_the_file_that_lies_there(client, brought):
     where = [{"kind": "values", "column": "kind", "values": ["fall"]}]
-    assert change_plan(client, brought, lambda p: p["gather"]["events"].update(where=where)).status_code == 201
+    assert change_plan(client, brought, lambda p: events_in(p).update(where=where)).status_code == 201
     source = client.get(f"/api/studies/{brought}/sources").get_json()["sources"][0]
     seen = look(client, brought, source["upload_id"], **source["reading"]).get_json()
     events = events_of(seen, "calls") | {"identifier": None, "columns": ["kind"], "labels": {"kind": "What happened"}}
@@ -165,7 +166,7 @@ def test_choices_are_made_anew_from_the_file_that_lies_there(client, brought):
     assert (done["state"], done["says"]) == ("done", "")
     view = client.get(f"/api/studies/{brought}/view").get_json()
     assert view["columns"] == ["when", "kind", "lon", "lat"], "what is left out is not read, but for what is used"
-    chosen = view["plan"]["gather"]["events"]
+    chosen = events_in(view["plan"])
     assert (chosen["identifier"], chosen["labels"]["kind"]) == (None, "What happened")
     assert [c["values"] for c in chosen["where"]] == [["fall"]], "the filter stays"
     assert ledger(client, brought)["stages"][0]["records_out"] == 100
@@ -195,7 +196,7 @@ def test_what_was_found_says_how_many_swapped_records_would_lie_in_an_area(clien
     assert found["events"] == 299
     account = ledger(client, study)
     assert account["areas"]["read"] == 2, "the first plan is of the zones that are there"
-    change_plan(client, study, lambda p: p["gather"]["events"].update(swapped_axes="swap"))
+    change_plan(client, study, lambda p: events_in(p).update(swapped_axes="swap"))
     assert ledger(client, study)["stages"][0]["records_out"] == account["stages"][0]["records_out"] + 1
 
 
@@ -224,7 +225,7 @@ def test_a_corrected_record_and_a_place_in_the_plane(client, study):
     assert place == pytest.approx([-40, 38], abs=1e-9)
 
     def correct(plan):
-        plan["gather"]["events"]["corrections"] = [{"record": "C0007", "x": place[0], "y": place[1]}]
+        events_in(plan)["corrections"] = [{"record": "C0007", "x": place[0], "y": place[1]}]
 
     assert change_plan(client, study, correct).status_code == 201
     assert ledger(client, study)["stages"][0]["records_set_aside"] == 0

@@ -10,6 +10,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from steady_tally.core.plan.place import Place
+from tests.plans import events_in, measured_by
 
 from .test_api import arrow
 from .test_api import study as study
@@ -67,7 +68,7 @@ def test_a_grid_tried_out_counts_what_it_would_count_once_chosen(client, study):
 
         def choose(document: dict, how=how) -> None:
             document["place"] = grid(**how)
-            document["measure"] = {"kind": "count"}
+            measured_by(document, kind="count")
 
         change(client, study, choose)
         areas = got(client, study, "areas")["areas"]
@@ -82,7 +83,9 @@ def test_events_carry_their_areas_and_can_be_chosen_by_them_in_rows_and_in_the_f
     def carry(document: dict) -> None:
         document["place"]["areas"] = {"kind": "zones", "source": "catchments", "identifier": "station"}
         document["place"]["carry"] = ["station"]
-        document["measure"] = {"kind": "count"}
+        for window in events_in(document)["recorded"]:
+            window["where"] = None  # the list is one of wards
+        measured_by(document, kind="count")
 
     change(client, study, carry)
     ledger = got(client, study, "ledger")
@@ -116,11 +119,11 @@ def test_events_carry_their_areas_and_can_be_chosen_by_them_in_rows_and_in_the_f
 def test_labels_outside_completeness_and_columns_can_be_looked_at(client, study):
     assert got(client, study, "labels")["column"] is None
     assert got(client, study, "labels/events")["total"] == 0
-    columns = got(client, study, "ledger")["plan"]["gather"]["events"]
+    columns = events_in(got(client, study, "ledger")["plan"])
     before = got(client, study, "ledger")["stages"]
 
     def state(document: dict) -> None:
-        document["gather"]["events"]["stated"] = {"column": "ward"}
+        events_in(document)["stated"] = {"column": "ward"}
         document["place"]["areas"] = {"kind": "zones", "source": "wards", "identifier": "code", "name": "name"}
         document["show"]["over"] = "district"
 

@@ -24,7 +24,6 @@ export function columnsOf(view: View): Record<Stage, Column> {
   const [gather, place] = view.ledger.stages;
   const missing = view.states.reduce((sum, s) => sum + s.areas, 0);
   const classes = view.bands.length;
-  const method = view.plan.class.method === "quantile" ? "quantile" : "natural breaks";
   const total = view.total_value;
   return {
     gather: {
@@ -46,7 +45,7 @@ export function columnsOf(view: View): Record<Stage, Column> {
       ...measureNote(view),
     },
     class: {
-      figure: `${classes}, ${method}`,
+      figure: `${classes}, ${view.method}`,
       note: view.ledger.fit === null ? "no fit" : `fit ${view.ledger.fit.toFixed(2)}`,
     },
     show: {
@@ -89,8 +88,8 @@ export function trialText(trial: GridTrial): string {
 }
 
 function cellsOf(view: View): string {
-  const shape = view.plan.place.areas.shape as string;
-  return `${shape}s`;
+  const areas = view.plan.place.areas;
+  return areas.kind === "grid" ? `${areas.shape}s` : "cells";
 }
 
 export function AccountLine({ study, view }: { study: Study; view: View }) {

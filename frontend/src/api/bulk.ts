@@ -3,17 +3,22 @@ import type { Table } from "apache-arrow";
 import { type Lattice, latticeOf } from "../map/lattice";
 import type { Rings } from "../map/scanline";
 import type { Box } from "../map/view";
+import type { Place } from "../plan/types";
 import { getArrow } from "./client";
 
 export interface Areas {
   identifier: string[];
   name: string[];
   numerator: Int32Array;
+  /** All events in the area, whatever of them is counted. */
+  events: Int32Array;
   denominator: Float64Array;
   areaKm2: Float64Array;
   /** 1 for an area of which too little counts. */
   unreliable: Uint8Array;
   value: Float64Array;
+  /** How many windows or years of recording each is divided by; 1 where time is not. */
+  time: Float64Array;
   state: Uint8Array;
   areaClass: Int16Array;
   /** The ends of each value's 95 % interval. */
@@ -55,10 +60,12 @@ export async function fetchAreas(study: string): Promise<Areas> {
     identifier: strings(table, "identifier"),
     name: strings(table, "name"),
     numerator: numbers(table, "numerator"),
+    events: numbers(table, "events"),
     denominator: numbers(table, "denominator"),
     areaKm2: numbers(table, "area_km2"),
     unreliable: numbers(table, "unreliable"),
     value: numbers(table, "value"),
+    time: numbers(table, "time"),
     state: numbers(table, "state"),
     areaClass: numbers(table, "class"),
     low: numbers(table, "low"),
@@ -136,7 +143,7 @@ export interface GridTrial {
   drawn: { column: Int32Array; row: Int32Array; lattice: Lattice } | null;
 }
 
-export async function fetchTrial(study: string, place: unknown): Promise<GridTrial> {
+export async function fetchTrial(study: string, place: Place): Promise<GridTrial> {
   const table = await getArrow(`/api/studies/${study}/grid-trial`, { place });
   const meta = table.schema.metadata;
   const figure = (name: string) => Number(meta.get(name));

@@ -1,20 +1,16 @@
 /** Asking the server: JSON with the generated types, bulk as Arrow streams, every failure as a sentence. */
 import { type Table, tableFromIPC } from "apache-arrow";
+import type { Plan } from "../plan/types";
 import type { components } from "./schema";
 
 export type Schemas = components["schemas"];
-// biome-ignore lint/suspicious/noExplicitAny: a plan is an open document here; the server checks it
-export type PlanDocument = Record<string, any>;
-export type View = Omit<Schemas["View"], "plan"> & { plan: PlanDocument };
-export type PlanVersion = Omit<Schemas["PlanView"], "document"> & { document: PlanDocument };
+export type View = Omit<Schemas["View"], "plan"> & { plan: Plan };
+export type PlanVersion = Omit<Schemas["PlanView"], "document"> & { document: Plan };
 export type Job = Schemas["JobView"];
 export type Study = Schemas["StudyView"];
 export type Source = Schemas["SourceView"];
 export type Look = Schemas["LookView"];
 export type Tally = Schemas["TallyView"];
-// biome-ignore lint/suspicious/noExplicitAny: an open document, like the plan that it is part of
-export type Condition = Record<string, any>;
-
 const SILENT = "Steady Tally does not answer. It may have been stopped; start it again with ./start.sh.";
 
 /** What the server, or the way to it, refused. `message` is what the screen shows. */

@@ -985,34 +985,16 @@ export interface components {
             last_day: string;
         };
         /**
-         * Class
-         * @description How values are grouped. A value v is in class i when b[i-1] < v <= b[i]; the lowest takes its lower end too.
+         * Colours
+         * @description How one measure is coloured.
          */
-        Class: {
+        Colours: {
             /**
-             * Method
-             * @default quantile
+             * Ramp
+             * @default kelp
              * @enum {string}
              */
-            method: "quantile" | "natural_breaks";
-            /**
-             * Count
-             * @default 5
-             */
-            count: number;
-            /**
-             * Zero
-             * @description Is zero an entry of its own or a value like others?
-             * @default apart
-             * @enum {string}
-             */
-            zero: "apart" | "classed";
-            /**
-             * Hide Empty
-             * @description Leave areas without events undrawn; figures and classes stay.
-             * @default false
-             */
-            hide_empty: boolean;
+            ramp: "kelp" | "peat" | "heather" | "slate" | "rowan";
         };
         /**
          * Contains
@@ -1130,86 +1112,51 @@ export interface components {
         };
         /**
          * Count
-         * @description Events in each area.
+         * @description Events in each area, or in each recorded window or year that it was recorded.
          */
         Count: {
+            /**
+             * Events
+             * @description Which of the events sources it counts.
+             * @default events
+             */
+            events: string;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "count";
-        };
-        /**
-         * Denominator
-         * @description What to divide by, from a table with one or several rows an area.
-         *
-         *     Of the rows that hold `where`, those of one area are added up where they differ in just the columns of `add_over`;
-         *     with `mean_over`, the sum is divided by the number of different values in that column (years, say). A row that is
-         *     the sum of others beside it is left out. `absent` says whether a row that one area lacks and others have stands for
-         *     nobody, or is a mistake. `accepted` joins the table's spellings to area identifiers by the user's word.
-         */
-        Denominator: {
-            /**
-             * Source
-             * @default table
-             */
-            source: string;
-            /** Keys */
-            keys: components["schemas"]["Key"][];
-            /** Value */
-            value: string;
-            /**
-             * Decimal
-             * @description The decimal sign; found from the column where it is not said.
-             * @default null
-             */
-            decimal: ("." | ",") | null;
-            /** Add Over */
-            add_over?: string[];
-            /**
-             * Absent
-             * @default mistake
-             * @enum {string}
-             */
-            absent: "mistake" | "zero";
-            /**
-             * Noun
-             * @default residents
-             */
-            noun: string;
-            /** Where */
-            where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
-            /**
-             * Mean Over
-             * @default null
-             */
-            mean_over: string | null;
-            /** Accepted */
-            accepted?: {
-                [key: string]: string;
-            };
-        };
-        /**
-         * Density
-         * @description Events / km2 on the ellipsoid (/ recorded windows or years).
-         */
-        Density: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "density";
-            /**
-             * Per
-             * @default 1
-             */
-            per: number;
             /**
              * Time
+             * @description Divide by the time of the recorded windows too.
              * @default none
              * @enum {string}
              */
             time: "none" | "window" | "year";
+        };
+        /**
+         * EqualIntervals
+         * @description Classes of the same width, from the lowest value to the highest; some may be empty.
+         */
+        EqualIntervals: {
+            /**
+             * Count
+             * @default 5
+             */
+            count: number;
+            /**
+             * Zero
+             * @description Is zero an entry of its own or a value like others?
+             * @default apart
+             * @enum {string}
+             */
+            zero: "apart" | "classed";
+            /**
+             * Method
+             * @default equal_intervals
+             * @constant
+             */
+            method: "equal_intervals";
         };
         /**
          * EventTime
@@ -1273,7 +1220,8 @@ export interface components {
          * Events
          * @description The event records: where, when, which.
          *
-         *     `where` are the conditions that an event must hold, all of them.
+         *     `where` are the conditions that an event must hold, all of them. Two recorded windows may share days only where each
+         *     of them says in which areas it holds.
          */
         Events: {
             /**
@@ -1358,13 +1306,75 @@ export interface components {
             /** Inside */
             inside?: components["schemas"]["Outline"][];
         };
-        /** Gather */
+        /**
+         * FromTable
+         * @description What to divide by, from a table with one or several rows an area.
+         *
+         *     Of the rows that hold `where`, those of one area are added up where they differ in just the columns of `add_over`;
+         *     with `mean_over`, the sum is divided by the number of different values in that column (years, say). A row that is
+         *     the sum of others beside it is left out. `absent` says whether a row that one area lacks and others have stands for
+         *     nobody, or is a mistake. `accepted` joins the table's spellings to area identifiers by the user's word.
+         */
+        FromTable: {
+            /**
+             * Kind
+             * @default table
+             * @constant
+             */
+            kind: "table";
+            /**
+             * Source
+             * @default table
+             */
+            source: string;
+            /** Keys */
+            keys: components["schemas"]["Key"][];
+            /** Value */
+            value: string;
+            /**
+             * Decimal
+             * @description The decimal sign; found from the column where it is not said.
+             * @default null
+             */
+            decimal: ("." | ",") | null;
+            /** Add Over */
+            add_over?: string[];
+            /**
+             * Absent
+             * @default mistake
+             * @enum {string}
+             */
+            absent: "mistake" | "zero";
+            /**
+             * Noun
+             * @default residents
+             */
+            noun: string;
+            /** Where */
+            where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+            /**
+             * Mean Over
+             * @default null
+             */
+            mean_over: string | null;
+            /** Accepted */
+            accepted?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * Gather
+         * @description `events` are the events sources by name, each counted by those measures that name it.
+         */
         Gather: {
             /** Reading */
             reading?: {
                 [key: string]: components["schemas"]["Reading"];
             };
-            events: components["schemas"]["Events"];
+            /** Events */
+            events: {
+                [key: string]: components["schemas"]["Events"];
+            };
         };
         /**
          * Grid
@@ -1655,6 +1665,30 @@ export interface components {
             table: string;
         };
         /**
+         * NaturalBreaks
+         * @description Classes whose values lie together: the least squared deviations from their means.
+         */
+        NaturalBreaks: {
+            /**
+             * Count
+             * @default 5
+             */
+            count: number;
+            /**
+             * Zero
+             * @description Is zero an entry of its own or a value like others?
+             * @default apart
+             * @enum {string}
+             */
+            zero: "apart" | "classed";
+            /**
+             * Method
+             * @default natural_breaks
+             * @constant
+             */
+            method: "natural_breaks";
+        };
+        /**
          * NoCoordinates
          * @description The records say no coordinates; each is placed by the area that it states.
          */
@@ -1664,6 +1698,18 @@ export interface components {
              * @enum {string}
              */
             kind: "none";
+        };
+        /**
+         * OfGround
+         * @description Square kilometres of each area, as far as it counts.
+         */
+        OfGround: {
+            /**
+             * Kind
+             * @default ground
+             * @constant
+             */
+            kind: "ground";
         };
         /**
          * Outline
@@ -1690,11 +1736,6 @@ export interface components {
             areas: components["schemas"]["Zones"] | components["schemas"]["Grid"];
             projection?: components["schemas"]["WorkingProjection"];
             exclude?: components["schemas"]["Exclude"];
-            /**
-             * Recorded
-             * @default null
-             */
-            recorded: (components["schemas"]["RecordedOutline"] | components["schemas"]["RecordedColumn"] | components["schemas"]["RecordedList"]) | null;
             stated?: components["schemas"]["StatedArea"];
             /**
              * Tolerance M
@@ -1719,7 +1760,10 @@ export interface components {
              */
             separator: string;
         };
-        /** Plan */
+        /**
+         * Plan
+         * @description `measures` by name, each with its `classes` and colours by the same name; the map shows one of them.
+         */
         Plan: {
             /**
              * Format
@@ -1729,15 +1773,20 @@ export interface components {
             format: "steady-tally-plan";
             /**
              * Version
-             * @default 1
+             * @default 2
              * @constant
              */
-            version: 1;
+            version: 2;
             gather: components["schemas"]["Gather"];
             place: components["schemas"]["Place"];
             /** Measure */
-            measure: components["schemas"]["Count"] | components["schemas"]["Rate"] | components["schemas"]["Density"];
-            class?: components["schemas"]["Class"];
+            measure: {
+                [key: string]: components["schemas"]["Count"] | components["schemas"]["Rate"] | components["schemas"]["Share"];
+            };
+            /** Class */
+            class?: {
+                [key: string]: components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"];
+            };
             show?: components["schemas"]["Show"];
         };
         /**
@@ -1758,16 +1807,47 @@ export interface components {
             crs: string | null;
         };
         /**
+         * Quantile
+         * @description Classes of as nearly the same number of areas as equal values allow.
+         */
+        Quantile: {
+            /**
+             * Count
+             * @default 5
+             */
+            count: number;
+            /**
+             * Zero
+             * @description Is zero an entry of its own or a value like others?
+             * @default apart
+             * @enum {string}
+             */
+            zero: "apart" | "classed";
+            /**
+             * Method
+             * @default quantile
+             * @constant
+             */
+            method: "quantile";
+        };
+        /**
          * Rate
          * @description Events / denominator (/ recorded windows or years) x per.
          */
         Rate: {
             /**
+             * Events
+             * @description Which of the events sources it counts.
+             * @default events
+             */
+            events: string;
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "rate";
-            denominator: components["schemas"]["Denominator"];
+            /** Denominator */
+            denominator: components["schemas"]["FromTable"] | components["schemas"]["OfGround"];
             /**
              * Per
              * @default 10000
@@ -1775,6 +1855,7 @@ export interface components {
             per: number;
             /**
              * Time
+             * @description Divide by the time of the recorded windows too.
              * @default none
              * @enum {string}
              */
@@ -1877,7 +1958,9 @@ export interface components {
         };
         /**
          * RecordedWindow
-         * @description A span of days, first and last included, in which events were recorded.
+         * @description A span of days, first and last included, in which events were recorded, and where: everywhere unless it says so.
+         *
+         *     Without days it stands for all of time.
          */
         RecordedWindow: {
             /**
@@ -1887,16 +1970,48 @@ export interface components {
             name: string | null;
             /**
              * First Day
-             * Format: date
+             * @default null
              */
-            first_day: string;
+            first_day: string | null;
             /**
              * Last Day
-             * Format: date
+             * @default null
              */
-            last_day: string;
+            last_day: string | null;
+            /**
+             * Where
+             * @default null
+             */
+            where: (components["schemas"]["RecordedOutline"] | components["schemas"]["RecordedColumn"] | components["schemas"]["RecordedList"]) | null;
         };
-        /** Show */
+        /**
+         * Share
+         * @description Events of a group / all events x per. An area without events has no share.
+         */
+        Share: {
+            /**
+             * Events
+             * @description Which of the events sources it counts.
+             * @default events
+             */
+            events: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "share";
+            /** Group */
+            group: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+            /**
+             * Per
+             * @default 100
+             */
+            per: number;
+        };
+        /**
+         * Show
+         * @description `mapped` names the measure that the map shows; `colours` are those of each measure by name.
+         */
         Show: {
             /**
              * Title
@@ -1904,11 +2019,21 @@ export interface components {
              */
             title: string;
             /**
-             * Ramp
-             * @default kelp
-             * @enum {string}
+             * Mapped
+             * @description May be left out where there is one measure alone.
+             * @default null
              */
-            ramp: "kelp" | "peat" | "heather" | "slate" | "rowan";
+            mapped: string | null;
+            /** Colours */
+            colours?: {
+                [key: string]: components["schemas"]["Colours"];
+            };
+            /**
+             * Hide Empty
+             * @description Leave areas without events undrawn; figures and classes stay.
+             * @default false
+             */
+            hide_empty: boolean;
             /**
              * Over
              * @description A column of the zones: the outlines of its values over the map.
@@ -1925,14 +2050,8 @@ export interface components {
          *     Where the stated area's border is within `trust_within_m` of an event found elsewhere, the stated area holds.
          */
         StatedArea: {
-            /**
-             * Keys
-             * @default [
-             *       "identifier",
-             *       "name"
-             *     ]
-             */
-            keys: ("identifier" | "name")[];
+            /** Keys */
+            keys?: ("identifier" | "name")[];
             /**
              * Trust Within M
              * @default 0
@@ -2643,7 +2762,7 @@ export interface components {
          */
         ProposalView: {
             /** @description With what was not said proposed. */
-            denominator: components["schemas"]["Denominator"];
+            denominator: components["schemas"]["FromTable"];
             /**
              * Differ
              * @description The columns in which rows of one area differ.
@@ -2816,10 +2935,17 @@ export interface components {
              * @description The plan version that all of this comes of.
              */
             version: string;
-            /** Plan */
-            plan: {
-                [key: string]: unknown;
-            };
+            plan: components["schemas"]["Plan"];
+            /**
+             * Measure
+             * @description The name of the mapped measure.
+             */
+            measure: string;
+            /**
+             * Events Name
+             * @description The name of the events that it counts.
+             */
+            events_name: string;
             ledger: components["schemas"]["LedgerView"];
             /**
              * Kind
@@ -2851,13 +2977,26 @@ export interface components {
              * @description What a value is, in words.
              */
             value_name: string;
-            /** Denominator Noun */
-            denominator_noun: string;
+            /**
+             * Terms
+             * @description What is counted, then what it is divided by.
+             */
+            terms: components["schemas"]["TermView"][];
+            /**
+             * Per
+             * @description The multiplier of it all.
+             */
+            per: number;
             /**
              * Period Noun
              * @description What a recorded window is called.
              */
             period_noun: string;
+            /**
+             * Method
+             * @description The method of classing in a word or two.
+             */
+            method: string;
             /** Bands */
             bands: components["schemas"]["BandView"][];
             /**
@@ -2865,6 +3004,11 @@ export interface components {
              * @description Areas with exactly zero, where zero stands apart.
              */
             zero: number;
+            /**
+             * Beyond
+             * @description Areas with a number below the lowest or above the highest break.
+             */
+            beyond: number;
             /**
              * States
              * @description Areas without a number, by state.
@@ -2913,6 +3057,19 @@ export interface components {
             state: string;
             /** Areas */
             areas: number;
+        };
+        /**
+         * TermView
+         * @description One term of the sum behind each value.
+         */
+        TermView: {
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "counted" | "under" | "time";
+            /** Says */
+            says: string;
         };
         /** DegreePoints */
         DegreePoints: {
@@ -4242,7 +4399,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Denominator"];
+                "application/json": components["schemas"]["FromTable"];
             };
         };
         responses: {

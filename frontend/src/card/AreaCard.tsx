@@ -1,4 +1,5 @@
 /** The area card: all that is known of one area, in its fixed place at the map's right edge. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import IconButton from "@mui/material/IconButton";
@@ -6,10 +7,12 @@ import Typography from "@mui/material/Typography";
 import type { Areas } from "../api/bulk";
 import type { Schemas, Study, View } from "../api/client";
 import { figure, plural, whole } from "../format";
-import { classOf, NO_CLASS, ZERO_CLASS } from "../map/classes";
+import { ABOVE_ALL, BELOW_ALL, classOf, NO_CLASS, ZERO_CLASS } from "../map/classes";
 import { STATE_WORDS } from "../map/MapPane";
+import { sumOf } from "../outcome/terms";
+import { mappedClasses, mappedEvents } from "../plan/mapped";
+import { leftOut } from "../plan/place";
 import { CARD_WIDTH } from "../stages/hang";
-import { leftOut } from "../stages/place/plan";
 import { useAreaProfile, useSavePlan } from "../state/queries";
 import { useDoing } from "../state/store";
 import { INK, PAPER, QUIET, RULE } from "../theme";
@@ -17,7 +20,7 @@ import { INK, PAPER, QUIET, RULE } from "../theme";
 /** Leave the area out of the plan, or take it in again. */
 function LeaveOut({ study, view, identifier }: { study: Study; view: View; identifier: string }) {
   const save = useSavePlan(study, view);
-  const out = (view.plan.place.exclude.areas as string[]).includes(identifier);
+  const out = view.plan.place.exclude.areas.includes(identifier);
   return (
     <Button
       variant="outlined"
@@ -42,7 +45,7 @@ export function AreaCard({ study, view, areas, area }: Props) {
   const profile = useAreaProfile(study, area).data;
   const value = areas.value[area];
   const known = !Number.isNaN(value);
-  const zeroApart = view.plan.class.zero === "apart";
+  const zeroApart = mappedClasses(view.plan).zero === "apart";
   const inClass = classOf(value, view.ledger.breaks, zeroApart);
   const band = inClass >= 0 ? view.bands[inClass] : null;
   const numbered = areas.value.filter((v) => !Number.isNaN(v));
@@ -88,13 +91,13 @@ export function AreaCard({ study, view, areas, area }: Props) {
         data-testid="sum"
         sx={{ borderTop: `1px solid ${RULE}`, borderBottom: `1px solid ${RULE}`, py: 1, lineHeight: 1.7 }}
       >
-        {sum(view, areas, area).map((line) => (
+        {sumOf(view, areas, area).map((line) => (
           <div key={line}>{line}</div>
         ))}
       </Box>
       <Box sx={{ display: "flex", gap: 1, my: 1.5, flexWrap: "wrap" }}>
         <Button variant="outlined" size="small" onClick={() => set({ rows: "events" })}>
-          Show its {plural(areas.numerator[area], "event")}
+          Show its {plural(areas.events[area], "event")}
         </Button>
         <LeaveOut study={study} view={view} identifier={areas.identifier[area]} />
       </Box>
@@ -108,6 +111,10 @@ export function AreaCard({ study, view, areas, area }: Props) {
           </>
         ) : inClass === ZERO_CLASS ? (
           "zero"
+        ) : inClass === BELOW_ALL ? (
+          "below the lowest"
+        ) : inClass === ABOVE_ALL ? (
+          "above the highest"
         ) : inClass === NO_CLASS ? (
           "none"
         ) : null}
@@ -131,7 +138,7 @@ export function AreaCard({ study, view, areas, area }: Props) {
       {profile?.categories.map((category) => (
         <Commonest
           key={category.column}
-          title={view.plan.gather.events.labels[category.column] ?? category.column}
+          title={mappedEvents(view.plan).labels[category.column] ?? category.column}
           category={category}
           total={profile.total}
         />
@@ -232,18 +239,4 @@ function Entry({ label, says, children }: { label: string; says?: string; childr
       <Box sx={{ textAlign: "right" }}>{children}</Box>
     </Box>
   );
-}
-
-/** The sum written out, a line for each part. */
-export function sum(view: View, areas: Areas, area: number): string[] {
-  const how = view.plan.measure;
-  const events = plural(areas.numerator[area], "event");
-  if (how.kind === "count") return [events];
-  const under = areas.denominator[area];
-  if (!(under > 0)) return [events, `no ${view.denominator_noun} to divide by`];
-  const lines = [events, `/ ${figure(under)} ${view.denominator_noun}`];
-  if (how.time === "window") lines.push(`/ ${plural(view.ledger.periods, view.period_noun)}`);
-  if (how.time === "year") lines.push(`/ ${figure(view.ledger.periods)} years`);
-  if (how.per !== 1) lines.push(`× ${whole(how.per)}`);
-  return [...lines, `= ${figure(areas.value[area])}`];
 }

@@ -1,19 +1,21 @@
 /** The map: one canvas that a worker paints. Panning and zooming move the last bitmap; the crisp frame follows. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { trialText } from "../account/AccountLine";
 import type { Areas, Shapes } from "../api/bulk";
-import { type Condition, type View as Outcome, postJson, type Schemas, type Study } from "../api/client";
+import { type View as Outcome, postJson, type Schemas, type Study } from "../api/client";
 import { figure, plural, whole } from "../format";
-import { put } from "../stages/gather/filter";
+import { put } from "../plan/filter";
+import { mappedClasses, mappedEvents } from "../plan/mapped";
+import { withOutline } from "../plan/place";
 import { CARD_WIDTH, taken } from "../stages/hang";
-import { withOutline } from "../stages/place/plan";
 import { useAreaProfile, useOver, usePoints, useReferences, useSavePlan, useTrials } from "../state/queries";
 import { type OutlineUse, useDoing } from "../state/store";
-import { HATCH, INK, MADDER, NO_VALUE, PAPER, RULE, WATER, ZERO } from "../theme";
+import { BEYOND, HATCH, INK, MADDER, NO_VALUE, PAPER, RULE, WATER, ZERO } from "../theme";
 import { unit } from "../unit";
-import { classOf, NO_CLASS, ZERO_CLASS } from "./classes";
+import { ABOVE_ALL, BELOW_ALL, classOf, NO_CLASS, ZERO_CLASS } from "./classes";
 import { useGestures, useSize } from "./gestures";
 import { boxesOf, type Corner } from "./insets";
 import { OutlineOverlay } from "./OutlineOverlay";
@@ -36,8 +38,20 @@ interface Props {
 }
 
 export function MapPane({ study, view: outcome, areas, shapes }: Props) {
-  const { hovered, selected, sheet, pinned, outline, outlineFor, correcting, dots, tried, held, set } =
-    useDoing();
+  const {
+    window: recordedWindow,
+    hovered,
+    selected,
+    sheet,
+    pinned,
+    outline,
+    outlineFor,
+    correcting,
+    dots,
+    tried,
+    held,
+    set,
+  } = useDoing();
   const frameRef = useRef<HTMLDivElement>(null);
   const pointer = useRef<{ x: number; y: number } | null>(null);
   const painter = usePainter(frameRef, (area, chosen) => {
@@ -155,12 +169,13 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const closeOutline = async () => {
     if (!outline || outline.length < 3) return set({ outline: null });
     const corners = await toDegrees(outline, study);
-    const sized = tried?.areas;
+    const sized = tried?.areas.kind === "grid" ? tried.areas : undefined;
     set({ outline: null });
     save.mutate((plan) => {
-      if (outlineFor !== "filter") return withOutline(plan, outlineFor, corners, sized);
-      const where = plan.gather.events.where as Condition[];
-      plan.gather.events.where = put(where, () => false, { kind: "inside", outline: corners });
+      if (outlineFor !== "filter")
+        return withOutline(plan, outlineFor, corners, { sized, window: recordedWindow });
+      const events = mappedEvents(plan);
+      events.where = put(events.where, () => false, { kind: "inside", outline: corners });
     });
   };
   const itsPlaces = useAreaProfile(study, selected).data?.places;
@@ -353,6 +368,14 @@ function summary(outcome: Outcome): string {
   return `${outcome.value_name} in ${plural(outcome.ledger.areas.read, "area")}. ${ranges}. The rows hold every figure.`;
 }
 
+/** What is in none of the classes. */
+const APART: Record<number, number> = {
+  [NO_CLASS]: packed(NO_VALUE),
+  [ZERO_CLASS]: packed(ZERO),
+  [BELOW_ALL]: packed(BEYOND),
+  [ABOVE_ALL]: packed(BEYOND),
+};
+
 function useLook(
   outcome: Outcome,
   areas: Areas,
@@ -362,22 +385,16 @@ function useLook(
   plain: boolean,
 ): Look {
   const colours = useMemo(() => {
-    const apart = outcome.plan.class.zero === "apart";
+    const apart = mappedClasses(outcome.plan).zero === "apart";
     // Only drawing: an area without events keeps its figure, its class and its row.
-    const hide = outcome.plan.class.hide_empty && !plain;
-    const hidden = (i: number) => hide && areas.state[i] === 0 && areas.numerator[i] === 0;
+    const hide = outcome.plan.show.hide_empty && !plain;
+    const hidden = (i: number) => hide && areas.state[i] === 0 && areas.events[i] === 0;
     const bands = outcome.bands.map((b) => packed(b.colour));
     const colour = new Uint32Array(areas.value.length);
     const hatched = new Uint8Array(areas.value.length);
     for (let i = 0; i < colour.length; i++) {
       const c = classOf(areas.value[i], outcome.ledger.breaks, apart);
-      colour[i] = plain
-        ? packed(PAPER)
-        : c === ZERO_CLASS
-          ? packed(ZERO)
-          : c === NO_CLASS
-            ? packed(NO_VALUE)
-            : bands[c];
+      colour[i] = plain ? packed(PAPER) : (bands[c] ?? APART[c]);
       hatched[i] = c === NO_CLASS && !plain ? 1 : 0;
       if (hidden(i)) colour[i] = packed(WATER);
     }

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { classOf, NO_CLASS, ZERO_CLASS } from "./classes";
+import { ABOVE_ALL, BELOW_ALL, classOf, NO_CLASS, ZERO_CLASS } from "./classes";
 import { cellAt, cellTable, fillCells, type Lattice } from "./lattice";
 import { packed, shrink } from "./paint";
 import { fillZones, NOTHING, type Rings } from "./scanline";
@@ -166,8 +166,8 @@ describe("classes", () => {
       0,
       1,
       1,
-      NO_CLASS,
-      NO_CLASS,
+      ABOVE_ALL,
+      BELOW_ALL,
       NO_CLASS,
     ]);
     expect([classOf(0, [0, 1], true), classOf(0, [0, 1], false), classOf(1, [], true)]).toEqual([

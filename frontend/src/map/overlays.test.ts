@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Points } from "../api/bulk";
+import { CELLS, WARDS } from "../plan/fixture";
 import { paintDots, paintGrid } from "./dots";
 import { cellTable, fillCells, type Lattice } from "./lattice";
 import { dotsOf, gridsOf, isLaid } from "./overlays";
@@ -66,20 +67,21 @@ describe("a grid's lines", () => {
 describe("grids tried out", () => {
   const drawn = { column: new Int32Array(), row: new Int32Array(), lattice: {} as Lattice };
   const trial = { data: { drawn } } as never;
-  const laid = { areas: { kind: "grid", size: 500, cut: true, cover: { source: "wards" } } };
+  const laid = { areas: { ...CELLS, cover: { corners: null, source: "wards" } } };
 
   it("have lines while they are not laid", () => {
     const other = { areas: { ...laid.areas, size: 600 } };
     expect(gridsOf([trial, trial], [other, laid], laid)).toHaveLength(1);
-    expect(gridsOf([trial], [laid], { areas: { kind: "zones" } })).toHaveLength(1);
+    expect(gridsOf([trial], [laid], { areas: WARDS })).toHaveLength(1);
     expect(gridsOf([{}], [other], laid)).toEqual([]);
   });
 
-  it("are the laid one where the plan says the same of all that the trial says", () => {
-    expect(isLaid({ areas: { kind: "grid", size: 500 } }, laid)).toBe(true);
-    const written = { areas: { ...laid.areas, height: null, cover: { corners: null, source: "wards" } } };
-    expect(isLaid(laid, written) && isLaid(written, laid)).toBe(true);
-    expect(isLaid({ areas: { kind: "grid", size: 500, cut: false } }, laid)).toBe(false);
+  it("are the laid one where the plan says the same, in whatever order", () => {
+    const turned = Object.fromEntries(Object.entries(laid.areas).reverse()) as typeof laid.areas;
+    expect(isLaid({ areas: turned }, laid) && isLaid(laid, { areas: turned })).toBe(true);
+    expect(isLaid({ areas: { ...laid.areas, cut: false } }, laid)).toBe(false);
+    expect(isLaid({ areas: { ...laid.areas, cover: null } }, laid)).toBe(false);
+    expect(isLaid({ areas: WARDS }, { areas: WARDS })).toBe(false);
     expect(isLaid(undefined, laid)).toBe(false);
   });
 });

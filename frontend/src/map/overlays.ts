@@ -1,12 +1,14 @@
 /** What is drawn over the map beside the areas: which events as dots, and grids that are tried out. */
 import type { GridTrial, Points } from "../api/bulk";
-import type { PlanDocument } from "../api/client";
-import { COMPARED } from "../stages/place/plan";
+import { COMPARED } from "../plan/place";
+import type { Grid, Place } from "../plan/types";
 import type { DotsShown } from "../state/store";
 import { INK, MADDER } from "../theme";
 import type { Dots } from "./dots";
 import { packed } from "./paint";
 import type { DrawnGrid } from "./worker";
+
+type Laid = Pick<Place, "areas">;
 
 const DRAWN_IN = 4;
 const ELSEWHERE = 1;
@@ -35,20 +37,19 @@ export function dotsOf(points: Points, shown: DotsShown): Dots {
  * already, and has no lines. */
 export function gridsOf(
   trials: readonly { data?: GridTrial }[],
-  places: readonly PlanDocument[],
-  laid: PlanDocument,
+  places: readonly Laid[],
+  laid: Laid,
 ): DrawnGrid[] {
   return trials.flatMap(({ data }, i) =>
     data?.drawn && !isLaid(places[i], laid) ? [{ ...data.drawn, colour: packed(COMPARED[i]) }] : [],
   );
 }
 
-/** Is a grid that is tried out the one that the plan has? What the trial leaves open is as the plan says it. */
-export function isLaid(tried: PlanDocument | undefined, laid: PlanDocument): boolean {
-  if (tried?.areas.kind !== "grid" || laid.areas.kind !== "grid") return false;
-  return Object.entries(laid.areas).every(
-    ([name, value]) => !(name in tried.areas) || said(tried.areas[name]) === said(value),
-  );
+/** Is a grid that is tried out the one that the plan has? */
+export function isLaid(tried: Laid | undefined, laid: Laid): boolean {
+  const [there, here] = [tried?.areas, laid.areas];
+  if (there?.kind !== "grid" || here.kind !== "grid") return false;
+  return (Object.keys(here) as (keyof Grid)[]).every((name) => said(there[name]) === said(here[name]));
 }
 
 /** A choice as text; what is null is as good as not there. */

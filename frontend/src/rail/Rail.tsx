@@ -1,4 +1,5 @@
 /** The break rail: distribution and legend in one, a page of the ledger. The highest stands on top. */
+
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
 import { useEffect, useMemo, useRef, useState } from "react";
@@ -6,9 +7,11 @@ import type { Areas } from "../api/bulk";
 import type { View } from "../api/client";
 import { whole } from "../format";
 import { classOf } from "../map/classes";
+import { termOf } from "../outcome/terms";
+import { mappedClasses } from "../plan/mapped";
 import { RAIL_WIDTH } from "../stages/hang";
 import { useDoing } from "../state/store";
-import { HATCH, HEADING, INK, PAPER, QUIET, RULE, ZERO } from "../theme";
+import { BEYOND, HATCH, HEADING, INK, PAPER, QUIET, RULE, ZERO } from "../theme";
 import { unit } from "../unit";
 import { type Axis, axisOf, fittingAxis, spread, stackDots } from "./layout";
 
@@ -29,7 +32,7 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
     return () => observer.disconnect();
   }, []);
   const breaks = view.ledger.breaks;
-  const apart = view.plan.class.zero === "apart";
+  const apart = mappedClasses(view.plan).zero === "apart";
   const unreliable = useMemo(() => areas.unreliable.reduce((n, flag) => n + flag, 0), [areas]);
   const order = useMemo(() => {
     const numbered = Array.from(areas.value.keys()).filter((i) => {
@@ -76,7 +79,7 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
     10 + length,
   ).reverse();
   const upperEnds = view.bands.map((b) => b.text.split(" to ").at(-1));
-  const residents = view.plan.measure.kind !== "count";
+  const under = termOf(view, "under");
   const show = (event: React.MouseEvent<SVGSVGElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
     const [px, py] = [event.clientX - box.left, event.clientY - box.top];
@@ -136,7 +139,7 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
         <Box sx={{ pl: 1.5 }}>{most > 1 ? `a dot: up to ${most}` : "a dot: an area"}</Box>
         <Box sx={{ gridColumn: "span 2" }}>range</Box>
         <Box sx={{ textAlign: "right" }}>areas</Box>
-        <Box sx={{ textAlign: "right", pr: 1 }}>{residents ? view.denominator_noun : ""}</Box>
+        <Box sx={{ textAlign: "right", pr: 1 }}>{under?.says}</Box>
       </Box>
       <Box ref={ref} sx={{ flex: 1, minHeight: 80, position: "relative", overflow: "hidden" }}>
         <svg
@@ -218,9 +221,7 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
             <Box sx={{ width: 9, height: 9, bgcolor: band.colour, border: `0.5px solid ${INK}` }} />
             <Box sx={{ whiteSpace: "nowrap" }}>{band.text}</Box>
             <Box sx={{ textAlign: "right" }}>{whole(band.areas)}</Box>
-            <Box sx={{ textAlign: "right", pr: 1, color: QUIET }}>
-              {residents ? whole(band.denominator) : ""}
-            </Box>
+            <Box sx={{ textAlign: "right", pr: 1, color: QUIET }}>{under && whole(band.denominator)}</Box>
           </Box>
         ))}
         {breaks.slice(1, -1).map((b, i) => (
@@ -243,6 +244,7 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
       </Box>
       <Box sx={{ borderTop: `3px double ${INK}`, fontSize: "0.7812rem", py: 0.5 }}>
         {apart && <Apart colour={ZERO} label="zero" areas={view.zero} />}
+        {view.beyond > 0 && <Apart colour={BEYOND} label="outside the classes" areas={view.beyond} />}
         {view.states.map((s) => (
           <Apart key={s.state} label={s.state} areas={s.areas} />
         ))}

@@ -1,4 +1,5 @@
 /** Rows rise from the foot: areas, the events of the selected area, the records set aside. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
@@ -8,6 +9,8 @@ import type { Areas } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { figure, plural, whole } from "../format";
 import { STATE_WORDS } from "../map/MapPane";
+import { termOf } from "../outcome/terms";
+import { mappedEvents } from "../plan/mapped";
 import { Field, Pick } from "../stages/gather/Fields";
 import {
   useAreaColumns,
@@ -115,12 +118,12 @@ type Cell = string | number | null;
 
 function AreaRows({ view, areas }: { view: View; areas: Areas }) {
   const { hovered, selected, set } = useDoing();
-  const residents = view.plan.measure.kind !== "count";
+  const under = termOf(view, "under");
   const columns: Column[] = [
     { title: "area", share: 2 },
     { title: "name", share: 3 },
-    { title: "events", share: 1, number: true },
-    ...(residents ? [{ title: view.denominator_noun, share: 1, number: true }] : []),
+    { title: view.terms[0].says, share: 1, number: true },
+    ...(under ? [{ title: under.says, share: 1, number: true }] : []),
     { title: view.value_name, share: 3, number: true },
   ];
   const cells = useMemo(
@@ -129,10 +132,10 @@ function AreaRows({ view, areas }: { view: View; areas: Areas }) {
         areas.identifier[i],
         name,
         areas.numerator[i],
-        ...(residents ? [Number.isNaN(areas.denominator[i]) ? null : areas.denominator[i]] : []),
+        ...(under ? [Number.isNaN(areas.denominator[i]) ? null : areas.denominator[i]] : []),
         Number.isNaN(areas.value[i]) ? STATE_WORDS[areas.state[i]] : areas.value[i],
       ]),
-    [areas, residents],
+    [areas, under],
   );
   return (
     <Grid
@@ -181,8 +184,9 @@ function EventRows(props: { study: Study; view: View; areas: Areas; area: number
 /** The placed events, all or those of the areas that have a text in a column. */
 function PlacedRows({ study, view }: { study: Study; view: View }) {
   const columns = useAreaColumns(study, view).data ?? [];
-  const wholeZones = view.plan.place.areas.kind === "zones" && view.plan.place.areas.overlaps === "each";
-  const rolled = view.plan.place.areas.roll_up as string | null;
+  const of = view.plan.place.areas;
+  const wholeZones = of.kind === "zones" && of.overlaps === "each";
+  const rolled = of.kind === "zones" ? of.roll_up : null;
   const offered = wholeZones ? columns.filter((c) => !rolled || c.column === rolled) : [];
   const [column, setColumn] = useState("");
   const [value, setValue] = useState("");
@@ -292,12 +296,12 @@ function SetAsideRows({ study, view, reason }: { study: Study; view: View; reaso
       number: title === "record" || title === "line",
     }),
   );
-  const identifier = found.data.columns.indexOf(view.plan.gather.events.identifier ?? "");
+  const identifier = found.data.columns.indexOf(mappedEvents(view.plan).identifier ?? "");
   const record = found.data.columns.indexOf("record");
   const all = found.data.rows;
   const name = (row: Cell[]) => {
     const own = identifier < 0 ? "" : String(row[identifier] ?? "").trim();
-    return own || (view.plan.gather.events.identifier ? `record ${row[record]}` : String(row[record]));
+    return own || (mappedEvents(view.plan).identifier ? `record ${row[record]}` : String(row[record]));
   };
   return (
     <>
@@ -330,8 +334,8 @@ function Correction({ study, view, record }: { study: Study; view: View; record:
     Number.isFinite(x + y);
   const keep = () => {
     save.mutate((plan) => {
-      const others = plan.gather.events.corrections.filter((c: { record: string }) => c.record !== record);
-      plan.gather.events.corrections = [...others, { record, x, y }];
+      const others = mappedEvents(plan).corrections.filter((c: { record: string }) => c.record !== record);
+      mappedEvents(plan).corrections = [...others, { record, x, y }];
     });
     set({ correcting: null, corrected: null });
   };
@@ -371,7 +375,7 @@ function Correction({ study, view, record }: { study: Study; view: View; record:
 
 /** A column by its readable name, where it has one. */
 function labelled(view: View, column: string): string {
-  return view.plan.gather.events.labels[column] ?? column;
+  return mappedEvents(view.plan).labels[column] ?? column;
 }
 
 function Say({ text, bad = false }: { text: string; bad?: boolean }) {

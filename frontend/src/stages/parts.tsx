@@ -2,6 +2,8 @@
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
 import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import Radio from "@mui/material/Radio";
 import Typography from "@mui/material/Typography";
 import type { ReactNode } from "react";
 import type { View } from "../api/client";
@@ -110,5 +112,17 @@ export function Line({ count, children }: { count: number | string; children: Re
       <span>{children}</span>
       <span style={{ whiteSpace: "nowrap" }}>{typeof count === "number" ? whole(count) : count}</span>
     </Box>
+  );
+}
+
+/** One of several choices, in a group of them. */
+export function Choice(props: { value: string; label: string; onChoose: () => void; disabled?: boolean }) {
+  return (
+    <FormControlLabel
+      value={props.value}
+      label={props.label}
+      disabled={props.disabled}
+      control={<Radio size="small" sx={{ py: 0.5 }} onChange={props.onChoose} />}
+    />
   );
 }

@@ -1,7 +1,7 @@
 /** Files on their way in: sent, looked into, decided upon, brought in. One small store. */
 import { create } from "zustand";
 import { getJson, type Job, type Look, postJson, putFile, type Source } from "../api/client";
-import { type Choices, choicesOf, grouped, importBody } from "../stages/gather/choices";
+import { type Choices, choicesOf, grouped, importBody } from "../plan/choices";
 
 export type Stage = "sending" | "looking" | "ready" | "bringing" | "done" | "failed";
 

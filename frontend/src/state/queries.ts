@@ -1,4 +1,5 @@
 /** What comes from the server, each under a key that says what it depends on. */
+
 import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import {
   fetchAreas,
@@ -11,10 +12,8 @@ import {
   type Lines,
 } from "../api/bulk";
 import {
-  type Condition,
   getJson,
   type Job,
-  type PlanDocument,
   type PlanVersion,
   postJson,
   type Schemas,
@@ -23,6 +22,7 @@ import {
   type Tally,
   type View,
 } from "../api/client";
+import type { Condition, FromTable, Place, Plan } from "../plan/types";
 import { useDoing } from "./store";
 
 const KEPT = { placeholderData: keepPreviousData, staleTime: Number.POSITIVE_INFINITY } as const;
@@ -88,7 +88,7 @@ export function useRowTally(study: Study, source: string | undefined, where: rea
 export type Proposal = Schemas["ProposalView"];
 
 /** What the rows of a table would come to as what to divide by. */
-export function useProposal(study: Study, denominator: PlanDocument | undefined) {
+export function useProposal(study: Study, denominator: FromTable | undefined) {
   return useQuery({
     queryKey: ["denominator", study.id, study.head_id, denominator],
     queryFn: () => postJson<Proposal>(`/api/studies/${study.id}/denominator`, denominator),
@@ -252,7 +252,7 @@ export function usePicture(path: string) {
 export function useAreaColumns(study: Study, view: View) {
   const areas = view.plan.place.areas;
   return useQuery({
-    queryKey: ["area columns", study.id, areas.source ?? areas.cover],
+    queryKey: ["area columns", study.id, areas.kind === "zones" ? areas.source : areas.cover],
     queryFn: async () =>
       (await getJson<Schemas["ZoneColumnsView"]>(`/api/studies/${study.id}/area-columns`)).columns,
     ...KEPT,
@@ -260,7 +260,7 @@ export function useAreaColumns(study: Study, view: View) {
 }
 
 /** Grids tried out, in the order of the places asked for; those that came. */
-export function useTrials(study: Study, places: readonly PlanDocument[]) {
+export function useTrials(study: Study, places: readonly Place[]) {
   return useQueries({
     queries: places.map((place) => ({
       queryKey: ["trial", study.id, study.head_id, place],
@@ -271,7 +271,7 @@ export function useTrials(study: Study, places: readonly PlanDocument[]) {
   }) as { data?: GridTrial; error: Error | null; isPending: boolean }[];
 }
 
-export function useProjection(study: Study, projection: PlanDocument) {
+export function useProjection(study: Study, projection: Place["projection"]) {
   return useQuery({
     queryKey: ["projection", study.id, study.head_id, projection],
     queryFn: () => postJson<Schemas["ProjectionView"]>(`/api/studies/${study.id}/projection`, projection),
@@ -341,10 +341,10 @@ export function useCompleteness(study: Study, column: string) {
   });
 }
 
-export type Save = (change: (plan: PlanDocument) => void) => void;
+export type Save = (change: (plan: Plan) => void) => void;
 
 /** The latest version that this page saved, the versions that it came after, and the saving that is under way. */
-let saved: { id: string; after: Set<string>; plan: PlanDocument } | null = null;
+let saved: { id: string; after: Set<string>; plan: Plan } | null = null;
 let saving: Promise<unknown> = Promise.resolve();
 
 /**
@@ -355,7 +355,7 @@ export function useSavePlan(study: Study, view: View) {
   const cache = useQueryClient();
   const set = useDoing((d) => d.set);
   return useMutation({
-    mutationFn: (change: (plan: PlanDocument) => void) => {
+    mutationFn: (change: (plan: Plan) => void) => {
       const turn = saving.then(async () => {
         const ours = saved && (saved.id === view.version || saved.after.has(view.version)) ? saved : null;
         const plan = structuredClone(ours?.plan ?? view.plan);
@@ -365,7 +365,7 @@ export function useSavePlan(study: Study, view: View) {
         const parent = ours?.id ?? view.version;
         const body = { parent_id: parent, document: plan };
         const { id, document } = await postJson<Schemas["SavedPlan"]>(`/api/studies/${study.id}/plans`, body);
-        saved = { id, after: new Set(ours?.after ?? []).add(parent), plan: document };
+        saved = { id, after: new Set(ours?.after ?? []).add(parent), plan: document as Plan };
       });
       saving = turn.catch(() => {
         saved = null;

@@ -1,6 +1,8 @@
 /** What the user is doing. Data from the server lives in the query cache, never here. */
+
 import { create } from "zustand";
-import type { PlanDocument } from "../api/client";
+import type { Place } from "../plan/types";
+
 import type { Axis } from "../rail/layout";
 
 export type Stage = "gather" | "place" | "measure" | "class" | "show";
@@ -37,11 +39,13 @@ interface Doing {
   /** Corners of an outline being drawn, in the plane's metres. */
   outline: readonly (readonly [number, number])[] | null;
   outlineFor: OutlineUse;
+  /** Which recorded window an outline is drawn for; null for all of them. */
+  window: number | null;
   placeTab: PlaceTab;
   dots: DotsShown | null;
   /** The Place part of a plan with the grid that is being tried out, and those held to be compared with it. */
-  tried: PlanDocument | null;
-  held: readonly PlanDocument[];
+  tried: Place | null;
+  held: readonly Place[];
   set: (change: Partial<Omit<Doing, "set">>) => void;
 }
 
@@ -66,6 +70,7 @@ export const useDoing = create<Doing>((set) => ({
   corrected: null,
   outline: null,
   outlineFor: "filter",
+  window: null,
   placeTab: "areas",
   dots: null,
   tried: null,

@@ -85,7 +85,7 @@ class Chain:
         on_progress: Progress | None = None,
     ) -> None:
         self.plan, self.sources, self.checksums = plan, sources, checksums or {}
-        self.keep = keep or _kept_here()
+        self.keep = _kept_here() if keep is None else keep
         self._shelf, self._on_progress = shelf, on_progress
 
     # Keys: each result's part of the plan, hashed with what feeds it.

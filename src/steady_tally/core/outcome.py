@@ -72,6 +72,14 @@ class Placed:
         return tuple(Span(w, self.placement.counting([w.at])) for w in self.windows)
 
     @property
+    def events_by_area(self) -> npt.NDArray[np.int64]:
+        """(areas,) how many events lie in each; one in several overlapping areas lies in each of them."""
+        first = self.located.first
+        found = np.concatenate([first[first != OUTSIDE], self.located.other_zone])
+        each = np.concatenate([self.number[first != OUTSIDE], self.number[self.located.other_event]])
+        return np.bincount(found, weights=each, minlength=len(self.areas)).astype(np.int64)
+
+    @property
     def events(self) -> int:
         """How many events lie in at least one area."""
         return int(self.number[self.located.first != OUTSIDE].sum())

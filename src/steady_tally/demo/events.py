@@ -71,7 +71,7 @@ def write_call_outs(
     place[at_sea] = _in_the_sea(land, int(at_sea.sum()), rng)
     ward[at_sea] = -1
     year = rng.integers(0, len(YEARS), events)
-    year[np.isin(land.ward_of_block[block], unrecorded) & (year == 0)] = 1 + rng.integers(0, 4)
+    year[np.isin(ward, unrecorded) & (year == 0)] = 1 + rng.integers(0, 4)
     time = _times(year, defect, rng)
     order = np.argsort(time, kind="stable")
     defect, block, place, ward, time = defect[order], block[order], place[order], ward[order], time[order]

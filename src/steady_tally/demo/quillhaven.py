@@ -201,7 +201,7 @@ def _write_csv(path: Path, columns: dict[str, Any]) -> None:
 def _plan(spelt: list[Spelling], codes: list[str]) -> dict[str, Any]:
     """The plan that the demo study opens with: call-outs per 10,000 residents and summer, by ward."""
     windows = [{"name": f"summer {y}", "first_day": f"{y}-06-01", "last_day": f"{y}-08-31"} for y in YEARS]
-    listed = {"kind": "list", "source": RECORDED, "column": "ward_code", "area": "identifier"}
+    listed = {"kind": "list", "source": RECORDED, "column": "ward_code", "area": "code"}
     rate = "call-outs per 10,000 residents and summer"
     return {
         "format": "steady-tally-plan",

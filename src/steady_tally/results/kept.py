@@ -84,7 +84,8 @@ def size_of(thing: Any, seen: set[int]) -> int:
     if isinstance(thing, np.ndarray):
         if thing.dtype == object:
             return thing.nbytes + _sampled(thing.ravel()[:: max(thing.size // _SAMPLED, 1)].tolist(), thing.size)
-        return int(thing.nbytes) if thing.base is None else size_of(thing.base, seen) or int(thing.nbytes)
+        shared = thing.base if isinstance(thing.base, np.ndarray) else None
+        return int(thing.nbytes) if shared is None else size_of(shared, seen)
     if isinstance(thing, (pa.Table, pa.ChunkedArray, pa.Array)):
         return int(thing.nbytes)
     if isinstance(thing, (str, bytes)):

@@ -117,6 +117,7 @@ def values(path: StudyPath) -> Response:
                 "identifier": pa.array(areas.identifiers, pa.string()),
                 "name": pa.array(areas.names, pa.string()),
                 "numerator": pa.array(measured.numerator.astype(np.int32)),
+                "events": pa.array(outcome.placed.events_by_area.astype(np.int32)),
                 "denominator": pa.array(measured.denominator),
                 "area_km2": pa.array(counting.counted_km2),
                 "unreliable": pa.array(counting.unreliable.astype(np.uint8)),

@@ -8,11 +8,11 @@ import Typography from "@mui/material/Typography";
 import { useQueryClient } from "@tanstack/react-query";
 import type { Look, Study } from "../../api/client";
 import { plural, whole } from "../../format";
+import { type Choices, ofEvents, undecided, usesOf } from "../../plan/choices";
 import { bringIn, type Incoming, stop, useIncoming } from "../../state/incoming";
 import { useSources } from "../../state/queries";
 import { INK, MADDER, PAPER, QUIET, RULE } from "../../theme";
 import { ChoicesForm } from "./ChoicesForm";
-import { type Choices, ofEvents, undecided, usesOf } from "./choices";
 
 export function BringIn({ study }: { study: Study }) {
   const { files, open, show, forget } = useIncoming();

@@ -1,24 +1,27 @@
 /** What else was found of the records, though none is set aside for it; and what can be done about it. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import type { Condition, Study, View } from "../../api/client";
+import type { Study, View } from "../../api/client";
 import { plural } from "../../format";
+import { parts, put } from "../../plan/filter";
+import { mappedEvents } from "../../plan/mapped";
+import type { Events } from "../../plan/types";
 import { type Save, useFindings } from "../../state/queries";
 import { MADDER, RULE } from "../../theme";
 import { Head, Line, Link, Quiet } from "../parts";
 import { Field, Pick } from "./Fields";
-import { parts, put } from "./filter";
 import { LookUpChoice } from "./LookUpChoice";
 
 export function ChecksTab({ study, view, save }: { study: Study; view: View; save: Save }) {
   const findings = useFindings(study, true);
   const found = findings.data;
-  const events = view.plan.gather.events;
+  const events = mappedEvents(view.plan);
   if (findings.error) return <Typography sx={{ color: MADDER }}>{findings.error.message}</Typography>;
   if (!found) return <Quiet>Looking…</Quiet>;
-  const change = (alter: (e: Record<string, unknown>) => void) => save((plan) => alter(plan.gather.events));
+  const change = (alter: (e: Events) => void) => save((plan) => alter(mappedEvents(plan)));
   return (
     <>
       <Line count={found.events}>events can be used</Line>
@@ -45,7 +48,7 @@ export function ChecksTab({ study, view, save }: { study: Study; view: View; sav
             ]}
             onChange={(value) =>
               change((e) => {
-                (e.time as Record<string, unknown>).midnight = value;
+                if (e.time) e.time.midnight = value;
               })
             }
           />
@@ -94,7 +97,7 @@ export function ChecksTab({ study, view, save }: { study: Study; view: View; sav
           ]}
           onChange={(value) =>
             change((e) => {
-              (e.time as Record<string, unknown>).unreadable = value;
+              if (e.time) e.time.unreadable = value;
             })
           }
         />
@@ -108,7 +111,7 @@ export function ChecksTab({ study, view, save }: { study: Study; view: View; sav
 type Pile = { lon: number; lat: number; events: number };
 
 function Piles({ piles, view, save }: { piles: readonly Pile[]; view: View; save: Save }) {
-  const known = view.plan.gather.events.places as { name: string; x: number; y: number }[];
+  const known = mappedEvents(view.plan).places;
   const [naming, setNaming] = useState<Pile | null>(null);
   const [name, setName] = useState("");
   if (!piles.length) return null;
@@ -116,17 +119,17 @@ function Piles({ piles, view, save }: { piles: readonly Pile[]; view: View; save
   const keep = () => {
     const pile = naming!;
     save((plan) => {
-      plan.gather.events.places.push({ name: name.trim(), x: pile.lon, y: pile.lat, reach_m: 5 });
+      mappedEvents(plan).places.push({ name: name.trim(), x: pile.lon, y: pile.lat, reach_m: 5 });
     });
     setNaming(null);
     setName("");
   };
   const leaveOut = (place: string) =>
     save((plan) => {
-      const where = plan.gather.events.where as Condition[];
-      const now = parts(where).find((c) => c.kind === "places" && !c.keep);
-      const places = [...new Set([...(now?.places ?? []), place])];
-      plan.gather.events.where = put(where, (c) => c.kind === "places" && !c.keep, {
+      const events = mappedEvents(plan);
+      const now = parts(events.where).find((c) => c.kind === "places" && !c.keep);
+      const places = [...new Set([...(now?.kind === "places" ? now.places : []), place])];
+      events.where = put(events.where, (c) => c.kind === "places" && !c.keep, {
         kind: "places",
         places,
         keep: false,

@@ -6,20 +6,22 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import TextField from "@mui/material/TextField";
 import { type ReactNode, useState } from "react";
 import type { Look, Source } from "../../api/client";
-import { type Incoming, lookAgain, useIncoming } from "../../state/incoming";
-import { RULE } from "../../theme";
-import { Quiet } from "../parts";
 import {
   asksDecimal,
   type Choices,
+  type DraftCoordinates,
   FACTS,
   ORDERS,
+  type Order,
   ofEvents,
   others,
   ROLES,
   rolesFor,
   type Time,
-} from "./choices";
+} from "../../plan/choices";
+import { type Incoming, lookAgain, useIncoming } from "../../state/incoming";
+import { RULE } from "../../theme";
+import { Quiet } from "../parts";
 import { DecimalSign, Field, Pick } from "./Fields";
 import { SystemField } from "./SystemField";
 
@@ -200,13 +202,13 @@ function Where(props: {
   const change = (value: string) => {
     const first = look.columns[0]?.name ?? "";
     const found = look.coordinates[guessed.indexOf(value)];
-    const crs = at?.crs ?? null;
+    const crs = at && at.kind !== "none" ? at.crs : null;
     if (found)
       set({
         coordinates: {
-          ...(found as Record<string, string | null>),
+          ...(found as unknown as DraftCoordinates),
           crs: (found.crs as string | null) ?? crs,
-        },
+        } as DraftCoordinates,
       });
     else if (value === NOWHERE) set({ coordinates: { kind: "none" } });
     else if (value === "columns")
@@ -217,7 +219,8 @@ function Where(props: {
       });
     else if (value === "point text") set({ coordinates: { kind: "point text", column: first, crs } });
   };
-  const put = (part: Record<string, string | null>) => set({ coordinates: { ...at, ...part } });
+  const put = (part: Record<string, string | null>) =>
+    set({ coordinates: { ...at, ...part } as DraftCoordinates });
   return (
     <>
       <Pick
@@ -295,7 +298,7 @@ function When({ look, choices, set }: { look: Look; choices: Choices; set: Set }
       set({
         time: {
           column,
-          order: found ? found.order : "year-first",
+          order: found ? (found.order as Time["order"]) : "year-first",
           clock: found?.clock ?? null,
           until: found?.until ?? null,
           take: "from",
@@ -313,7 +316,7 @@ function When({ look, choices, set }: { look: Look; choices: Choices; set: Set }
       />
       {time && (
         <>
-          <Pick
+          <Pick<Order | "">
             label="The date is written"
             value={time.order ?? ""}
             options={time.order ? ORDERS : [["", "day or month first?"], ...ORDERS]}
@@ -416,7 +419,7 @@ function NumberWriting({
         <DecimalSign
           open
           value={choices.numberDecimal ?? ""}
-          onChange={(sign) => set({ numberDecimal: sign || null })}
+          onChange={(numberDecimal) => set({ numberDecimal })}
         />
       )}
     </>

@@ -1,14 +1,26 @@
 /** What a filter is made of, for events and for the rows of a table: the conditions there are, values, ranges. */
+
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
 import Checkbox from "@mui/material/Checkbox";
 import { type ReactNode, useState } from "react";
-import type { Condition, Tally } from "../../api/client";
+import type { Tally } from "../../api/client";
 import { whole } from "../../format";
+import {
+  altered,
+  type Change,
+  joined,
+  joint,
+  keptValues,
+  parts,
+  put,
+  says,
+  toggled,
+} from "../../plan/filter";
+import type { Condition } from "../../plan/types";
 import { INK, QUIET, RULE } from "../../theme";
 import { Quiet } from "../parts";
 import { DecimalSign, Field } from "./Fields";
-import { altered, type Change, joined, joint, keptValues, parts, put, says, toggled } from "./filter";
 
 export interface Changing {
   where: readonly Condition[];
@@ -21,7 +33,8 @@ export function Present({ where, change }: Changing) {
   const how = joint(where);
   const [naming, setNaming] = useState<number | null>(null);
   if (now.length === 0) return <Quiet>Nothing is left out. Tick, paint or drag below.</Quiet>;
-  const alter = (c: Condition, part: Condition | null) => change((w) => altered(w, c, part));
+  const alter = (c: Condition, part: Partial<Pick<Condition, "name" | "on">> | null) =>
+    change((w) => altered(w, c, part));
   return (
     <Box sx={{ borderTop: `1px solid ${INK}`, borderBottom: `1px solid ${INK}`, my: 1 }}>
       {now.map((c, i) => (
@@ -135,15 +148,18 @@ export function Values({ column, where, change }: Changing & { column: Column })
 
 export function Range({ column, where, change }: Changing & { column: Column }) {
   const like = (c: Condition) => c.kind === "range" && c.column === column.column;
-  const now = parts(where).find(like);
+  const range = (w: readonly Condition[]) => {
+    const found = parts(w).find(like);
+    return found?.kind === "range" ? found : undefined;
+  };
+  const now = range(where);
   const most = Math.max(...column.bars, 1);
-  const [sign, setSign] = useState<string>(now?.decimal ?? column.decimal);
-  const set = (part: { low?: number | null; high?: number | null; decimal?: string }) => {
+  const [sign, setSign] = useState(now?.decimal ?? (column.decimal as "." | ","));
+  const set = (part: { low?: number | null; high?: number | null; decimal?: "." | "," }) => {
     change((w) => {
-      const before = parts(w).find(like);
-      const next = { kind: "range", column: column.column, decimal: sign, ...before, ...part };
-      const empty = (next.low ?? null) === null && (next.high ?? null) === null;
-      return put(w, like, empty ? null : next);
+      const { low = null, high = null, decimal = sign } = { ...range(w), ...part };
+      const empty = low === null && high === null;
+      return put(w, like, empty ? null : { kind: "range", column: column.column, low, high, decimal });
     });
   };
   return (
@@ -168,8 +184,8 @@ export function Range({ column, where, change }: Changing & { column: Column }) 
           <DecimalSign
             value={sign}
             onChange={(decimal) => {
-              setSign(decimal);
-              if (now) set({ decimal });
+              if (decimal) setSign(decimal);
+              if (now && decimal) set({ decimal });
             }}
           />
         </>

@@ -25,11 +25,12 @@ export function Field(props: {
   );
 }
 
-export function Pick(props: {
+/** A list to choose from: of each choice its value and its words. What comes back is one of the values given. */
+export function Pick<T extends string>(props: {
   label: string;
-  value: string;
-  options: readonly (readonly [string, string])[];
-  onChange: (value: string) => void;
+  value: T;
+  options: readonly (readonly [T, string])[];
+  onChange: (value: T) => void;
 }) {
   return (
     <TextField
@@ -40,7 +41,7 @@ export function Pick(props: {
       label={props.label}
       value={props.value}
       slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
-      onChange={(event) => props.onChange(event.target.value)}
+      onChange={(event) => props.onChange(event.target.value as T)}
     >
       {props.options.map(([value, text]) => (
         <option key={value} value={value}>
@@ -52,13 +53,17 @@ export function Pick(props: {
 }
 
 /** Which sign stands before the decimals; `open` where it may stay undecided. */
-export function DecimalSign(props: { value: string; open?: boolean; onChange: (sign: string) => void }) {
+export function DecimalSign(props: {
+  value: "." | "," | "";
+  open?: boolean;
+  onChange: (sign: "." | "," | null) => void;
+}) {
   return (
-    <Pick
+    <Pick<"." | "," | "">
       label="The decimal sign is the"
       value={props.value}
       options={[...(props.open ? ([["", "not decided"]] as const) : []), [".", "point"], [",", "comma"]]}
-      onChange={props.onChange}
+      onChange={(sign) => props.onChange(sign || null)}
     />
   );
 }

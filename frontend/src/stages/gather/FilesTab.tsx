@@ -1,16 +1,20 @@
 /** The study's files: what each is for, what is known of it, and the way to bring in more. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import type { PlanDocument, Source, Study, View } from "../../api/client";
+import type { Source, Study, View } from "../../api/client";
 import { plural } from "../../format";
+import { FACTS, ofEvents, ROLES } from "../../plan/choices";
+import { mappedEvents } from "../../plan/mapped";
+import { mapEvents } from "../../plan/measures";
+import type { Events } from "../../plan/types";
 import { chooseAnew } from "../../state/incoming";
 import { type Save, useDescribeSource, usePlans, useSources } from "../../state/queries";
 import { MADDER, QUIET, RULE } from "../../theme";
 import { Quiet } from "../parts";
 import { ChooseFiles } from "./ChooseFiles";
-import { FACTS, ofEvents, ROLES } from "./choices";
 import { Field, Pick } from "./Fields";
 
 export function FilesTab({ study, view, save }: { study: Study; view: View; save: Save }) {
@@ -29,24 +33,28 @@ export function FilesTab({ study, view, save }: { study: Study; view: View; save
 function OneSource(props: { study: Study; view: View; source: Source; save: Save }) {
   const { study, view, source, save } = props;
   const describe = useDescribeSource(study);
-  const mapped = view.plan.gather.events.source === source.name;
+  const mapped = mappedEvents(view.plan).source === source.name;
+  const planned = Object.entries(view.plan.gather.events).find(([, e]) => e.source === source.name);
   const roles = ROLES.filter(([r]) => (r === "zones" || r === "reference") === isOfShapes(source));
   const facts = source.facts as Record<string, unknown>;
   const put = (key: string, text: string) => describe.mutate({ id: source.id, facts: { [key]: text } });
-  // As they were mapped the last time, filter and all; else as they were brought in.
-  const events =
-    usePlans(study).data?.versions.findLast((v) => v.document.gather.events.source === source.name)?.document
-      .gather.events ?? (facts.events as PlanDocument | undefined);
+  // As they are in the plan; else as they were in an earlier one, filter and all; else as they were brought in.
+  const versions = usePlans(study).data?.versions ?? [];
+  const before = versions
+    .flatMap((v) => Object.values(v.document.gather.events))
+    .findLast((e) => e.source === source.name);
+  const events = planned?.[1] ?? before ?? (facts.events as Events | undefined);
   const useIt = () =>
     save((plan) => {
-      plan.gather.events = events;
-      if (!events?.recorded?.length && plan.measure.time) plan.measure.time = "none";
+      if (events) mapEvents(plan, planned?.[0] ?? source.name, events);
     });
   return (
     <Box component="details" sx={{ borderTop: `1px solid ${RULE}`, mt: 1, pt: 0.75 }}>
       <Box component="summary" sx={{ cursor: "pointer" }}>
         <b>{source.name}</b>{" "}
-        <span style={{ color: QUIET }}>{mapped ? "events on the map" : source.role}</span>
+        <span style={{ color: QUIET }}>
+          {mapped ? "events on the map" : planned ? "events in the study" : source.role}
+        </span>
       </Box>
       <Quiet>
         {source.file_name}, {(source.byte_count / 1e6).toFixed(1)} MB,{" "}

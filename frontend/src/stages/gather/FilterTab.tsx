@@ -1,31 +1,34 @@
 /** The filter, shaded by what is there: values, months, hours of the week, numbers, words. Every change counts at once. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import type { Condition, Study, View } from "../../api/client";
+import type { Study, View } from "../../api/client";
 import { plural, whole } from "../../format";
+import { type Change, parts, put, weekOf, withWeek } from "../../plan/filter";
+import { mappedEvents } from "../../plan/mapped";
+import type { Condition } from "../../plan/types";
 import { type Save, useTally } from "../../state/queries";
 import { useDoing } from "../../state/store";
 import { MADDER } from "../../theme";
 import { Quiet } from "../parts";
 import { Part, Present, Range, Values } from "./Conditions";
 import { Field, Pick } from "./Fields";
-import { type Change, parts, put, weekOf, withWeek } from "./filter";
 import { MonthBars } from "./MonthBars";
 import { WeekGrid } from "./WeekGrid";
 
 export function FilterTab({ study, view, save }: { study: Study; view: View; save: Save }) {
-  const where = view.plan.gather.events.where as Condition[];
+  const where = mappedEvents(view.plan).where;
   const tally = useTally(study, where);
   const change: Change = (alter) =>
     save((plan) => {
-      plan.gather.events.where = alter(plan.gather.events.where);
+      mappedEvents(plan).where = alter(mappedEvents(plan).where);
     });
   if (tally.error) return <Typography sx={{ color: MADDER }}>{tally.error.message}</Typography>;
   if (!tally.data) return <Quiet>Counting…</Quiet>;
   const data = tally.data;
-  const labels = view.plan.gather.events.labels as Record<string, string>;
+  const labels = mappedEvents(view.plan).labels;
   return (
     <>
       <Box sx={{ fontSize: "1.15rem" }} data-testid="kept">

@@ -1,9 +1,11 @@
 /** Gather's sheet: the account of the records, the files, the filter, and what else was found. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
 import type { Study, View } from "../../api/client";
 import { whole } from "../../format";
+import { mappedEvents } from "../../plan/mapped";
 import type { Save } from "../../state/queries";
 import { useFindings, useSources } from "../../state/queries";
 import { type GatherTab, useDoing } from "../../state/store";
@@ -33,10 +35,10 @@ function Records({ study, view, save }: { study: Study; view: View; save: Save }
   const set = useDoing((d) => d.set);
   const swapped = view.ledger.stages[0].set_aside.some((r) => r.reason === "swapped_axes");
   const findings = useFindings(study, swapped).data;
-  const swapping = view.plan.gather.events.swapped_axes === "swap";
+  const swapping = mappedEvents(view.plan).swapped_axes === "swap";
   const swap = (to: "swap" | "set_aside") =>
     save((plan) => {
-      plan.gather.events.swapped_axes = to;
+      mappedEvents(plan).swapped_axes = to;
     });
   return (
     <>
@@ -93,7 +95,7 @@ function Records({ study, view, save }: { study: Study; view: View; save: Save }
 
 /** How the events' file differs from the one that it took the place of. */
 function Change({ study, view }: { study: Study; view: View }) {
-  const source = useSources(study).data?.find((s) => s.name === view.plan.gather.events.source);
+  const source = useSources(study).data?.find((s) => s.name === mappedEvents(view.plan).source);
   const change = source?.change as Record<string, number | string> | undefined;
   if (typeof change?.new !== "number") return null;
   return (

@@ -1,23 +1,17 @@
 /** Records without coordinates, matched to a look-up of streets, postcodes or codes. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
 import type { Schemas, Source, Study, View } from "../../api/client";
 import { whole } from "../../format";
+import { mappedEvents } from "../../plan/mapped";
+import type { LookUp } from "../../plan/types";
 import { type Save, useSources } from "../../state/queries";
 import { INK, RULE } from "../../theme";
 import { Quiet } from "../parts";
 import { Pick } from "./Fields";
 import { SystemField } from "./SystemField";
-
-interface LookUp {
-  source: string;
-  keys: { record: string; table: string }[];
-  x: string;
-  y: string;
-  crs: string;
-  accepted: Record<string, string>;
-}
 
 interface Props {
   study: Study;
@@ -28,11 +22,11 @@ interface Props {
 
 export function LookUpChoice({ study, view, save, found }: Props) {
   const tables = (useSources(study).data ?? []).filter((s) => s.role === "look-up");
-  const now = view.plan.gather.events.look_up as LookUp | null;
+  const now = mappedEvents(view.plan).look_up;
   const [draft, setDraft] = useState<LookUp | null>(now);
   const keep = (lookUp: LookUp | null) =>
     save((plan) => {
-      plan.gather.events.look_up = lookUp;
+      mappedEvents(plan).look_up = lookUp;
     });
   const table = tables.find((t) => t.name === draft?.source);
   const choose = (name: string) => {
@@ -162,5 +156,13 @@ function firstGuess(source: Source, records: readonly string[]): LookUp {
     .filter((c) => c !== x && c !== y)
     .map((c) => ({ record: records.find((r) => r.toLowerCase() === c.toLowerCase())!, table: c }));
   const first = [{ record: records[0], table: source.columns[0] }];
-  return { source: source.name, keys: keys.length ? keys : first, x, y, crs: "EPSG:4326", accepted: {} };
+  return {
+    source: source.name,
+    keys: keys.length ? keys : first,
+    x,
+    y,
+    decimal: ".",
+    crs: "EPSG:4326",
+    accepted: {},
+  };
 }

@@ -1,12 +1,14 @@
 /** A bar a month; dragging over them keeps the events of that span. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
-import type { Condition, Tally } from "../../api/client";
+import type { Tally } from "../../api/client";
 import { plural } from "../../format";
+import { type Change, monthEnd, parts, put } from "../../plan/filter";
+import type { Condition } from "../../plan/types";
 import { INK, QUIET, RULE } from "../../theme";
 import { Field } from "./Fields";
-import { type Change, monthEnd, parts, put } from "./filter";
 
 interface Props {
   months: Tally["months"];
@@ -18,7 +20,8 @@ const LIKE = (c: Condition) => c.kind === "days";
 
 export function MonthBars({ months, where, change }: Props) {
   const [drag, setDrag] = useState<{ from: number; to: number } | null>(null);
-  const now = parts(where).find(LIKE);
+  const found = parts(where).find(LIKE);
+  const now = found?.kind === "days" ? found : undefined;
   const most = Math.max(...months.map((m) => m.events), 1);
   const chosen = (i: number) => {
     if (drag) return i >= Math.min(drag.from, drag.to) && i <= Math.max(drag.from, drag.to);

@@ -3,8 +3,8 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
 import { plural } from "../../format";
+import { DAYS, painted } from "../../plan/filter";
 import { INK, QUIET } from "../../theme";
-import { DAYS, painted } from "./filter";
 
 interface Cell {
   day: number;

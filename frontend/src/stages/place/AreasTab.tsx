@@ -1,4 +1,5 @@
 /** Which areas: zones from a file with what was found in it, or a grid. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import FormControlLabel from "@mui/material/FormControlLabel";
@@ -6,7 +7,8 @@ import Radio from "@mui/material/Radio";
 import RadioGroup from "@mui/material/RadioGroup";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
-import type { PlanDocument } from "../../api/client";
+import { withAreas, zonesOf } from "../../plan/place";
+import type { Zones } from "../../plan/types";
 import { useProjection, useSources, useSurvey } from "../../state/queries";
 import { useDoing } from "../../state/store";
 import { MADDER } from "../../theme";
@@ -15,18 +17,18 @@ import { SystemField } from "../gather/SystemField";
 import { Link, Quiet } from "../parts";
 import { GridForm } from "./GridForm";
 import type { PlaceProps } from "./PlaceSheet";
-import { withAreas, zonesOf } from "./plan";
 import { Survey } from "./Survey";
 
 const A_GRID = " a grid";
 
 export function AreasTab({ study, view, save }: PlaceProps) {
   const zones = (useSources(study).data ?? []).filter((s) => s.role === "zones");
-  const areas = view.plan.place.areas as PlanDocument;
+  const areas = view.plan.place.areas;
   const { tried, set } = useDoing();
   const gridding = areas.kind === "grid" || tried !== null;
   const [choosing, setChoosing] = useState(gridding);
-  const chosen = choosing ? A_GRID : areas.source;
+  const source = areas.kind === "zones" ? areas.source : A_GRID;
+  const chosen = choosing ? A_GRID : source;
   return (
     <>
       <RadioGroup value={chosen} aria-label="Areas">
@@ -42,7 +44,7 @@ export function AreasTab({ study, view, save }: PlaceProps) {
                 onChange={() => {
                   setChoosing(false);
                   set({ tried: null, held: [] });
-                  if (areas.source !== z.name) save((plan) => withAreas(plan, zonesOf(z)));
+                  if (source !== z.name) save((plan) => withAreas(plan, zonesOf(z)));
                 }}
               />
             }
@@ -57,15 +59,14 @@ export function AreasTab({ study, view, save }: PlaceProps) {
       {choosing ? (
         <GridForm study={study} view={view} save={save} />
       ) : areas.kind === "grid" ? null : (
-        <ZonesForm study={study} view={view} save={save} />
+        <ZonesForm study={study} view={view} save={save} areas={areas} />
       )}
       <Projection study={study} view={view} save={save} />
     </>
   );
 }
 
-function ZonesForm({ study, view, save }: PlaceProps) {
-  const areas = view.plan.place.areas as PlanDocument;
+function ZonesForm({ study, view, save, areas }: PlaceProps & { areas: Zones }) {
   const source = useSources(study).data?.find((s) => s.name === areas.source);
   const { survey } = useSurvey(study, areas.source, areas.identifier, areas.name);
   const columns = source?.columns ?? [];
@@ -126,7 +127,7 @@ function ZonesForm({ study, view, save }: PlaceProps) {
 
 /** What the map is drawn in and grids lie in, in plain words. */
 function Projection({ study, view, save }: PlaceProps) {
-  const projection = view.plan.place.projection as PlanDocument;
+  const projection = view.plan.place.projection;
   const found = useProjection(study, projection);
   const [changing, setChanging] = useState(false);
   const [text, setText] = useState(false);

@@ -4,7 +4,7 @@ import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import { useState } from "react";
-import type { PlanDocument } from "../../api/client";
+
 import { whole } from "../../format";
 import { useAreaColumns, useLabels, usePoints } from "../../state/queries";
 import { useDoing } from "../../state/store";
@@ -49,7 +49,7 @@ const PAIRS = 10;
 function Labels({ study, view, save }: PlaceProps) {
   const { dots, set } = useDoing();
   const check = useLabels(study).data;
-  const trust = view.plan.place.stated.trust_within_m as number;
+  const trust = view.plan.place.stated.trust_within_m;
   const [text, setText] = useState(trust ? String(trust) : "");
   const [byZone, setByZone] = useState(false);
   const [all, setAll] = useState(false);
@@ -184,15 +184,15 @@ function Table(props: { label: string; heads: string[]; rows: (string | number)[
 /** What each event takes with it from its area, into the rows, the files and the interface. */
 function Carried({ study, view, save }: PlaceProps) {
   const set = useDoing((d) => d.set);
-  const areas = view.plan.place.areas as PlanDocument;
-  const own = areas.roll_up ? [areas.roll_up as string] : [];
+  const areas = view.plan.place.areas;
+  const own = areas.kind === "zones" && areas.roll_up ? [areas.roll_up] : [];
   const found = (useAreaColumns(study, view).data ?? []).map((c) => c.column);
   const columns = areas.kind === "grid" || areas.overlaps === "combinations" ? [] : own.length ? own : found;
-  const carry = view.plan.place.carry as string[];
-  const [separator, setSeparator] = useState(view.plan.place.separator as string);
+  const carry = view.plan.place.carry;
+  const [separator, setSeparator] = useState(view.plan.place.separator);
   const toggle = (column: string) =>
     save((plan) => {
-      const now = plan.place.carry as string[];
+      const now = plan.place.carry;
       plan.place.carry = now.includes(column) ? now.filter((c) => c !== column) : [...now, column];
     });
   return (

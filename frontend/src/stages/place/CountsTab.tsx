@@ -1,18 +1,20 @@
 /** Which areas count: those left out, and where an event could have been recorded at all. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
 import { useState } from "react";
-import type { Condition, PlanDocument } from "../../api/client";
 import { plural } from "../../format";
+import { says } from "../../plan/filter";
+import { mappedEvents } from "../../plan/mapped";
+import { leftOut, ofSource, recordedIn } from "../../plan/place";
+import type { Condition, RecordedWhere } from "../../plan/types";
 import { useAreaColumns, useSources } from "../../state/queries";
 import { useDoing } from "../../state/store";
 import { RULE } from "../../theme";
 import { Pick } from "../gather/Fields";
-import { says } from "../gather/filter";
 import { Head, Quiet, Ticks } from "../parts";
 import type { PlaceProps } from "./PlaceSheet";
-import { leftOut } from "./plan";
 
 export function CountsTab(props: PlaceProps) {
   return (
@@ -25,7 +27,7 @@ export function CountsTab(props: PlaceProps) {
 
 function LeftOut({ study, view, save }: PlaceProps) {
   const { outline, outlineFor, set } = useDoing();
-  const exclude = view.plan.place.exclude as PlanDocument;
+  const exclude = view.plan.place.exclude;
   const gone = view.states.find((s) => s.state === "excluded")?.areas ?? 0;
   const aside = view.ledger.stages[1].set_aside.find((r) => r.reason === "in_excluded_area")?.records ?? 0;
   return (
@@ -36,14 +38,14 @@ function LeftOut({ study, view, save }: PlaceProps) {
           ? `${plural(gone, "area")} with ${plural(aside, "event")}. The file itself is never changed.`
           : "None. Click an area on the map and leave it out on its card, or choose here."}
       </Quiet>
-      {(exclude.areas as string[]).map((identifier) => (
+      {exclude.areas.map((identifier) => (
         <Entry
           key={identifier}
           says={identifier}
           onTakeOut={() => save((plan) => leftOut(plan, identifier, false))}
         />
       ))}
-      {(exclude.where as Condition[]).map((c, i) => (
+      {exclude.where.map((c, i) => (
         <Entry
           key={JSON.stringify(c)}
           says={goneBy(c)}
@@ -54,10 +56,10 @@ function LeftOut({ study, view, save }: PlaceProps) {
           }
         />
       ))}
-      {(exclude.inside as PlanDocument[]).map((o, i) => (
+      {exclude.inside.map((o, i) => (
         <Entry
           key={JSON.stringify(o).slice(0, 200)}
-          says={o.source ? `inside ${o.source}` : `inside an outline of ${o.corners.length} corners`}
+          says={o.source ? `inside ${o.source}` : `inside an outline of ${o.corners?.length} corners`}
           onTakeOut={() =>
             save((plan) => {
               plan.place.exclude.inside.splice(i, 1);
@@ -87,7 +89,7 @@ function LeftOut({ study, view, save }: PlaceProps) {
 
 /** Which areas a condition leaves out: conditions say which stay. */
 function goneBy(c: Condition): string {
-  return c.kind === "values" && c.keep === false ? says({ ...c, keep: true }) : `all but ${says(c)}`;
+  return c.kind === "values" && !c.keep ? says({ ...c, keep: true }) : `all but ${says(c)}`;
 }
 
 function Entry({ says, onTakeOut }: { says: string; onTakeOut: () => void }) {
@@ -111,21 +113,20 @@ function ByColumn({ study, view, save }: PlaceProps) {
     (c) => Object.keys(c.values).length < 200 && Object.keys(c.values).length < view.ledger.areas.read,
   );
   const [column, setColumn] = useState("");
-  const areas = view.plan.place.areas as PlanDocument;
+  const areas = view.plan.place.areas;
   if (areas.kind !== "zones" || areas.roll_up || areas.overlaps === "combinations" || !columns.length)
     return null;
   const values = columns.find((c) => c.column === column)?.values as Record<string, number> | undefined;
-  const where = view.plan.place.exclude.where as Condition[];
-  const mine = where.find((c) => c.column === column && c.keep === false);
-  const out = new Set<string>(mine?.values ?? []);
+  const where = view.plan.place.exclude.where;
+  const isMine = (c: Condition) => c.kind === "values" && c.column === column && !c.keep;
+  const mine = where.find(isMine);
+  const out = new Set<string>(mine?.kind === "values" ? mine.values : []);
   const toggle = (value: string) =>
     save((plan) => {
-      const others = (plan.place.exclude.where as Condition[]).filter(
-        (c) => !(c.column === column && c.keep === false),
-      );
+      const others = plan.place.exclude.where.filter((c) => !isMine(c));
       const next = out.has(value) ? [...out].filter((v) => v !== value) : [...out, value];
       plan.place.exclude.where = next.length
-        ? [...others, { kind: "values", column, values: next, keep: false }]
+        ? [...others, { kind: "values", name: null, on: true, column, values: next, keep: false }]
         : others;
     });
   return (
@@ -141,38 +142,57 @@ function ByColumn({ study, view, save }: PlaceProps) {
   );
 }
 
-/** Where an event could have been recorded at all. */
+const EVERYWHERE = "everywhere";
+
+type Where = RecordedWhere["kind"] | typeof EVERYWHERE | "differs";
+
+/** Where an event could have been recorded at all, in all recorded windows or in one of them. */
 function Recorded({ study, view, save }: PlaceProps) {
   const sources = useSources(study).data ?? [];
   const columns = useAreaColumns(study, view).data ?? [];
-  const { outline, outlineFor, set } = useDoing();
-  const recorded = view.plan.place.recorded as PlanDocument | null;
-  const [choosing, setChoosing] = useState<string | null>(null);
+  const { outline, outlineFor, window, set } = useDoing();
+  const windows = mappedEvents(view.plan).recorded.filter((w) => w.first_day !== null);
+  const at = window !== null && window < windows.length ? window : null;
+  const said = mappedEvents(view.plan).recorded.map((w) => JSON.stringify(w.where));
+  const alike = new Set(said).size < 2;
+  const recorded = mappedEvents(view.plan).recorded[at ?? 0]?.where ?? null;
+  const [choosing, setChoosing] = useState<Where | null>(null);
   const [table, setTable] = useState("");
-  const [listedAs, setListedAs] = useState<string>(recorded?.area ?? "");
-  const kind = choosing ?? recorded?.kind ?? "everywhere";
-  const keep = (to: PlanDocument | null) => {
+  const [listedAs, setListedAs] = useState(recorded?.kind === "list" ? (recorded.area ?? "") : "");
+  const kind: Where = choosing ?? (at === null && !alike ? "differs" : (recorded?.kind ?? EVERYWHERE));
+  const keep = (to: RecordedWhere | null) => {
     setChoosing(null);
-    save((plan) => {
-      plan.place.recorded = to;
-    });
+    save((plan) => recordedIn(mappedEvents(plan), at, to));
   };
-  const choose = (next: string) => {
-    if (next === "everywhere") keep(null);
-    else setChoosing(next);
+  const choose = (next: Where) => {
+    if (next === EVERYWHERE) keep(null);
+    else if (next !== "differs") setChoosing(next);
   };
   const missing = view.states.find((s) => s.state === "not recorded")?.areas ?? 0;
   const polygons = sources.filter((s) => s.role === "zones");
   const tables = sources.filter((s) => s.role === "table");
-  const listed = tables.find((t) => t.name === (table || recorded?.source)) ?? tables[0];
+  const list = recorded?.kind === "list" ? recorded : null;
+  const listed = tables.find((t) => t.name === (table || list?.source)) ?? tables[0];
   return (
     <>
       <Head>Where events could be recorded</Head>
-      <Pick
+      {windows.length > 1 && (
+        <Pick
+          label="In"
+          value={at === null ? "" : String(at)}
+          options={[
+            ["", "all recorded windows"],
+            ...windows.map((w, i) => [String(i), w.name ?? `${w.first_day} to ${w.last_day}`] as const),
+          ]}
+          onChange={(i) => set({ window: i === "" ? null : Number(i) })}
+        />
+      )}
+      <Pick<Where>
         label="An event could be recorded"
         value={kind}
         options={[
-          ["everywhere", "everywhere"],
+          ...(kind === "differs" ? ([["differs", "not the same in all of them"]] as const) : []),
+          [EVERYWHERE, "everywhere"],
           ["outline", "inside an outline"],
           ...(columns.length ? ([["column", "in zones with a certain text in a column"]] as const) : []),
           ...(tables.length ? ([["list", "in the zones that a table lists"]] as const) : []),
@@ -183,9 +203,9 @@ function Recorded({ study, view, save }: PlaceProps) {
         <>
           <Pick
             label="The outline is that of"
-            value={recorded?.outline?.source ?? ""}
+            value={recorded?.kind === "outline" ? (recorded.outline.source ?? "") : ""}
             options={[["", "corners drawn on the map"], ...polygons.map((z) => [z.name, z.name] as const)]}
-            onChange={(source) => source && keep({ kind: "outline", outline: { source } })}
+            onChange={(source) => source && keep({ kind: "outline", outline: ofSource(source) })}
           />
           {outline && outlineFor === "recorded" ? (
             <Quiet>Click corners on the map; Enter ends the outline, Escape gives it up.</Quiet>
@@ -213,7 +233,7 @@ function Recorded({ study, view, save }: PlaceProps) {
           )}
           <Pick
             label="Column that lists the zones"
-            value={recorded?.source === listed.name ? recorded.column : ""}
+            value={list?.source === listed.name ? list.column : ""}
             options={[["", "choose one"], ...listed.columns.map((c) => [c, c] as const)]}
             onChange={(column) =>
               column && keep({ kind: "list", source: listed.name, column, area: listedAs || null })
@@ -225,12 +245,12 @@ function Recorded({ study, view, save }: PlaceProps) {
             options={[["", "identifier or name"], ...columns.map((c) => [c.column, c.column] as const)]}
             onChange={(area) => {
               setListedAs(area);
-              if (recorded?.kind === "list") keep({ ...recorded, area: area || null });
+              if (list) keep({ ...list, area: area || null });
             }}
           />
         </>
       )}
-      {recorded && (
+      {missing > 0 && (
         <Quiet>
           {plural(missing, "area")} outside it: not recorded, which is not zero. Areas partly inside count
           with their inside part and are marked.
@@ -242,8 +262,8 @@ function Recorded({ study, view, save }: PlaceProps) {
 
 function RecordedColumn(props: {
   columns: readonly { column: string; values: Record<string, number> }[];
-  recorded: PlanDocument | null;
-  keep: (to: PlanDocument) => void;
+  recorded: RecordedWhere | null;
+  keep: (to: RecordedWhere) => void;
 }) {
   const { recorded, keep } = props;
   const [column, setColumn] = useState<string>(recorded?.kind === "column" ? recorded.column : "");

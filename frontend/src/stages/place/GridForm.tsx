@@ -1,4 +1,5 @@
 /** A grid while it is sized: every change is counted and drawn at once; other sizes can be held beside it. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
@@ -6,21 +7,16 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import IconButton from "@mui/material/IconButton";
 import { useEffect, useState } from "react";
 import type { GridTrial } from "../../api/bulk";
-import { type PlanDocument, postJson, type Schemas, type Study } from "../../api/client";
+import { postJson, type Schemas, type Study } from "../../api/client";
 import { figure, whole } from "../../format";
 import { isLaid } from "../../map/overlays";
-import { useSources, useTrials } from "../../state/queries";
-import { useDoing } from "../../state/store";
-import { INK, MADDER, QUIET, RULE } from "../../theme";
-import { Field, Pick } from "../gather/Fields";
-import { Link, Quiet } from "../parts";
-import type { PlaceProps } from "./PlaceSheet";
 import {
   aboveZero,
   COMPARED,
   type Corners,
   converted,
   gridOf,
+  ofSource,
   SHAPES,
   shaped,
   shapeOf,
@@ -28,7 +24,14 @@ import {
   stepped,
   UNITS,
   withAreas,
-} from "./plan";
+} from "../../plan/place";
+import type { Grid, Place } from "../../plan/types";
+import { useSources, useTrials } from "../../state/queries";
+import { useDoing } from "../../state/store";
+import { INK, MADDER, QUIET, RULE } from "../../theme";
+import { Field, Pick } from "../gather/Fields";
+import { Link, Quiet } from "../parts";
+import type { PlaceProps } from "./PlaceSheet";
 
 const OUTLINE = " outline";
 const EXTENT = " extent";
@@ -37,12 +40,12 @@ const WAIT_MS = 120;
 export function GridForm({ study, view, save }: PlaceProps) {
   const zones = (useSources(study).data ?? []).filter((s) => s.role === "zones");
   const { tried, held, outline, outlineFor, set } = useDoing();
-  const laid = view.plan.place.areas as PlanDocument;
-  const [grid, setGrid] = useState<PlanDocument>(() => tried?.areas ?? gridOf(laid));
+  const laid = view.plan.place.areas;
+  const [grid, setGrid] = useState<Grid>(() => gridOf(tried?.areas ?? laid));
   const [size, setSize] = useState(String(grid.size));
   const [height, setHeight] = useState(String(grid.height ?? grid.size));
   const sound = aboveZero(size) !== null && (grid.shape !== "rectangle" || aboveZero(height) !== null);
-  const place = view.plan.place as PlanDocument;
+  const place = view.plan.place;
   // What is being sized is counted once the hand rests.
   useEffect(() => {
     if (!sound) return;
@@ -56,7 +59,7 @@ export function GridForm({ study, view, save }: PlaceProps) {
     const drawn = JSON.parse(cover);
     if (drawn?.corners) setGrid((g) => ({ ...g, cover: drawn }));
   }, [cover]);
-  const alter = (change: PlanDocument) => {
+  const alter = (change: Partial<Grid>) => {
     const next = { ...grid, ...change };
     setGrid(next);
     if (change.size !== undefined) setSize(String(next.size));
@@ -70,7 +73,7 @@ export function GridForm({ study, view, save }: PlaceProps) {
   const trials = useTrials(study, tried ? [tried, ...held] : []);
   const now = tried ? trials[0] : undefined;
   const same = isLaid({ areas: grid }, place);
-  const covered = grid.cover === null ? EXTENT : grid.cover.corners ? OUTLINE : grid.cover.source;
+  const covered = grid.cover === null ? EXTENT : (grid.cover.source ?? OUTLINE);
   return (
     <Box
       component="form"
@@ -145,11 +148,11 @@ export function GridForm({ study, view, save }: PlaceProps) {
         onChange={(c) =>
           c === OUTLINE
             ? set({ outline: [], outlineFor: "cover" })
-            : alter({ cover: c === EXTENT ? null : { source: c } })
+            : alter({ cover: c === EXTENT ? null : ofSource(c) })
         }
       />
       {(covered === OUTLINE || (outline && outlineFor === "cover")) && (
-        <EditOutline study={study} corners={grid.cover?.corners} />
+        <EditOutline study={study} corners={grid.cover?.corners ?? undefined} />
       )}
       {grid.cover !== null && (
         <>
@@ -181,12 +184,12 @@ export function GridForm({ study, view, save }: PlaceProps) {
   );
 }
 
-function sizeLabel(grid: PlanDocument): string {
+function sizeLabel(grid: Grid): string {
   if (grid.shape === "rectangle") return "Width";
   return grid.measured === "area" ? "Area" : grid.measured === "side" ? "Side" : "Width";
 }
 
-function scaled(grid: PlanDocument, up: boolean): PlanDocument {
+function scaled(grid: Grid, up: boolean): Partial<Grid> {
   const size = stepped(grid.size, up);
   const by = size / grid.size;
   return { size, ...(grid.height === null ? {} : { height: Number((grid.height * by).toPrecision(3)) }) };
@@ -198,7 +201,7 @@ interface One {
 }
 
 /** The figures of the grid that is being sized, and of those held, each with the colour of its lines on the map. */
-function Trials(props: { trials: One[]; tried: PlanDocument | null; held: readonly PlanDocument[] }) {
+function Trials(props: { trials: One[]; tried: Place | null; held: readonly Place[] }) {
   const { trials, tried, held } = props;
   const set = useDoing((d) => d.set);
   const places = tried ? [tried, ...held] : [];
@@ -237,7 +240,7 @@ function Trials(props: { trials: One[]; tried: PlanDocument | null; held: readon
                 <span aria-hidden style={{ color: COMPARED[i], fontWeight: 700 }}>
                   ▬{" "}
                 </span>
-                {sizeText(place.areas)}
+                {place.areas.kind === "grid" && sizeText(place.areas)}
                 {i > 0 && (
                   <>
                     {" "}
@@ -274,7 +277,7 @@ function Trials(props: { trials: One[]; tried: PlanDocument | null; held: readon
   );
 }
 
-function Thin({ grid, alter }: { grid: PlanDocument; alter: (change: PlanDocument) => void }) {
+function Thin({ grid, alter }: { grid: Grid; alter: (change: Partial<Grid>) => void }) {
   const [text, setText] = useState(grid.least_inside ? String(100 * grid.least_inside) : "");
   const typed = (value: string) => {
     setText(value);
@@ -298,7 +301,7 @@ function Thin({ grid, alter }: { grid: PlanDocument; alter: (change: PlanDocumen
 }
 
 /** Where the grid is anchored, and how it is turned: fixed in the plan, so that next month gives the same cells. */
-function Origin({ grid, alter }: { grid: PlanDocument; alter: (change: PlanDocument) => void }) {
+function Origin({ grid, alter }: { grid: Grid; alter: (change: Partial<Grid>) => void }) {
   const [open, setOpen] = useState(grid.turn !== 0 || grid.origin.some((v: number) => v !== 0));
   const [text, setText] = useState({
     turn: String(grid.turn),

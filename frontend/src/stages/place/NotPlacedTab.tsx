@@ -1,11 +1,13 @@
 /** The events without an area: outside all, or without coordinates; and which share could be located. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import { useState } from "react";
-import type { PlanDocument, Schemas } from "../../api/client";
+import type { Schemas } from "../../api/client";
 import { whole } from "../../format";
+import { mappedEvents } from "../../plan/mapped";
 import { useCompleteness, useLabels, useOutside } from "../../state/queries";
 import { useDoing } from "../../state/store";
 import { INK, MADDER, RULE } from "../../theme";
@@ -66,7 +68,7 @@ function Account({ view }: PlaceProps) {
 function Outside({ study, view, save }: PlaceProps) {
   const found = useOutside(study).data;
   const { dots, set } = useDoing();
-  const tolerance = view.plan.place.tolerance_m as number;
+  const tolerance = view.plan.place.tolerance_m;
   const [text, setText] = useState(tolerance ? String(tolerance) : "");
   const metres = text.trim() === "" ? 0 : Number(text);
   const sound = Number.isFinite(metres) && metres >= 0 && metres <= 100_000;
@@ -126,10 +128,10 @@ export function Within({ within }: { within: readonly { metres: number; events: 
 }
 
 function Stated({ study, view, save }: PlaceProps) {
-  const events = view.plan.gather.events as PlanDocument;
+  const events = mappedEvents(view.plan);
   const labels = useLabels(study).data;
   const zones = view.plan.place.areas.kind === "zones";
-  const stated = events.stated as { column: string; stands_in: boolean } | null;
+  const stated = events.stated;
   const alone = events.coordinates.kind === "none";
   if (!zones) {
     return stated ? (
@@ -148,7 +150,7 @@ function Stated({ study, view, save }: PlaceProps) {
         ]}
         onChange={(column) =>
           save((plan) => {
-            plan.gather.events.stated = column ? { column, stands_in: stated?.stands_in ?? true } : null;
+            mappedEvents(plan).stated = column ? { column, stands_in: stated?.stands_in ?? true } : null;
           })
         }
       />
@@ -161,7 +163,8 @@ function Stated({ study, view, save }: PlaceProps) {
               checked={stated.stands_in}
               onChange={(_, stands) =>
                 save((plan) => {
-                  plan.gather.events.stated.stands_in = stands;
+                  const now = mappedEvents(plan).stated;
+                  if (now) now.stands_in = stands;
                 })
               }
             />
@@ -183,7 +186,7 @@ function LeftOver(props: {
 }) {
   const { labels, save } = props;
   const left = Object.entries(labels.left_over as Record<string, number>).sort((a, b) => b[1] - a[1]);
-  const accepted = Object.entries(props.view.plan.place.stated.accepted as Record<string, string>);
+  const accepted = Object.entries(props.view.plan.place.stated.accepted);
   if (!left.length && !accepted.length) return <Quiet>Every spelling is one of the areas.</Quiet>;
   const accept = (spelling: string, identifier: string | null) =>
     save((plan) => {

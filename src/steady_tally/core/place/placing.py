@@ -122,7 +122,9 @@ def placements(
     if isinstance(plan.areas, Grid):
         lattice = working_lattice(plan, plan.areas, list(looked.values()))
         zones = next(iter(looked.values())).zones
-        recordings = {name: recording(e.recorded, zones, lattice.crs, sources) for name, e in events.items()}
+        recordings = {
+            name: recording(e.recorded, zones, lattice.crs, sources, named=False) for name, e in events.items()
+        }
         cells = settled or settle_cells(plan, plan.areas, list(looked.values()), list(recordings.values()), sources)
         assert isinstance(cells, CellAreas)
         return {name: _in_cells(plan, plan.areas, looked[name], cells, recordings[name]) for name in events}
@@ -137,7 +139,13 @@ def placements(
     assert isinstance(settled, ZoneAreas)
     return {
         name: _in_zones(
-            plan, one, looked[name], found[name], located[name], settled, recording(one.recorded, zones, crs, sources)
+            plan,
+            one,
+            looked[name],
+            found[name],
+            located[name],
+            settled,
+            recording(one.recorded, zones, crs, sources, named=True),
         )
         for name, one in events.items()
     }

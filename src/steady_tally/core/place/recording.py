@@ -102,13 +102,16 @@ class Recording:
         return tuple(dict.fromkeys(u for ground in self.grounds for u in ground.unknown))
 
 
-def recording(windows: Sequence[RecordedWindow], zones: ZoneSet | None, crs: CRS, sources: Sources) -> Recording:
+def recording(
+    windows: Sequence[RecordedWindow], zones: ZoneSet | None, crs: CRS, sources: Sources, *, named: bool
+) -> Recording:
     """Find the grounds of the windows. PlanError where two windows would count the same ground and days twice.
 
     Parameters
     ----------
     zones : those in which events are looked for.
     crs : the working projection, in which parts of zones are taken.
+    named : the plan says which columns are the zones' identifiers and names; of what a grid covers nobody has.
     """
     different: list[RecordedWhere | None] = []
     of_window = []
@@ -116,7 +119,7 @@ def recording(windows: Sequence[RecordedWindow], zones: ZoneSet | None, crs: CRS
         if window.where not in different:
             different.append(window.where)
         of_window.append(different.index(window.where))
-    grounds = tuple(_recorded(where, zones, crs, sources) for where in different or [None])
+    grounds = tuple(_recorded(where, zones, crs, sources, named) for where in different or [None])
     found = Recording(tuple(windows), grounds, tuple(of_window))
     _refuse_twice(found)
     return found
@@ -174,7 +177,7 @@ def _together(grounds: Sequence[Recorded], zones: int) -> Recorded:
     )
 
 
-def _recorded(how: RecordedWhere | None, zones: ZoneSet | None, crs: CRS, sources: Sources) -> Recorded:
+def _recorded(how: RecordedWhere | None, zones: ZoneSet | None, crs: CRS, sources: Sources, named: bool) -> Recorded:
     """The part of each zone where an event could have been recorded."""
     if how is None:
         return Recorded(True, np.ones(len(zones) if zones else 0))
@@ -191,6 +194,13 @@ def _recorded(how: RecordedWhere | None, zones: ZoneSet | None, crs: CRS, source
         values = texts(areas_table(zones).column(how.column, wanted_by=_WHERE))
         missing = tuple(v for v in how.values if v not in set(values))
         return Recorded(False, np.isin(values, how.values).astype(np.float64), unknown=missing)
+    if not named and how.area in (None, "identifier", "name"):
+        raise PlanError(
+            f"“{how.source}” lists zones by identifier or name, and of the zones that a grid covers nobody has said which "
+            "columns these are.",
+            where=_WHERE,
+            todo="Name the column of the zones that has what the list has: recorded.where.area.",
+        )
     return _listed(how, zones, sources)
 
 

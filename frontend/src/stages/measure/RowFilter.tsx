@@ -1,25 +1,35 @@
 /** Which rows of the denominators' table count: the same filter as that of events, without time and place. */
 import Box from "@mui/material/Box";
-import type { Condition, Study, View } from "../api/client";
-import { plural, whole } from "../format";
-import { type Save, useRowTally, useSources } from "../state/queries";
-import { RULE } from "../theme";
-import { Part, Present, Values } from "./gather/Conditions";
-import { type Change, parts } from "./gather/filter";
-import { Quiet } from "./parts";
+import type { Study, View } from "../../api/client";
+import { plural, whole } from "../../format";
+import { type Change, parts } from "../../plan/filter";
+import { mappedMeasure } from "../../plan/mapped";
+import type { FromTable, Plan } from "../../plan/types";
+import { type Save, useRowTally, useSources } from "../../state/queries";
+import { RULE } from "../../theme";
+import { Part, Present, Values } from "../gather/Conditions";
+import { Quiet } from "../parts";
+
+/** The table that the mapped measure is divided by, if it is. */
+function tableUnder(plan: Plan): FromTable | null {
+  const measure = mappedMeasure(plan);
+  return measure.kind === "rate" && measure.denominator.kind === "table" ? measure.denominator : null;
+}
 
 export function RowFilter({ study, view, save }: { study: Study; view: View; save: Save }) {
-  const denominator = view.plan.measure.denominator as { source: string; where: Condition[] };
-  const source = useSources(study).data?.find((s) => s.name === denominator.source);
-  const where = denominator.where;
+  const denominator = tableUnder(view.plan);
+  const source = useSources(study).data?.find((s) => s.name === denominator?.source);
+  const where = denominator?.where ?? [];
   const tally = useRowTally(study, source?.id, where).data;
   const change: Change = (alter) =>
     save((plan) => {
-      plan.measure.denominator.where = alter(plan.measure.denominator.where);
+      const under = tableUnder(plan);
+      if (under) under.where = alter(under.where);
     });
   const account = view.ledger.table;
-  if (!source || !tally) return null;
-  const leftOut = (column: string) => parts(where).find((c) => c.column === column && c.keep === false);
+  if (!denominator || !source || !tally) return null;
+  const leftOut = (column: string) =>
+    parts(where).find((c) => c.kind === "values" && c.column === column && !c.keep);
   return (
     <Box component="details" sx={{ mt: 2, borderTop: `1px solid ${RULE}`, pt: 1 }}>
       <Box component="summary" sx={{ cursor: "pointer", fontWeight: 500 }}>

@@ -1,15 +1,15 @@
 /** How the rows of a table become one figure an area: what they differ in, what is done about it, how numbers are written. */
 import Box from "@mui/material/Box";
-import type { PlanDocument } from "../api/client";
-import type { Proposal } from "../state/queries";
-import { MADDER, RULE } from "../theme";
-import { DecimalSign, Pick } from "./gather/Fields";
-import { Quiet } from "./parts";
-import { answered, rowsSay, whatHappens } from "./rate";
+import { answered, rowsSay, whatHappens } from "../../plan/rate";
+import type { FromTable } from "../../plan/types";
+import type { Proposal } from "../../state/queries";
+import { MADDER, RULE } from "../../theme";
+import { DecimalSign, Pick } from "../gather/Fields";
+import { Quiet } from "../parts";
 
-export function AreaRows(props: { proposal: Proposal; onAnswer: (denominator: PlanDocument) => void }) {
+export function AreaRows(props: { proposal: Proposal; onAnswer: (denominator: FromTable) => void }) {
   const { proposal, onAnswer } = props;
-  const denominator = proposal.denominator as PlanDocument;
+  const denominator = proposal.denominator as FromTable;
   const missing = proposal.refusal.includes("has no row for") || denominator.absent === "zero";
   if (!proposal.differ.length && proposal.decimal !== null && !proposal.refusal) return null;
   return (
@@ -18,7 +18,7 @@ export function AreaRows(props: { proposal: Proposal; onAnswer: (denominator: Pl
       aria-label="Rows of one area"
       sx={{ mt: 2, borderTop: `1px solid ${RULE}`, pt: 1 }}
     >
-      <Box>{rowsSay(proposal)}</Box>
+      <Box>{rowsSay({ ...proposal, denominator })}</Box>
       {proposal.differ.map((column) => (
         <Pick
           key={column}
@@ -36,13 +36,13 @@ export function AreaRows(props: { proposal: Proposal; onAnswer: (denominator: Pl
         <DecimalSign
           open
           value={denominator.decimal ?? ""}
-          onChange={(decimal) => onAnswer({ ...denominator, decimal: decimal || null })}
+          onChange={(decimal) => onAnswer({ ...denominator, decimal })}
         />
       )}
       {missing && (
-        <Pick
+        <Pick<FromTable["absent"]>
           label="A row that is missing is"
-          value={denominator.absent ?? "mistake"}
+          value={denominator.absent}
           options={[
             ["mistake", "a mistake in the table"],
             ["zero", "nobody"],

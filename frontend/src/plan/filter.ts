@@ -1,5 +1,5 @@
 /** The filter's conditions as the plan holds them: changing one, and saying what it keeps. Knows no React. */
-import type { Condition } from "../../api/client";
+import type { Condition, NewCondition } from "./types";
 
 export const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"] as const;
 /** Change the conditions as they stand when the change is made, which may be later than when it was asked for. */
@@ -13,7 +13,7 @@ export function joint(where: readonly Condition[]): "all" | "any" {
 }
 
 export function parts(where: readonly Condition[]): readonly Condition[] {
-  return joint(where) === "any" ? where[0].of : where;
+  return where.length === 1 && where[0].kind === "any" ? where[0].of : where;
 }
 
 export function joined(conditions: readonly Condition[], how: "all" | "any"): Condition[] {
@@ -26,12 +26,12 @@ export function joined(conditions: readonly Condition[], how: "all" | "any"): Co
 export function put(
   where: readonly Condition[],
   like: (c: Condition) => boolean,
-  condition: Condition | null,
+  condition: NewCondition | null,
 ): Condition[] {
   const how = joint(where);
   const now = [...parts(where)];
   const at = now.findIndex(like);
-  if (condition && at >= 0) now[at] = { ...condition, name: now[at].name ?? null, on: now[at].on ?? true };
+  if (condition && at >= 0) now[at] = { ...condition, name: now[at].name, on: now[at].on };
   else if (condition) now.push({ name: null, on: true, ...condition });
   else if (at >= 0) now.splice(at, 1);
   return joined(now, how);
@@ -41,7 +41,7 @@ export function put(
 export function altered(
   where: readonly Condition[],
   condition: Condition,
-  part: Condition | null,
+  part: Partial<Pick<Condition, "name" | "on">> | null,
 ): Condition[] {
   const key = canonical(condition);
   const now = parts(where).flatMap((c) => (canonical(c) !== key ? [c] : part ? [{ ...c, ...part }] : []));
@@ -63,8 +63,8 @@ function canonical(condition: Condition): string {
 
 /** The values that a column's condition keeps, or null where there is none. */
 export function keptValues(where: readonly Condition[], column: string): Set<string> | null {
-  const found = parts(where).find((c) => c.kind === "values" && c.column === column && c.keep !== false);
-  return found ? new Set(found.values) : null;
+  const found = parts(where).find((c) => c.kind === "values" && c.column === column && c.keep);
+  return found?.kind === "values" ? new Set(found.values) : null;
 }
 
 /** A value ticked or not: the condition holds those ticked, and goes when all or none are. */
@@ -83,7 +83,8 @@ export function toggled(
 }
 
 export function weekOf(where: readonly Condition[]): string[] | null {
-  return parts(where).find((c) => c.kind === "hours")?.week ?? null;
+  const found = parts(where).find((c) => c.kind === "hours");
+  return found?.kind === "hours" ? found.week : null;
 }
 
 /** The rectangle of hours between two cells put to 1 or 0. */
@@ -107,27 +108,34 @@ export function painted(
 export function withWeek(where: readonly Condition[], week: readonly string[] | null): Condition[] {
   const text = week?.join("") ?? "";
   const useful = text.includes("1") && text.includes("0");
-  return put(where, (c) => c.kind === "hours", useful ? { kind: "hours", week } : null);
+  return put(where, (c) => c.kind === "hours", useful ? { kind: "hours", week: [...week!] } : null);
 }
 
 /** What a condition keeps, in a few words. */
 export function says(c: Condition): string {
   if (c.name) return c.name;
-  if (c.kind === "any" || c.kind === "all") return c.of.map(says).join(c.kind === "any" ? " or " : " and ");
-  if (c.kind === "values") {
-    const some =
-      c.values.slice(0, 3).join(", ") + (c.values.length > 3 ? ` and ${c.values.length - 3} more` : "");
-    return `${c.column}: ${c.keep === false ? "not " : ""}${some}`;
+  switch (c.kind) {
+    case "any":
+      return c.of.map(says).join(" or ");
+    case "all":
+      return c.of.map(says).join(" and ");
+    case "values": {
+      const more = c.values.length > 3 ? ` and ${c.values.length - 3} more` : "";
+      return `${c.column}: ${c.keep ? "" : "not "}${c.values.slice(0, 3).join(", ")}${more}`;
+    }
+    case "range":
+      return `${c.column}${c.low === null ? "" : ` from ${c.low}`}${c.high === null ? "" : ` to ${c.high}`}`;
+    case "contains":
+      return `${c.column} contains “${c.text}”`;
+    case "days":
+      return `${c.first_day} to ${c.last_day}`;
+    case "hours":
+      return `${c.week.join("").replaceAll("0", "").length} hours of the week`;
+    case "places":
+      return `${c.keep ? "" : "not "}at ${c.places.join(", ")}`;
+    case "inside":
+      return "inside an outline";
   }
-  if (c.kind === "range") {
-    const low = c.low === null || c.low === undefined ? "" : ` from ${c.low}`;
-    return `${c.column}${low}${c.high === null || c.high === undefined ? "" : ` to ${c.high}`}`;
-  }
-  if (c.kind === "contains") return `${c.column} contains “${c.text}”`;
-  if (c.kind === "days") return `${c.first_day} to ${c.last_day}`;
-  if (c.kind === "hours") return `${c.week.join("").replaceAll("0", "").length} hours of the week`;
-  if (c.kind === "places") return `${c.keep ? "" : "not "}at ${c.places.join(", ")}`;
-  return "inside an outline";
 }
 
 /** The last day of the month that begins on that day. */

@@ -1,10 +1,11 @@
 /** What the user decides of a file before it is brought in: first guessed, then changed. Knows no React. */
-import type { Look } from "../../api/client";
+import type { Look } from "../api/client";
+import type { Coordinates, Events, RecordedWhere } from "./types";
 
 export interface Time {
   column: string;
   /** null while day and month cannot be told apart. */
-  order: string | null;
+  order: NonNullable<Events["time"]>["order"] | null;
   clock: string | null;
   until: string | null;
   take: "from" | "middle" | "until";
@@ -15,20 +16,26 @@ export interface Window {
   name: string;
   first_day: string;
   last_day: string;
+  /** Where it holds, which is said in Place. */
+  where?: RecordedWhere | null;
 }
+
+/** Coordinates of which the system may not be known yet. */
+type Draft<T> = T extends { crs: string } ? Omit<T, "crs"> & { crs: string | null } : T;
+export type DraftCoordinates = Draft<Coordinates>;
 
 export interface Choices {
   name: string;
   role: string;
   /** As in the plan; `crs` is null while nobody knows it. */
-  coordinates: Record<string, string | null> | null;
+  coordinates: DraftCoordinates | null;
   /** The column with the record's own area, by code or name. */
   stated: string | null;
   identifier: string | null;
   /** For counts: the column with the number of events. */
   number: string | null;
   /** Its decimal sign, where the column does not tell. */
-  numberDecimal: string | null;
+  numberDecimal: Events["number_decimal"];
   time: Time | null;
   /** Columns that are left out. */
   left: readonly string[];
@@ -48,7 +55,9 @@ export const ROLES: readonly (readonly [string, string])[] = [
   ["reference", "reference: coast, water, roads"],
 ];
 
-export const ORDERS: readonly (readonly [string, string])[] = [
+export type Order = NonNullable<Time["order"]>;
+
+export const ORDERS: readonly (readonly [Order, string])[] = [
   ["year-first", "year, month, day"],
   ["day-first", "day, month, year"],
   ["month-first", "month, day, year"],
@@ -84,8 +93,9 @@ export function freeName(fileName: string, taken: readonly string[]): string {
 
 export function choicesOf(look: Look, taken: readonly string[]): Choices {
   const guess = look.coordinates[0];
-  const coordinates = guess ? ({ ...guess } as Record<string, string | null>) : null;
-  if (coordinates && !coordinates.crs && look.systems.length) coordinates.crs = look.systems[0].code;
+  const coordinates = guess ? ({ ...guess } as unknown as DraftCoordinates) : null;
+  if (coordinates && coordinates.kind !== "none" && !coordinates.crs && look.systems.length)
+    coordinates.crs = look.systems[0].code;
   const time = look.times[0];
   return {
     name: freeName(look.file_name, taken),
@@ -98,7 +108,7 @@ export function choicesOf(look: Look, taken: readonly string[]): Choices {
     time: time
       ? {
           column: time.column,
-          order: time.order,
+          order: time.order as Time["order"],
           clock: time.clock,
           until: time.until,
           take: "from",
@@ -151,7 +161,7 @@ export function others(look: Look): number {
 }
 
 /** The plan's choices for events, as the interface takes them. */
-export function eventsOf(look: Look, choices: Choices): Record<string, unknown> {
+export function eventsOf(look: Look, choices: Choices) {
   const kept = look.columns.map((c) => c.name).filter((n) => !choices.left.includes(n));
   return {
     source: choices.name.trim(),
@@ -161,7 +171,7 @@ export function eventsOf(look: Look, choices: Choices): Record<string, unknown> 
     number: choices.role === "counts" ? choices.number : null,
     number_decimal: choices.role === "counts" ? choices.numberDecimal : null,
     time: choices.time,
-    recorded: choices.recorded.map((w) => ({ ...w, name: w.name || null })),
+    recorded: choices.recorded.map((w) => ({ ...w, name: w.name || null, where: w.where ?? null })),
     labels: filled(choices.labels),
     ...(choices.left.length ? { columns: kept } : {}),
   };
@@ -192,9 +202,9 @@ export function usesOf(choices: Choices): Map<string, string> {
   if (!ofEvents(choices.role)) return uses;
   const at = choices.coordinates;
   if (at?.kind === "columns") {
-    uses.set(at.x!, "east");
-    uses.set(at.y!, "north");
-  } else if (at?.column) uses.set(at.column, "place");
+    uses.set(at.x, "east");
+    uses.set(at.y, "north");
+  } else if (at?.kind === "pair" || at?.kind === "point text") uses.set(at.column, "place");
   if (choices.stated) uses.set(choices.stated, "area");
   if (choices.time) {
     uses.set(choices.time.column, "time");

@@ -1,10 +1,11 @@
 import { expect, it } from "vitest";
 import type { Source } from "../api/client";
+import { CELLS, PEOPLE, WARDS } from "./fixture";
 import { answered, guessedRate, rowsSay, whatHappens } from "./rate";
+import type { FromTable } from "./types";
 
 const source = (name: string, role: string, columns: string[], facts = {}) =>
   ({ name, role, columns, facts }) as unknown as Source;
-const WARDS = { kind: "zones", source: "wards", identifier: "code", name: "name" };
 
 it("guesses what to divide by, from the areas or from a table, sums of the others left out", () => {
   const totals = [{ kind: "values", column: "Sex", values: ["all"], keep: false }];
@@ -16,15 +17,15 @@ it("guesses what to divide by, from the areas or from a table, sums of the other
     value: "Residents",
     where: totals,
   });
-  expect(found.denominator.keys[0]).toEqual({ table: "Ward code", area: "identifier" });
+  expect((found.denominator as FromTable).keys[0]).toEqual({ table: "Ward code", area: "identifier" });
   const own = guessedRate(WARDS, [source("wards", "zones", ["code", "population"]), table], false)!;
   expect(own.denominator).toMatchObject({ source: "wards", value: "population" });
-  expect(guessedRate({ kind: "grid" }, [table], true)).toBeNull();
+  expect(guessedRate(CELLS, [table], true)).toBeNull();
   expect(guessedRate(WARDS, [source("notes", "table", ["Ward", "Remark"])], true)).toBeNull();
 });
 
 it("asks for each column whether rows are added up or averaged, over one column at most", () => {
-  const start = { source: "people", value: "n", add_over: ["Sex"], mean_over: "Year" };
+  const start = { ...PEOPLE, add_over: ["Sex"], mean_over: "Year" };
   expect(["Sex", "Year", "Age"].map((c) => whatHappens(start, c))).toEqual(["added", "averaged", ""]);
   const added = answered(start, "Age", "added");
   expect(added).toMatchObject({ add_over: ["Sex", "Age"], mean_over: "Year" });

@@ -1,0 +1,95 @@
+/** A small plan for tests, every choice written out. */
+import type { Events, FromTable, Grid, Plan, Zones } from "./types";
+
+export const WARDS: Zones = {
+  kind: "zones",
+  source: "wards",
+  identifier: "code",
+  name: "name",
+  crs: null,
+  roll_up: null,
+  overlaps: "each",
+};
+
+export const CELLS: Grid = {
+  kind: "grid",
+  shape: "hexagon",
+  top: "corner",
+  size: 500,
+  measured: "width",
+  unit: "m",
+  height: null,
+  cover: null,
+  keep: "touching",
+  cut: true,
+  least_inside: 0,
+  thin: "mark",
+  origin: [0, 0],
+  turn: 0,
+};
+
+export const PEOPLE: FromTable = {
+  kind: "table",
+  source: "people",
+  keys: [{ table: "code", area: "identifier" }],
+  value: "n",
+  decimal: null,
+  add_over: [],
+  absent: "mistake",
+  noun: "residents",
+  where: [],
+  mean_over: null,
+  accepted: {},
+};
+
+const CALLS: Events = {
+  source: "calls",
+  coordinates: { kind: "columns", x: "x", y: "y", decimal: ".", crs: "EPSG:4326" },
+  stated: null,
+  number: null,
+  number_decimal: null,
+  identifier: null,
+  repeated_identifier: "set_aside",
+  swapped_axes: "set_aside",
+  far_away: "set_aside",
+  look_up: null,
+  corrections: [],
+  places: [],
+  labels: {},
+  columns: null,
+  time: null,
+  recorded: [
+    { name: "summer 2023", first_day: "2023-06-01", last_day: "2023-08-31", where: null },
+    { name: "summer 2024", first_day: "2024-06-01", last_day: "2024-08-31", where: null },
+  ],
+  where: [],
+};
+
+/** Calls per resident and summer in wards, or in other areas. */
+export function planOf(areas: Plan["place"]["areas"] = WARDS): Plan {
+  return structuredClone({
+    format: "steady-tally-plan",
+    version: 2,
+    gather: { reading: {}, events: { calls: CALLS } },
+    place: {
+      areas,
+      projection: { system: null, centre: null },
+      exclude: { where: [], areas: ["A"], inside: [] },
+      stated: { keys: ["name"], accepted: { Oakk: "A" }, trust_within_m: 0 },
+      tolerance_m: 0,
+      complete_from: 0.85,
+      carry: ["c"],
+      separator: "; ",
+    },
+    measure: { rate: { kind: "rate", events: "calls", denominator: PEOPLE, per: 10000, time: "window" } },
+    class: { rate: { method: "natural_breaks", count: 7, zero: "apart" } },
+    show: {
+      title: "",
+      mapped: "rate",
+      colours: { rate: { ramp: "peat" } },
+      hide_empty: false,
+      over: "district",
+      insets: [],
+    },
+  });
+}

@@ -1,0 +1,33 @@
+/** What the map shows of a plan: found by the mapped measure's name, never by position. Knows no React. */
+import type { Classing, Colours, Events, Measure, Plan } from "./types";
+
+/** The name of the measure that the map shows. */
+export function mappedName(plan: Plan): string {
+  return plan.show.mapped ?? Object.keys(plan.measure)[0];
+}
+
+export function mappedMeasure(plan: Plan): Measure {
+  return plan.measure[mappedName(plan)];
+}
+
+/** The name of the events that it counts. */
+export function mappedEventsName(plan: Plan): string {
+  return mappedMeasure(plan).events;
+}
+
+export function mappedEvents(plan: Plan): Events {
+  return plan.gather.events[mappedEventsName(plan)];
+}
+
+export function mappedClasses(plan: Plan): Classing {
+  return plan.class[mappedName(plan)];
+}
+
+export function mappedColours(plan: Plan): Colours {
+  return plan.show.colours[mappedName(plan)];
+}
+
+/** Are there recorded windows, all of them with days, so that figures can be divided by time? */
+export function hasTime(events: Pick<Events, "recorded">): boolean {
+  return events.recorded.length > 0 && events.recorded.every((w) => w.first_day !== null);
+}

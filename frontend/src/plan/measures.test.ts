@@ -1,0 +1,44 @@
+import { expect, it } from "vitest";
+import { planOf } from "./fixture";
+import { mappedClasses, mappedColours, mappedMeasure, mappedName } from "./mapped";
+import { addMeasure, mapEvents, takeOut } from "./measures";
+
+it("keeps each measure's classes and colours under its name: mapping another and back loses nothing", () => {
+  const plan = planOf();
+  addMeasure(plan, "calls", { kind: "count", events: "calls", time: "none" });
+  expect([mappedName(plan), mappedClasses(plan).count, mappedColours(plan).ramp]).toEqual([
+    "calls",
+    7,
+    "peat",
+  ]);
+  plan.class.calls = { method: "quantile", count: 3, zero: "apart" };
+  mappedColours(plan).ramp = "slate";
+  plan.show.mapped = "rate";
+  expect(plan.class.rate).toEqual(planOf().class.rate);
+  expect([mappedMeasure(plan), mappedColours(plan).ramp]).toEqual([planOf().measure.rate, "peat"]);
+  addMeasure(plan, "calls", { kind: "count", events: "calls", time: "window" });
+  expect(Object.keys(plan.measure)).toEqual(["rate", "calls", "calls (2)"]);
+});
+
+it("takes a measure out with all that is under its name, but never the last", () => {
+  const plan = planOf();
+  takeOut(plan, "rate");
+  expect(plan).toEqual(planOf());
+  addMeasure(plan, "calls", { kind: "count", events: "calls", time: "none" });
+  takeOut(plan, "calls");
+  expect(plan).toEqual(planOf());
+});
+
+it("maps other events by a measure of theirs, made anew where there is none", () => {
+  const plan = planOf();
+  mapEvents(plan, "thefts", { ...plan.gather.events.calls, source: "thefts", recorded: [] });
+  expect(mappedMeasure(plan)).toMatchObject({
+    events: "thefts",
+    denominator: { kind: "ground" },
+    time: "none",
+  });
+  mapEvents(plan, "calls", plan.gather.events.calls);
+  expect(mappedName(plan)).toBe("rate");
+  mapEvents(plan, "thefts", plan.gather.events.thefts);
+  expect(Object.keys(plan.measure)).toHaveLength(2);
+});

@@ -1,0 +1,41 @@
+/** Measures by name: adding one, mapping it, taking it out. Knows no React. */
+import { hasTime, mappedName } from "./mapped";
+import type { Events, Measure, Plan } from "./types";
+
+/** Add a measure under a name that is free, and map it. Its classes and colours begin as those of the mapped one. */
+export function addMeasure(plan: Plan, wanted: string, measure: Measure): void {
+  const before = mappedName(plan);
+  let name = wanted;
+  for (let n = 2; name in plan.measure; n++) name = `${wanted} (${n})`;
+  plan.measure[name] = measure;
+  plan.class[name] = structuredClone(plan.class[before]);
+  plan.show.colours[name] = structuredClone(plan.show.colours[before]);
+  plan.show.mapped = name;
+}
+
+/** Take a measure out with its classes and colours. The last one stays; another is mapped in place of the mapped one. */
+export function takeOut(plan: Plan, name: string): void {
+  const others = Object.keys(plan.measure).filter((m) => m !== name);
+  if (!others.length) return;
+  if (mappedName(plan) === name) plan.show.mapped = others[0];
+  delete plan.measure[name];
+  delete plan.class[name];
+  delete plan.show.colours[name];
+}
+
+/** Map events under their name: by a measure of them that there is, else by a first one, per km². */
+export function mapEvents(plan: Plan, name: string, events: Events): void {
+  plan.gather.events[name] ??= events;
+  const there = Object.entries(plan.measure).find(([, m]) => m.events === name);
+  if (there) plan.show.mapped = there[0];
+  else {
+    const time = hasTime(plan.gather.events[name]) ? "window" : "none";
+    addMeasure(plan, `${name} per km²`, {
+      kind: "rate",
+      events: name,
+      denominator: { kind: "ground" },
+      per: 1,
+      time,
+    });
+  }
+}

@@ -1,0 +1,33 @@
+/** The plan as the server writes it out: every choice is there. What the page makes of it, the server completes. */
+import type { components } from "../api/schema";
+
+type Schemas = components["schemas"];
+
+/** The same with nothing left out, all the way down. */
+type Written<T> = T extends string | number | boolean | null
+  ? T
+  : { [K in keyof T]-?: Written<Exclude<T[K], undefined>> };
+
+export type Plan = Written<Schemas["Plan"]>;
+export type Events = Plan["gather"]["events"][string];
+export type Coordinates = Events["coordinates"];
+export type RecordedWindow = Events["recorded"][number];
+export type RecordedWhere = NonNullable<RecordedWindow["where"]>;
+export type LookUp = NonNullable<Events["look_up"]>;
+export type Condition = Events["where"][number];
+export type Place = Plan["place"];
+export type AreasPlan = Place["areas"];
+export type Zones = Extract<AreasPlan, { kind: "zones" }>;
+export type Grid = Extract<AreasPlan, { kind: "grid" }>;
+export type Outline = Place["exclude"]["inside"][number];
+export type Measure = Plan["measure"][string];
+export type Rate = Extract<Measure, { kind: "rate" }>;
+export type Denominator = Rate["denominator"];
+export type FromTable = Extract<Denominator, { kind: "table" }>;
+export type Classing = Plan["class"][string];
+export type Colours = Plan["show"]["colours"][string];
+export type Inset = Plan["show"]["insets"][number];
+
+type Part<T> = T extends unknown ? Omit<T, "name" | "on"> : never;
+/** A condition that nobody has named or put to rest yet. */
+export type NewCondition = Part<Condition>;

@@ -1,0 +1,56 @@
+/** Show's sheet: the colours, what is drawn, and boxes for far-off areas. */
+import Box from "@mui/material/Box";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import RadioGroup from "@mui/material/RadioGroup";
+import type { View } from "../../api/client";
+import { mappedColours } from "../../plan/mapped";
+import type { Colours } from "../../plan/types";
+import type { Save } from "../../state/queries";
+import { RULE } from "../../theme";
+import { Choice, Question } from "../parts";
+import { Insets } from "./Insets";
+
+const RAMPS: readonly Colours["ramp"][] = ["kelp", "peat", "heather", "slate", "rowan"];
+
+export function ShowSheet({ view, save }: { view: View; save: Save }) {
+  return (
+    <>
+      <Question>What does the reader see?</Question>
+      <RadioGroup value={mappedColours(view.plan).ramp} aria-label="Colours">
+        {RAMPS.map((ramp) => (
+          <Choice
+            key={ramp}
+            value={ramp}
+            label={ramp}
+            onChoose={() =>
+              save((p) => {
+                mappedColours(p).ramp = ramp;
+              })
+            }
+          />
+        ))}
+      </RadioGroup>
+      <Box sx={{ display: "flex", mt: 1, border: `1px solid ${RULE}` }} aria-hidden>
+        {view.bands.map((band) => (
+          <Box key={band.colour} sx={{ flex: 1, height: 14, bgcolor: band.colour }} />
+        ))}
+      </Box>
+      <FormControlLabel
+        label="do not draw areas without events"
+        control={
+          <Checkbox
+            size="small"
+            checked={view.plan.show.hide_empty}
+            onChange={(_, hide) =>
+              save((p) => {
+                p.show.hide_empty = hide;
+              })
+            }
+          />
+        }
+      />
+      <Insets view={view} save={save} />
+    </>
+  );
+}

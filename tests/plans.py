@@ -1,0 +1,19 @@
+"""The parts of a plan's document that the map shows."""
+
+from typing import Any
+
+Document = dict[str, Any]
+
+
+def events_in(document: Document) -> Document:
+    """The events that the mapped measure counts."""
+    return document["gather"]["events"][measure_in(document)["events"]]
+
+
+def measure_in(document: Document) -> Document:
+    return document["measure"][document["show"]["mapped"]]
+
+
+def measured_by(document: Document, **measure: Any) -> None:
+    """Let the mapped measure be another, of the same events."""
+    document["measure"][document["show"]["mapped"]] = {"events": measure_in(document)["events"], **measure}
