@@ -1,7 +1,7 @@
 import { expect, it } from "vitest";
 import { planOf } from "./fixture";
 import { mappedClasses, mappedColours, mappedMeasure, mappedName } from "./mapped";
-import { addMeasure, mapEvents, takeOut } from "./measures";
+import { addMeasure, mapEvents, rename, takeOut } from "./measures";
 
 it("keeps each measure's classes and colours under its name: mapping another and back loses nothing", () => {
   const plan = planOf();
@@ -18,6 +18,22 @@ it("keeps each measure's classes and colours under its name: mapping another and
   expect([mappedMeasure(plan), mappedColours(plan).ramp]).toEqual([planOf().measure.rate, "peat"]);
   addMeasure(plan, "calls", { kind: "count", events: "calls", time: "window" });
   expect(Object.keys(plan.measure)).toEqual(["rate", "calls", "calls (2)"]);
+});
+
+it("calls a measure otherwise with all that is under its name, unless the name is taken", () => {
+  const plan = planOf();
+  addMeasure(plan, "calls", { kind: "count", events: "calls", time: "none" });
+  rename(plan, "calls", " all calls ");
+  expect(Object.keys(plan.measure)).toEqual(["rate", "all calls"]);
+  expect([Object.keys(plan.class), Object.keys(plan.show.colours)]).toEqual([
+    ["rate", "all calls"],
+    ["rate", "all calls"],
+  ]);
+  expect(mappedName(plan)).toBe("all calls");
+  const before = structuredClone(plan);
+  rename(plan, "rate", "all calls");
+  rename(plan, "rate", " ");
+  expect(plan).toEqual(before);
 });
 
 it("takes a measure out with all that is under its name, but never the last", () => {

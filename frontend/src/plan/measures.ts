@@ -13,6 +13,18 @@ export function addMeasure(plan: Plan, wanted: string, measure: Measure): void {
   plan.show.mapped = name;
 }
 
+/** Call a measure otherwise; its classes and colours go with it. A name that is taken changes nothing. */
+export function rename(plan: Plan, from: string, to: string): void {
+  const name = to.trim();
+  if (!name || name in plan.measure) return;
+  const moved = <T>(part: Record<string, T>): Record<string, T> =>
+    Object.fromEntries(Object.entries(part).map(([key, value]) => [key === from ? name : key, value]));
+  plan.measure = moved(plan.measure);
+  plan.class = moved(plan.class);
+  plan.show.colours = moved(plan.show.colours);
+  if (plan.show.mapped === from) plan.show.mapped = name;
+}
+
 /** Take a measure out with its classes and colours. The last one stays; another is mapped in place of the mapped one. */
 export function takeOut(plan: Plan, name: string): void {
   const others = Object.keys(plan.measure).filter((m) => m !== name);

@@ -8,6 +8,8 @@ export function Field(props: {
   placeholder?: string;
   disabled?: boolean;
   onChange: (text: string) => void;
+  /** The field is left, or Enter pressed. */
+  onLeave?: () => void;
 }) {
   return (
     <TextField
@@ -21,6 +23,8 @@ export function Field(props: {
       placeholder={props.placeholder}
       slotProps={{ inputLabel: { shrink: true } }}
       onChange={(event) => props.onChange(event.target.value)}
+      onBlur={props.onLeave}
+      onKeyDown={(event) => props.onLeave && event.key === "Enter" && (event.target as HTMLElement).blur()}
     />
   );
 }

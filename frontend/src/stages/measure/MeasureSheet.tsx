@@ -5,11 +5,12 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Study, View } from "../../api/client";
 import { hasTime, mappedEvents, mappedEventsName, mappedMeasure, mappedName } from "../../plan/mapped";
-import { addMeasure, takeOut } from "../../plan/measures";
+import { addMeasure, rename, takeOut } from "../../plan/measures";
 import { guessedRate } from "../../plan/rate";
 import type { FromTable, Rate } from "../../plan/types";
 import { type Save, usePlans, useProposal, useSources, useTally } from "../../state/queries";
 import { MADDER, QUIET } from "../../theme";
+import { Field } from "../gather/Fields";
 import { Choice, Link, Notes, Question, Quiet } from "../parts";
 import { AreaRows } from "./AreaRows";
 import { isLike, KINDS, type Known, type Offer } from "./kinds";
@@ -51,6 +52,12 @@ export function MeasureSheet({ study, view, save }: Props) {
   const mapped = mappedName(view.plan);
   const measure = mappedMeasure(view.plan);
   const perTable = measure.kind === "rate" && measure.denominator.kind === "table";
+  const [naming, setNaming] = useState<string | null>(null);
+  const [name, setName] = useState("");
+  const keepName = () => {
+    setNaming(null);
+    if (name.trim() !== mapped) save((plan) => rename(plan, mapped, name));
+  };
   const known: Known = {
     of: mappedEventsName(view.plan),
     events,
@@ -103,9 +110,25 @@ export function MeasureSheet({ study, view, save }: Props) {
           />
         ))}
       </RadioGroup>
-      {there.length > 1 && (
-        <Link onClick={() => save((plan) => takeOut(plan, mapped))}>take “{mapped}” out of the study</Link>
-      )}
+      <Box sx={{ display: "flex", gap: 2, mt: 1 }}>
+        {naming === mapped ? (
+          <Field label="Its name" value={name} onChange={setName} onLeave={keepName} />
+        ) : (
+          <>
+            <Link
+              onClick={() => {
+                setNaming(mapped);
+                setName(mapped);
+              }}
+            >
+              call it otherwise
+            </Link>
+            {there.length > 1 && (
+              <Link onClick={() => save((plan) => takeOut(plan, mapped))}>take it out of the study</Link>
+            )}
+          </>
+        )}
+      </Box>
       {measure.kind === "share" && <ShareGroup view={view} save={save} measure={measure} tally={tally} />}
       {proposal &&
         (perTable || !there.some(([, m]) => m.kind === "rate" && m.denominator.kind === "table")) && (

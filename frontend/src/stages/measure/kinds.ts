@@ -56,7 +56,9 @@ export const KINDS: { [K in Measure["kind"]]: Entry } = {
       const group = [
         { kind: "values" as const, name: null, on: true, column: column.column, values, keep: true },
       ];
-      return [{ name: `share of a group of ${of}`, measure: { kind: "share", events: of, group, per: 100 } }];
+      return [
+        { name: `share of a group among ${of}`, measure: { kind: "share", events: of, group, per: 100 } },
+      ];
     },
   },
 };

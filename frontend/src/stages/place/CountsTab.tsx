@@ -241,7 +241,7 @@ function Recorded({ study, view, save }: PlaceProps) {
           />
           <Pick
             label="It lists them by"
-            value={listedAs}
+            value={list ? (list.area ?? "") : listedAs}
             options={[["", "identifier or name"], ...columns.map((c) => [c.column, c.column] as const)]}
             onChange={(area) => {
               setListedAs(area);
