@@ -13,12 +13,12 @@ import shapely
 
 from bench.timing import Row, best_of
 from steady_tally.core.gather.records import check
-from steady_tally.core.place.bins import OUTSIDE, edges_of, index_edges
+from steady_tally.core.geo.bins import OUTSIDE, edges_of, index_edges
+from steady_tally.core.geo.locate import locate
+from steady_tally.core.geo.projection import equal_area
 from steady_tally.core.place.derived import combinations
 from steady_tally.core.place.grid import lattice_of
-from steady_tally.core.place.locate import locate
 from steady_tally.core.place.looking import look, zones_of
-from steady_tally.core.place.projection import equal_area
 from steady_tally.core.place.trial import try_grid
 from steady_tally.core.place.zones import zones_from
 from steady_tally.core.plan.place import Grid

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from pyproj import CRS, Geod, Transformer
 
-from steady_tally.core.place.area import ring_areas_m2
+from steady_tally.core.geo.area import ring_areas_m2
 from steady_tally.demo.lattice import wiggly_lattice
 
 RINGS = {

@@ -10,12 +10,8 @@ from pyproj import Geod
 
 from steady_tally.core.chain import run
 from steady_tally.core.errors import PlanError
-from steady_tally.core.place.bins import OUTSIDE
-from steady_tally.core.place.labels import DISTANCES_M, Verdict, check_labels
-from steady_tally.core.place.looking import look, zones_of
-from steady_tally.core.place.meeting import apart
-from steady_tally.core.place.nearest import Borders
-from steady_tally.core.place.projection import (
+from steady_tally.core.geo.bins import OUTSIDE
+from steady_tally.core.geo.projection import (
     centre_of,
     coordinate_system,
     distortion,
@@ -24,6 +20,10 @@ from steady_tally.core.place.projection import (
     spread_over,
     working_system,
 )
+from steady_tally.core.place.labels import DISTANCES_M, Verdict, check_labels
+from steady_tally.core.place.looking import look, zones_of
+from steady_tally.core.place.meeting import apart
+from steady_tally.core.place.nearest import Borders
 from steady_tally.core.place.trial import precision_m, shared_spacing_m, try_grid
 from steady_tally.core.place.zones import zone_set
 from steady_tally.core.plan.place import WorkingProjection

@@ -9,8 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from steady_tally.core.gather.coordinates import check_coordinates, reasons_of
-from steady_tally.core.gather.numbers import numbers
 from steady_tally.core.gather.times import read_times, within_windows
+from steady_tally.core.numbers import numbers
 from steady_tally.core.reasons import REASONS, Reason
 
 

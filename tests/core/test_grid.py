@@ -12,10 +12,8 @@ from hypothesis import strategies as st
 from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.place.area import ring_areas_m2
-from steady_tally.core.place.cover import cells_over, ground_of, kept_cells, merged_cells, positions, share_inside
-from steady_tally.core.place.grid import CellSet, Lattice, lattice_of
-from steady_tally.core.place.projection import (
+from steady_tally.core.geo.area import ring_areas_m2
+from steady_tally.core.geo.projection import (
     coordinate_system,
     distortion,
     equal_area,
@@ -24,7 +22,9 @@ from steady_tally.core.place.projection import (
     spread_over,
     working_system,
 )
-from steady_tally.core.place.shapes import polygonal_part, united
+from steady_tally.core.geo.shapes import polygonal_part, united
+from steady_tally.core.place.cover import cells_over, ground_of, kept_cells, merged_cells, positions, share_inside
+from steady_tally.core.place.grid import CellSet, Lattice, lattice_of
 from steady_tally.core.place.zones import ZoneSet, zones_from
 from steady_tally.core.plan.place import Grid, WorkingProjection
 

@@ -5,8 +5,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from steady_tally.core.place.bins import OUTSIDE, Edges, edges_of, index_edges
-from steady_tally.core.place.locate import locate
+from steady_tally.core.geo.bins import OUTSIDE, Edges, edges_of, index_edges
+from steady_tally.core.geo.locate import locate
 from steady_tally.demo.lattice import wiggly_lattice
 
 from .exact import Ring, relation

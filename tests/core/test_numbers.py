@@ -8,11 +8,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from steady_tally.core.columns import column_numbers
 from steady_tally.core.errors import PlanError
-from steady_tally.core.gather.conditions import column_numbers
-from steady_tally.core.gather.numbers import numbers, writing_of
 from steady_tally.core.gather.records import check
 from steady_tally.core.gather.tally import tally
+from steady_tally.core.numbers import numbers, writing_of
 from steady_tally.core.plan.gather import Events
 from steady_tally.core.sources import Sources, Table
 

@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 
 from steady_tally.core.chain import run
 from steady_tally.core.errors import PlanError
+from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.outcome import Outcome
-from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.completeness import completeness, completeness_by, completeness_by_month
 from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.reasons import Reason

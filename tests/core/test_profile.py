@@ -9,7 +9,7 @@ import shapely
 
 from steady_tally.core.chain import run
 from steady_tally.core.gather.categories import category_columns
-from steady_tally.core.place.projection import coordinate_system, project
+from steady_tally.core.geo.projection import coordinate_system, project
 from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.show.drawing import plane_of
 from steady_tally.core.show.profile import area_profile

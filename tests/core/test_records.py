@@ -19,7 +19,7 @@ from steady_tally.core.gather.guess import guess, totals
 from steady_tally.core.gather.records import check, choose
 from steady_tally.core.gather.systems import rank_systems, search_systems
 from steady_tally.core.gather.tally import tally, tally_rows
-from steady_tally.core.place.projection import coordinate_system, project
+from steady_tally.core.geo.projection import coordinate_system, project
 from steady_tally.core.place.zones import zone_set
 from steady_tally.core.plan.gather import Events, EventTime
 from steady_tally.core.reasons import Reason

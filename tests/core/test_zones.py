@@ -6,7 +6,7 @@ import pytest
 import shapely
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.place.locate import locate
+from steady_tally.core.geo.locate import locate
 from steady_tally.core.place.zones import zone_set
 from steady_tally.core.sources import Features
 

@@ -13,7 +13,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlmodel import SQLModel
 
 from steady_tally.core.errors import Conflict, NotFound
-from steady_tally.core.place.locate import Located
+from steady_tally.core.geo.locate import Located
 from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.sources import Features, RaggedRow, Table
 from steady_tally.store.chunks import CHUNK_ROWS, make_ready, read_columns, sweep, write_columns

@@ -22,6 +22,7 @@ from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.conditions import rows_that_hold
 from steady_tally.core.gather.records import Checked, Gathered, check, choose, whereabouts
 from steady_tally.core.gather.windows import kept_windows
+from steady_tally.core.geo.locate import Located
 from steady_tally.core.ledger import balance
 from steady_tally.core.measure import Measure
 from steady_tally.core.measure.count import Count
@@ -31,7 +32,6 @@ from steady_tally.core.measure.time import Span
 from steady_tally.core.measure.under.join import Denominators
 from steady_tally.core.notes import notes_of
 from steady_tally.core.outcome import Classed, Measured, Note, Outcome, Placed
-from steady_tally.core.place.locate import Located
 from steady_tally.core.place.looking import Looked, look, zones_of
 from steady_tally.core.place.placing import WAYS, Placement, Way, depends_on_events, placements
 from steady_tally.core.place.settled import Settled

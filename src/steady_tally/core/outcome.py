@@ -11,15 +11,15 @@ import numpy.typing as npt
 from steady_tally.core.classes import Classing
 from steady_tally.core.gather.records import Gathered
 from steady_tally.core.gather.windows import KeptWindow
+from steady_tally.core.geo.bins import OUTSIDE
+from steady_tally.core.geo.locate import Located
 from steady_tally.core.ledger import Ledger, StageBalance
 from steady_tally.core.measure import Measure
 from steady_tally.core.measure.time import Span
 from steady_tally.core.measure.under.join import Denominators
 from steady_tally.core.measure.values import AreaValues
-from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.counting import Counting
 from steady_tally.core.place.grid import CellSet
-from steady_tally.core.place.locate import Located
 from steady_tally.core.place.placing import Placement
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.gather import Events

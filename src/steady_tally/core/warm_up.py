@@ -6,12 +6,12 @@ import shapely
 
 from steady_tally.core.classes.natural_breaks import natural_breaks
 from steady_tally.core.gather.rows import rows_of
-from steady_tally.core.place.bins import edges_of
+from steady_tally.core.geo.bins import edges_of
+from steady_tally.core.geo.locate import locate
+from steady_tally.core.geo.projection import equal_area
 from steady_tally.core.place.derived import combinations
 from steady_tally.core.place.grid import lattice_of
-from steady_tally.core.place.locate import locate
 from steady_tally.core.place.nearest import Borders
-from steady_tally.core.place.projection import equal_area
 from steady_tally.core.place.zones import zones_from
 from steady_tally.core.plan.place import Grid
 

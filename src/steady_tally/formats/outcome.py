@@ -16,8 +16,8 @@ import shapely
 from pyproj import CRS
 
 from steady_tally.core.errors import SetUpError
+from steady_tally.core.geo.projection import project
 from steady_tally.core.outcome import Outcome
-from steady_tally.core.place.projection import project
 from steady_tally.core.report.tables import areas_table, events_table, ledger_document, set_aside_table
 
 _WGS84 = CRS.from_epsg(4326)

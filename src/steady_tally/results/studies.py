@@ -10,8 +10,8 @@ from sqlalchemy import Engine
 
 from steady_tally.core.chain import Chain
 from steady_tally.core.errors import PlanError
+from steady_tally.core.geo.locate import Located
 from steady_tally.core.outcome import Outcome
-from steady_tally.core.place.locate import Located
 from steady_tally.core.place.looking import fixed_centre
 from steady_tally.core.place.survey import Survey, survey
 from steady_tally.core.place.trial import Trial, try_grid

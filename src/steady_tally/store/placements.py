@@ -6,7 +6,7 @@ import numpy as np
 import pyarrow as pa
 from sqlalchemy import Engine
 
-from steady_tally.core.place.locate import Located
+from steady_tally.core.geo.locate import Located
 from steady_tally.store.chunks import find_key, make_ready, read_columns, write_columns
 
 _SCHEMA = pa.schema([("first", pa.int32()), ("others", pa.list_(pa.int32()))])

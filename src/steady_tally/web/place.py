@@ -18,14 +18,14 @@ from pydantic import BaseModel, Field
 from steady_tally.core.areas import areas_table
 from steady_tally.core.errors import NotFound, PlanError
 from steady_tally.core.gather.categories import category_columns
+from steady_tally.core.geo.bins import OUTSIDE
+from steady_tally.core.geo.projection import distortion, spread_over, to_degrees, working_system
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place import labels
-from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.completeness import Share, completeness, completeness_by, completeness_by_month
 from steady_tally.core.place.labels import VERDICTS, LabelCheck, Verdict, check_labels
 from steady_tally.core.place.outside import DISTANCES_M, outside
 from steady_tally.core.place.placing import Way
-from steady_tally.core.place.projection import distortion, spread_over, to_degrees, working_system
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.place import Grid, Place, WorkingProjection
 from steady_tally.core.reasons import Reason

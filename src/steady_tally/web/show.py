@@ -15,11 +15,11 @@ from pydantic import BaseModel, Field
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, ZERO_CLASS
 from steady_tally.core.errors import NotFound
 from steady_tally.core.gather.windows import period_noun
+from steady_tally.core.geo.projection import coordinate_system, project
 from steady_tally.core.measure.values import Role
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.completeness import completeness
 from steady_tally.core.place.grid import CellSet
-from steady_tally.core.place.projection import coordinate_system, project
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.report.tables import ledger_document
 from steady_tally.core.show.bands import bands

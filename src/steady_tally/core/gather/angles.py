@@ -9,7 +9,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from steady_tally.core.gather.numbers import numbers
+from steady_tally.core.numbers import numbers
 from steady_tally.core.plan.base import Decimal
 
 Floats = npt.NDArray[np.float64]

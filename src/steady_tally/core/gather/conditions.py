@@ -10,10 +10,9 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from steady_tally.core.columns import coded_text, column_numbers, trimmed_text
 from steady_tally.core.errors import PlanError
-from steady_tally.core.gather.numbers import numbers, writing_of
 from steady_tally.core.gather.times import ReadTimes, within_windows
-from steady_tally.core.plan.base import Decimal
 from steady_tally.core.plan.conditions import (
     AllOf,
     AnyOf,
@@ -124,47 +123,6 @@ def condition_says(condition: Condition) -> str:
     if isinstance(condition, WeekHours):
         return f"{sum(day.count('1') for day in condition.week)} hours of the week"
     return "inside an outline"
-
-
-def trimmed_text(column: pa.ChunkedArray) -> pa.ChunkedArray:
-    """A column as text without blanks around it, empty where there is nothing; a whole number without places."""
-    if pa.types.is_floating(column.type):
-        whole = pc.equal(pc.floor(column), column)
-        column = pc.if_else(
-            whole, pc.floor(column).cast(pa.int64(), safe=False).cast(pa.string()), column.cast(pa.string())
-        )
-    return pc.utf8_trim_whitespace(pc.fill_null(column.cast(pa.string()), ""))
-
-
-def coded_text(table: Table, column: str, *, wanted_by: str) -> tuple[list[str], npt.NDArray[np.int32]]:
-    """A column's different texts, and for each row which it has; worked out once and kept with the table."""
-    key = ("codes", column)
-    if key not in table.kept:
-        coded = trimmed_text(table.column(column, wanted_by=wanted_by)).combine_chunks().dictionary_encode()
-        table.kept[key] = coded.dictionary.to_pylist(), coded.indices.to_numpy(zero_copy_only=False)
-    found: tuple[list[str], npt.NDArray[np.int32]] = table.kept[key]
-    return found
-
-
-def column_numbers(table: Table, column: str, decimal: Decimal | None, *, wanted_by: str) -> npt.NDArray[np.float64]:
-    """A column's numbers, NaN where there are none; read once and kept with the table.
-
-    Without a decimal sign it is found from the column; PlanError where either would do and they differ.
-    """
-    key = ("numbers", column, decimal)
-    if key not in table.kept:
-        cells = table.column(column, wanted_by=wanted_by)
-        how = writing_of(cells) if decimal is None else None
-        sign = how.decimal if how else decimal
-        if how and sign is None:
-            raise PlanError(
-                f"the numbers in “{column}” of “{table.name}” can be read in two ways: {how.evidence}.",
-                where=wanted_by,
-                todo='Say which is the decimal sign: "decimal": "." or ",".',
-            )
-        table.kept[key] = numbers(cells, decimal=sign or ".")[0]
-    found: npt.NDArray[np.float64] = table.kept[key]
-    return found
 
 
 def _in_week_hours(times: ReadTimes, condition: WeekHours) -> Flags:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from steady_tally.core.gather.conditions import trimmed_text
+from steady_tally.core.columns import trimmed_text
 from steady_tally.core.gather.records import Checked
 from steady_tally.core.gather.times import Resolution
 from steady_tally.core.reasons import Reason

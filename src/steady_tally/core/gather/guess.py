@@ -15,6 +15,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from steady_tally.core.codes import same_grouping, together
+from steady_tally.core.columns import trimmed_text
 from steady_tally.core.gather.angles import angles, split_pair, split_point
 from steady_tally.core.gather.column_words import (
     ADDRESS,
@@ -28,9 +29,8 @@ from steady_tally.core.gather.column_words import (
     UNTIL,
     name_words,
 )
-from steady_tally.core.gather.conditions import trimmed_text
-from steady_tally.core.gather.numbers import numbers, writing_of
 from steady_tally.core.gather.times import read_times
+from steady_tally.core.numbers import numbers, writing_of
 from steady_tally.core.plan.base import Decimal
 from steady_tally.core.plan.gather import DateOrder
 from steady_tally.core.sources import Table

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from steady_tally.core.columns import trimmed_text
 from steady_tally.core.gather.angles import angles
-from steady_tally.core.gather.conditions import trimmed_text
 from steady_tally.core.matching import How, match_names, tidy
 from steady_tally.core.plan.gather import LookUp
 from steady_tally.core.sources import Table

@@ -15,18 +15,19 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from pyproj import CRS
 
+from steady_tally.core.columns import coded_text, column_numbers, trimmed_text
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.angles import angles, split_pair, split_point
-from steady_tally.core.gather.conditions import Whereabouts, coded_text, column_numbers, holds, trimmed_text
+from steady_tally.core.gather.conditions import Whereabouts, holds
 from steady_tally.core.gather.coordinates import check_coordinates, look_swapped, reasons_of
 from steady_tally.core.gather.look_up import look_up
-from steady_tally.core.gather.numbers import numbers, writing_of
 from steady_tally.core.gather.times import LATEST_YEAR, ReadTimes, Resolution, read_times, within_windows
+from steady_tally.core.geo.bins import OUTSIDE, edges_of
+from steady_tally.core.geo.locate import locate
+from steady_tally.core.geo.projection import coordinate_system, full_turn, on_one_turn, project, turned_to
+from steady_tally.core.geo.shapes import closed_outline
 from steady_tally.core.ledger import StageBalance, balance
-from steady_tally.core.place.bins import OUTSIDE, edges_of
-from steady_tally.core.place.locate import locate
-from steady_tally.core.place.projection import coordinate_system, full_turn, on_one_turn, project, turned_to
-from steady_tally.core.place.zones import closed_outline
+from steady_tally.core.numbers import numbers, writing_of
 from steady_tally.core.plan.base import Decimal
 from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.gather import (

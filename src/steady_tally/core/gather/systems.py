@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
@@ -13,8 +14,7 @@ from pyproj.database import query_crs_info
 from pyproj.enums import PJType
 from pyproj.exceptions import CRSError, ProjError
 
-from steady_tally.core.place.projection import coordinate_system, project
-from steady_tally.core.place.zones import ZoneSet
+from steady_tally.core.geo.projection import coordinate_system, project
 
 Floats = npt.NDArray[np.float64]
 _TRIED_POINTS = 400
@@ -30,7 +30,17 @@ class Candidate:
     inside: float = -1.0
 
 
-def rank_systems(x: Floats, y: Floats, zones: ZoneSet, *, most: int = 8) -> list[Candidate]:
+class Ground(Protocol):
+    """Somewhere that points may land: zones, say, in their own system."""
+
+    @property
+    def coordinates(self) -> Floats: ...
+    @property
+    def crs(self) -> CRS: ...
+    def hold(self, x: Floats, y: Floats, crs: CRS) -> npt.NDArray[np.bool_]: ...
+
+
+def rank_systems(x: Floats, y: Floats, zones: Ground, *, most: int = 8) -> list[Candidate]:
     """The systems in which most of the points land in the zones, best first; only those in which some do.
 
     Tried are degrees, the zones' own system, and every projected system that its registry gives for where they lie.

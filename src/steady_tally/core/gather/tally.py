@@ -13,16 +13,12 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow.compute as pc
 
+from steady_tally.core.columns import coded_text, column_numbers, trimmed_text
 from steady_tally.core.gather.categories import category_columns
-from steady_tally.core.gather.conditions import (
-    coded_text,
-    column_numbers,
-    holds,
-    trimmed_text,
-)
-from steady_tally.core.gather.numbers import writing_of
+from steady_tally.core.gather.conditions import holds
 from steady_tally.core.gather.records import Checked, held, used_columns, whereabouts
 from steady_tally.core.gather.times import within_windows
+from steady_tally.core.numbers import writing_of
 from steady_tally.core.plan.base import Decimal
 from steady_tally.core.plan.conditions import BetweenDays, Condition, HasValue, InRange, WeekHours
 from steady_tally.core.plan.gather import Events

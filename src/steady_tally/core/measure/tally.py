@@ -11,8 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from steady_tally.core.place.bins import OUTSIDE
-from steady_tally.core.place.locate import Located
+from steady_tally.core.geo.bins import OUTSIDE
+from steady_tally.core.geo.locate import Located
 
 Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from steady_tally.core.gather.conditions import coded_text
+from steady_tally.core.columns import coded_text
 from steady_tally.core.gather.records import Gathered, held, whereabouts
 from steady_tally.core.place.placing import Placement
 from steady_tally.core.plan.conditions import AllOf, AnyOf, AtPlaces, Condition, InsideOutline

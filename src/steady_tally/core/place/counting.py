@@ -10,12 +10,12 @@ from pyproj import CRS
 
 from steady_tally.core.areas import Areas, areas_table
 from steady_tally.core.gather.conditions import condition_says, holds, rows_that_hold
+from steady_tally.core.geo.area import shape_areas_m2
+from steady_tally.core.geo.bins import OUTSIDE
+from steady_tally.core.geo.shapes import united
 from steady_tally.core.matching import quoted
-from steady_tally.core.place.area import shape_areas_m2
-from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.cover import NOTHING_INSIDE
 from steady_tally.core.place.recording import Recorded, share_recorded
-from steady_tally.core.place.shapes import united
 from steady_tally.core.place.zones import ZoneSet, outline_zones
 from steady_tally.core.plan.place import Place, Zones
 from steady_tally.core.sources import Sources

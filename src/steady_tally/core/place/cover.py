@@ -13,11 +13,11 @@ import shapely
 from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.place.area import shape_areas_m2
-from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.geo.area import shape_areas_m2
+from steady_tally.core.geo.bins import OUTSIDE
+from steady_tally.core.geo.projection import keeps_areas
+from steady_tally.core.geo.shapes import fineness, in_plane, polygonal_part, united
 from steady_tally.core.place.grid import MOST_CELLS, Box, CellSet, Lattice, resized
-from steady_tally.core.place.projection import keeps_areas
-from steady_tally.core.place.shapes import fineness, in_plane, polygonal_part, united
 from steady_tally.core.place.zones import ZoneSet
 
 Keep = Literal["all", "touching", "centre"]

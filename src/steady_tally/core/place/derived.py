@@ -9,9 +9,9 @@ import shapely
 from numba import njit
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.place.bins import OUTSIDE
-from steady_tally.core.place.locate import Located, locate
-from steady_tally.core.place.shapes import fineness, united
+from steady_tally.core.geo.bins import OUTSIDE
+from steady_tally.core.geo.locate import Located, locate
+from steady_tally.core.geo.shapes import fineness, united
 from steady_tally.core.place.zones import ZoneSet, zones_from
 from steady_tally.core.sources import column_of, texts
 

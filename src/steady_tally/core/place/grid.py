@@ -22,10 +22,10 @@ from numba import njit
 from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.place.area import rounded
-from steady_tally.core.place.bins import THREADS
-from steady_tally.core.place.projection import true_areas
-from steady_tally.core.place.shapes import united
+from steady_tally.core.geo.area import rounded
+from steady_tally.core.geo.bins import THREADS
+from steady_tally.core.geo.projection import true_areas
+from steady_tally.core.geo.shapes import united
 from steady_tally.core.plan.place import METRES, Grid
 
 MOST_CELLS = 2_000_000

@@ -8,7 +8,7 @@ from enum import IntEnum
 import numpy as np
 import numpy.typing as npt
 
-from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.place.looking import Looked
 from steady_tally.core.place.stated import BLANK
 

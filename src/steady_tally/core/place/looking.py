@@ -12,12 +12,12 @@ from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.records import Checked
-from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.geo.bins import OUTSIDE
+from steady_tally.core.geo.locate import Located, locate
+from steady_tally.core.geo.projection import centre_of, project, working_system
 from steady_tally.core.place.cover import Ground, ground_of
 from steady_tally.core.place.grid import Lattice, lattice_of
-from steady_tally.core.place.locate import Located, locate
 from steady_tally.core.place.nearest import Borders
-from steady_tally.core.place.projection import centre_of, project, working_system
 from steady_tally.core.place.stated import Stated, stated_zones
 from steady_tally.core.place.zones import ZoneSet, outline_zones, zone_set
 from steady_tally.core.plan.gather import Events

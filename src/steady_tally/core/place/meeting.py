@@ -8,9 +8,9 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.gather.systems import rank_systems
-from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.geo.bins import OUTSIDE
+from steady_tally.core.geo.projection import DEGREES, coordinate_system, project
 from steady_tally.core.place.looking import Looked
-from steady_tally.core.place.projection import DEGREES, coordinate_system, project
 
 Floats = npt.NDArray[np.float64]
 _WHERE = "plan: place.areas"

@@ -15,9 +15,9 @@ import numpy.typing as npt
 from numba import njit
 from pyproj import CRS, Geod
 
-from steady_tally.core.place.bins import bin_of, edges_by_bin, edges_of, frame_over
-from steady_tally.core.place.projection import centre_of, equal_area, project, to_degrees
-from steady_tally.core.place.shapes import in_plane, rings_of
+from steady_tally.core.geo.bins import bin_of, edges_by_bin, edges_of, frame_over
+from steady_tally.core.geo.projection import centre_of, equal_area, project, to_degrees
+from steady_tally.core.geo.shapes import in_plane, rings_of
 from steady_tally.core.place.zones import ZoneSet
 
 Floats = npt.NDArray[np.float64]

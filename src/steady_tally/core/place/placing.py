@@ -14,13 +14,13 @@ import numpy as np
 import numpy.typing as npt
 from pyproj import CRS
 
+from steady_tally.core.geo.bins import OUTSIDE
+from steady_tally.core.geo.locate import Located
+from steady_tally.core.geo.projection import project, working_system
 from steady_tally.core.matching import quoted
-from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.counting import Counting, Members, excluded_areas
 from steady_tally.core.place.grid import CellSet
-from steady_tally.core.place.locate import Located
 from steady_tally.core.place.looking import Looked, working_lattice
-from steady_tally.core.place.projection import project, working_system
 from steady_tally.core.place.recording import Recording, recording, says_unknown
 from steady_tally.core.place.settled import CellAreas, Settled, ZoneAreas, settle_cells, settle_zones
 from steady_tally.core.place.zones import ZoneSet

@@ -15,9 +15,9 @@ from pyproj import CRS
 from steady_tally.core.areas import areas_table
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.times import ReadTimes, within_windows
+from steady_tally.core.geo.shapes import in_plane, united
 from steady_tally.core.matching import match_names, quoted
 from steady_tally.core.place.cover import share_inside
-from steady_tally.core.place.shapes import in_plane, united
 from steady_tally.core.place.zones import ZoneSet, outline_zones, zones_from
 from steady_tally.core.plan.gather import (
     RecordedColumn,
@@ -196,8 +196,8 @@ def _recorded(how: RecordedWhere | None, zones: ZoneSet | None, crs: CRS, source
         return Recorded(False, np.isin(values, how.values).astype(np.float64), unknown=missing)
     if not named and how.area in (None, "identifier", "name"):
         raise PlanError(
-            f"“{how.source}” lists zones by identifier or name, and of the zones that a grid covers nobody has said which "
-            "columns these are.",
+            f"“{how.source}” lists zones by identifier or name, and of the zones that a grid covers nobody has said "
+            "which columns these are.",
             where=_WHERE,
             todo="Name the column of the zones that has what the list has: recorded.where.area.",
         )

@@ -14,7 +14,10 @@ import numpy.typing as npt
 import shapely
 from pyproj import CRS
 
-from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.geo.bins import OUTSIDE
+from steady_tally.core.geo.locate import Located
+from steady_tally.core.geo.projection import working_system
+from steady_tally.core.geo.shapes import polygonal_part
 from steady_tally.core.place.counting import Counting, Members, excluded_areas, share_of_members, without_effect
 from steady_tally.core.place.cover import (
     Ground,
@@ -27,11 +30,8 @@ from steady_tally.core.place.cover import (
 )
 from steady_tally.core.place.derived import combinations, roll_up
 from steady_tally.core.place.grid import Box, CellSet, Lattice
-from steady_tally.core.place.locate import Located
 from steady_tally.core.place.looking import Looked, grid_ground, working_lattice
-from steady_tally.core.place.projection import working_system
 from steady_tally.core.place.recording import Recorded, Recording, recorded_ground, share_recorded
-from steady_tally.core.place.shapes import polygonal_part
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.place import Grid, Place, Zones
 from steady_tally.core.sources import Sources

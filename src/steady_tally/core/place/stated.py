@@ -8,8 +8,8 @@ from dataclasses import dataclass, field
 import numpy as np
 import numpy.typing as npt
 
+from steady_tally.core.columns import coded_text
 from steady_tally.core.errors import PlanError
-from steady_tally.core.gather.conditions import coded_text
 from steady_tally.core.matching import How, match_names
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.gather import StatedColumn

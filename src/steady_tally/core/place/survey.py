@@ -16,10 +16,10 @@ import shapely
 from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
+from steady_tally.core.geo.projection import centre_of, coordinate_system, equal_area
+from steady_tally.core.geo.shapes import in_plane
 from steady_tally.core.place.derived import overlapping_pairs
-from steady_tally.core.place.projection import centre_of, coordinate_system, equal_area
 from steady_tally.core.place.regular import Regular, regular_grid
-from steady_tally.core.place.shapes import in_plane
 from steady_tally.core.place.zones import ZoneSet, polygons, zones_from
 from steady_tally.core.sources import Features, column_of, texts
 

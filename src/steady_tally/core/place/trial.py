@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy.spatial import cKDTree
 
-from steady_tally.core.place.bins import OUTSIDE
+from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.place.cover import cells_over, positions, some_cells
 from steady_tally.core.place.grid import Lattice
 from steady_tally.core.place.looking import Looked, grid_ground, working_lattice

@@ -14,11 +14,11 @@ import shapely
 from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.place.area import ring_areas_m2, rounded, shape_areas_m2
-from steady_tally.core.place.bins import OUTSIDE, BinIndex, Edges, edges_of, index_edges
-from steady_tally.core.place.locate import locate
-from steady_tally.core.place.projection import DEGREES, coordinate_system, full_turn, project, to_degrees, turned_to
-from steady_tally.core.place.shapes import repaired, rings_of
+from steady_tally.core.geo.area import ring_areas_m2, rounded, shape_areas_m2
+from steady_tally.core.geo.bins import OUTSIDE, BinIndex, Edges, edges_of, index_edges
+from steady_tally.core.geo.locate import locate
+from steady_tally.core.geo.projection import DEGREES, coordinate_system, full_turn, project, to_degrees, turned_to
+from steady_tally.core.geo.shapes import closed_outline, repaired, rings_of
 from steady_tally.core.plan.gather import Outline
 from steady_tally.core.sources import Features, Sources, column_of, texts
 
@@ -201,14 +201,6 @@ def outline_zones(outline: Outline, sources: Sources, *, wanted_by: str) -> Zone
         pa.table({"name": ["outline"]}),
         coordinate_system(DEGREES, wanted_by=wanted_by),
     )
-
-
-def closed_outline(corners: Sequence[tuple[float, float]]) -> Floats:
-    """(corners + 1, 2) an outline in degrees, closed; each corner on the turn of the earth next to the one before."""
-    at = np.array([*corners, corners[0]], dtype=np.float64)
-    at[:, 0] -= 360.0 * np.concatenate([[0.0], np.cumsum(np.round(np.diff(at[:, 0]) / 360.0))])
-    at[-1] = at[0]
-    return at
 
 
 def _identifiers(features: Features, column: str | None, where: str) -> list[str]:

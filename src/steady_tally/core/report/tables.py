@@ -11,11 +11,11 @@ import pyarrow as pa
 
 from steady_tally.core.areas import areas_table as areas_table_of
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, NO_CLASS, ZERO_CLASS
-from steady_tally.core.gather.conditions import trimmed_text
+from steady_tally.core.columns import trimmed_text
+from steady_tally.core.geo.bins import OUTSIDE
+from steady_tally.core.geo.locate import Located
 from steady_tally.core.measure.values import AreaValues
 from steady_tally.core.outcome import Classed, Outcome
-from steady_tally.core.place.bins import OUTSIDE
-from steady_tally.core.place.locate import Located
 from steady_tally.core.place.placing import WAYS, Way
 from steady_tally.core.reasons import REASONS, Reason
 from steady_tally.core.states import STATES, State

@@ -14,11 +14,11 @@ import shapely
 from pyproj import CRS
 
 from steady_tally.core.gather.records import Checked
+from steady_tally.core.geo.projection import coordinate_system, project
 from steady_tally.core.outcome import Placed
 from steady_tally.core.place.derived import roll_up
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.labels import check_labels
-from steady_tally.core.place.projection import coordinate_system, project
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.sources import Features
 

@@ -8,9 +8,9 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.errors import PlanError
+from steady_tally.core.geo.projection import distortion, project, spread_over, working_system
 from steady_tally.core.place.counting import with_middle_inside
 from steady_tally.core.place.grid import CellSet
-from steady_tally.core.place.projection import distortion, project, spread_over, working_system
 from steady_tally.core.place.zones import ZoneSet, outline_zones
 from steady_tally.core.plan.gather import Outline
 from steady_tally.core.plan.show import Inset

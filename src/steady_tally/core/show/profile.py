@@ -8,12 +8,12 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from steady_tally.core.columns import coded_text
 from steady_tally.core.gather.categories import category_columns
-from steady_tally.core.gather.conditions import coded_text
 from steady_tally.core.gather.records import used_columns
+from steady_tally.core.geo.bins import OUTSIDE
+from steady_tally.core.geo.projection import project
 from steady_tally.core.outcome import Outcome
-from steady_tally.core.place.bins import OUTSIDE
-from steady_tally.core.place.projection import project
 from steady_tally.core.show.drawing import plane_of
 
 Ints = npt.NDArray[np.int64]

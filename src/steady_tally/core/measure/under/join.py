@@ -10,12 +10,13 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.areas import Areas
+from steady_tally.core.columns import coded_text, column_numbers
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.column_words import PERIOD, name_words
-from steady_tally.core.gather.conditions import coded_text, column_numbers, condition_says, holds, rows_that_hold
-from steady_tally.core.gather.numbers import Writing, writing_of
+from steady_tally.core.gather.conditions import condition_says, holds, rows_that_hold
 from steady_tally.core.matching import How, match_names
 from steady_tally.core.measure.under.rows import Spelt, add_rows, differing_columns
+from steady_tally.core.numbers import Writing, writing_of
 from steady_tally.core.place.counting import Members
 from steady_tally.core.sources import Table
 

@@ -16,8 +16,8 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.codes import same_grouping, together
+from steady_tally.core.columns import coded_text
 from steady_tally.core.errors import PlanError
-from steady_tally.core.gather.conditions import coded_text
 from steady_tally.core.matching import quoted, tidy
 from steady_tally.core.sources import Table
 

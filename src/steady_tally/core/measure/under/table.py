@@ -10,11 +10,11 @@ import numpy.typing as npt
 from pydantic import Field
 
 from steady_tally.core.areas import Areas
-from steady_tally.core.gather.conditions import coded_text
+from steady_tally.core.columns import coded_text
+from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.matching import quoted, tidy
 from steady_tally.core.measure.under.join import Denominators, denominators
 from steady_tally.core.measure.under.kind import Under
-from steady_tally.core.place.bins import OUTSIDE
 from steady_tally.core.place.counting import Counting, Members
 from steady_tally.core.plan.base import Decimal, Part
 from steady_tally.core.plan.conditions import Condition, Contains, HasValue, InRange, leaves

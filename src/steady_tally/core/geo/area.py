@@ -12,8 +12,8 @@ import numpy as np
 import numpy.typing as npt
 from pyproj import CRS
 
-from steady_tally.core.place.projection import project
-from steady_tally.core.place.shapes import Shapes, rings_of
+from steady_tally.core.geo.projection import project
+from steady_tally.core.geo.shapes import Shapes, rings_of
 
 _PIECE_METRES = 5_000.0
 _PIECE_DEGREES = 0.05

@@ -22,7 +22,7 @@ import numpy as np
 import numpy.typing as npt
 from numba import njit
 
-from steady_tally.core.place.bins import (
+from steady_tally.core.geo.bins import (
     BASE,
     NO_SECOND,
     OUTSIDE,
@@ -37,7 +37,7 @@ from steady_tally.core.place.bins import (
     is_left,
     reference,
 )
-from steady_tally.core.place.orientation import orientation
+from steady_tally.core.geo.orientation import orientation
 
 _CHUNK = 500_000
 _BATCH = 32

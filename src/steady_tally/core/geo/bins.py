@@ -17,7 +17,7 @@ import numpy as np
 import numpy.typing as npt
 from numba import njit
 
-from steady_tally.core.place.orientation import orientation
+from steady_tally.core.geo.orientation import orientation
 
 OUTSIDE = -1
 THREADS = 2

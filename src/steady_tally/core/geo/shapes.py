@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,7 +12,7 @@ from pyproj import CRS
 from shapely.errors import GEOSException
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.place.projection import called, project
+from steady_tally.core.geo.projection import called, project
 
 _PIECE_METRES = 100.0  # an edge bends by less than a millimetre over so much, whatever the two systems
 _MOST_PIECES = 2e6
@@ -20,6 +21,7 @@ _LEAP_METRES = 5e6  # no piece of an edge is ever so long, unless the plane is c
 _POLYGONAL = (3, 6)
 
 Shapes = npt.NDArray[np.object_]
+Floats = npt.NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -157,3 +159,11 @@ def polygonal_part(geometry: shapely.Geometry) -> shapely.Geometry:
     parts = shapely.get_parts(shapely.get_parts(geometry))
     polygons = [p for p in parts if shapely.get_type_id(p) == 3]
     return shapely.multipolygons(polygons) if polygons else shapely.MultiPolygon()
+
+
+def closed_outline(corners: Sequence[tuple[float, float]]) -> Floats:
+    """(corners + 1, 2) an outline in degrees, closed; each corner on the turn of the earth next to the one before."""
+    at = np.array([*corners, corners[0]], dtype=np.float64)
+    at[:, 0] -= 360.0 * np.concatenate([[0.0], np.cumsum(np.round(np.diff(at[:, 0]) / 360.0))])
+    at[-1] = at[0]
+    return at

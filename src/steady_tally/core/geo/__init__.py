@@ -1,0 +1,1 @@
+"""Points, edges and projections: the ground under placing and under filters by place. Arrays in, arrays out."""
