@@ -17,3 +17,12 @@ def measure_in(document: Document) -> Document:
 def measured_by(document: Document, **measure: Any) -> None:
     """Let the mapped measure be another, of the same events."""
     document["measure"][document["show"]["mapped"]] = {"events": measure_in(document)["events"], **measure}
+
+
+def results_of(client: Any, study: Any) -> str:
+    """Where the results of the open plan lie, for a test client or for a running application."""
+    if hasattr(client, "ask"):
+        head = client.ask(f"api/studies/{study['id']}")["head_id"]
+        return f"api/studies/{study['id']}/plans/{head}"
+    head = client.get(f"/api/studies/{study}").get_json()["head_id"]
+    return f"/api/studies/{study}/plans/{head}"

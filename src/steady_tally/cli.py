@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from functools import wraps
 from pathlib import Path
 from typing import Any
@@ -56,11 +57,9 @@ def run(
     out: Path,
 ) -> None:
     """Do the whole chain of PLAN on files, without database or browser."""
-    from steady_tally.core.chain import Chain
     from steady_tally.core.plan.gather import Reading
     from steady_tally.core.plan.whole import parse_plan
     from steady_tally.core.sources import Sources
-    from steady_tally.formats.outcome import write_outcome
     from steady_tally.formats.read import checksum, read_table, read_zones
 
     try:
@@ -79,10 +78,22 @@ def run(
     if look_up is not None:
         files[counted.look_up.source if counted.look_up else "look-up"] = look_up
     files |= dict(_named(one) for one in source)
-    reading, shapes = document.gather.reading, {*document.shapes, document.place.source or "areas"}
-    tables = {n: read_table(f, n, reading.get(n, Reading())) for n, f in files.items() if n not in shapes}
-    features = {n: read_zones(f, n, reading.get(n, Reading())) for n, f in files.items() if n in shapes}
-    checksums = {n: checksum(f) for n, f in files.items()}
+    shapes = {*document.shapes, document.place.source or "areas"}
+
+    def how(name: str) -> Reading:
+        return document.gather.reading.get(name, Reading())
+
+    with ThreadPoolExecutor() as pool:
+        # The files are read side by side, and what works on them is loaded in the meantime.
+        of_rows = {n: pool.submit(read_table, f, n, how(n)) for n, f in files.items() if n not in shapes}
+        of_shapes = {n: pool.submit(read_zones, f, n, how(n)) for n, f in files.items() if n in shapes}
+        sums = {n: pool.submit(checksum, f) for n, f in files.items()}
+        from steady_tally.core.chain import Chain
+        from steady_tally.formats.outcome import write_outcome
+
+        tables = {n: one.result() for n, one in of_rows.items()}
+        features = {n: one.result() for n, one in of_shapes.items()}
+        checksums = {n: one.result() for n, one in sums.items()}
     outcome = Chain(document, Sources(tables, features), checksums).outcome(name)
     write_outcome(outcome, out, checksums)
     for stage in outcome.ledger.stages:

@@ -4,6 +4,8 @@ import json
 
 from playwright.sync_api import Page, expect
 
+from tests.plans import results_of
+
 from .conftest import wait_for_still
 from .test_gather import begin, drop
 from .test_gather_more import bring
@@ -112,4 +114,4 @@ def test_a_plan_whose_rate_cannot_be_worked_out_opens_with_counts_and_says_why(p
     expect(page.locator('[data-figure="measure"]')).to_have_text("20 events")
     page.keyboard.press("3")
     expect(page.get_by_label("measure sheet")).to_contain_text("area “A1” has lines 2, 3")
-    assert application.ask(f"api/studies/{older['id']}/view")["terms"] == [{"role": "counted", "says": "events"}]
+    assert application.ask(f"{results_of(application, older)}/view")["terms"] == [{"role": "counted", "says": "events"}]

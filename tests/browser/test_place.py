@@ -9,6 +9,8 @@ import pytest
 import shapely
 from playwright.sync_api import Locator, Page, expect
 
+from tests.plans import results_of
+
 from .conftest import Application, wait_for_still
 from .test_gather import begin, drop, sheet
 from .test_slice import areas_of
@@ -30,7 +32,7 @@ LIKE = """([r, g, b]) => {
 
 
 def ledger(application: Application, study: dict) -> dict:
-    return dict(application.ask(f"api/studies/{study['id']}/ledger"))
+    return dict(application.ask(f"{results_of(application, study)}/ledger"))
 
 
 def settle(page: Page) -> None:
@@ -134,7 +136,7 @@ def test_events_outside_are_shown_with_their_distance_and_drawn_in_within_a_tole
     opened.keyboard.press("2")
     sheet(opened, "unplaced")
     opened.get_by_role("button", name="Show them on the map and in the rows").click()
-    outside = application.ask(f"api/studies/{study['id']}/outside?rows=5000")
+    outside = application.ask(f"{results_of(application, study)}/outside?rows=5000")
     rows = opened.get_by_role("table", name="Events in no area")
     expect(rows).to_have_attribute("aria-rowcount", str(outside["total"] + 1))
     until(opened, lambda: like(opened, MADDER) > 3 * outside["total"])
@@ -166,7 +168,7 @@ def test_records_are_placed_by_what_they_state_and_the_label_is_checked_against_
     settle(opened)
     assert ledger(application, study)["plan"]["place"]["stated"]["accepted"]
     sheet(opened, "checks")
-    check = application.ask(f"api/studies/{study['id']}/labels")
+    check = application.ask(f"{results_of(application, study)}/labels")
     expect(opened.get_by_test_id("agreement")).to_have_text(
         f"{100 * check['agree'] / check['compared']:.1f} % of {check['compared']:,} agree"
     )

@@ -11,6 +11,7 @@ import pytest
 from playwright.sync_api import Page, expect
 from scipy.stats import poisson
 
+from tests.plans import results_of
 from tests.serve.test_processes import live_processes
 
 from .conftest import PROJECT, Application, wait_for_still
@@ -37,7 +38,7 @@ def opened(application: Application, study: dict, page: Page) -> Page:
 
 
 def areas_of(application: Application, study: dict) -> list[dict]:
-    return list(application.ask(f"api/studies/{study['id']}/areas")["areas"])
+    return list(application.ask(f"{results_of(application, study)}/areas")["areas"])
 
 
 def figure(page: Page, stage: str) -> str:
@@ -103,7 +104,7 @@ def test_measure_method_number_and_areas_change_map_and_rail(opened, application
     assert opened.screenshot() != before
     assert "events" in figure(opened, "measure")
     choose(opened, "3", "per km²")
-    placed = application.ask(f"api/studies/{study['id']}/ledger")["stages"][1]["records_out"]
+    placed = application.ask(f"{results_of(application, study)}/ledger")["stages"][1]["records_out"]
     total_km2 = sum(a["area_km2"] for a in areas_of(application, study))
     assert float(figure(opened, "measure")) == pytest.approx(placed / total_km2 / 5, rel=0.01)
     opened.keyboard.press("4")
@@ -134,7 +135,7 @@ def test_measure_method_number_and_areas_change_map_and_rail(opened, application
 def test_the_set_aside_rows_open_by_reason(opened, application, study):
     opened.keyboard.press("1")
     opened.get_by_text("the two coordinates look swapped").click()
-    ledger = application.ask(f"api/studies/{study['id']}/ledger")
+    ledger = application.ask(f"{results_of(application, study)}/ledger")
     wanted = next(r["records"] for r in ledger["stages"][0]["set_aside"] if r["reason"] == "swapped_axes")
     rows = opened.get_by_role("table", name="Records set aside")
     expect(rows).to_have_attribute("aria-rowcount", str(wanted + 1))
@@ -278,7 +279,7 @@ def test_a_selected_areas_events_are_numbered_on_the_map_and_in_the_rows(opened,
     at = next(i for i, a in enumerate(areas) if a["name"] == name)
     with (application.data / "demo" / "call-outs.csv").open() as file:
         records = list(csv.DictReader(file))
-    events = application.ask(f"api/studies/{study['id']}/areas/{at}/events")
+    events = application.ask(f"{results_of(application, study)}/areas/{at}/events")
     own = [records[row[0] - 1] for row in events["rows"]]
     assert len(own) == events["total"] == areas[at]["numerator"]
     piles = Counter((r["lon"], r["lat"]) for r in own)

@@ -155,7 +155,7 @@ def test_a_worker_killed_while_it_loads_the_demo_leaves_no_half_and_the_job_is_d
         os.kill(pid, signal.SIGKILL)
     wait_until(lambda: any(s["head_id"] for s in ask(url + "api/studies")["studies"]), 120)
     (study,) = ask(url + "api/studies")["studies"]
-    assert ask(f"{url}api/studies/{study['id']}/ledger")["stages"][0]["records_in"] == 60_000
+    assert ask(f"{url}api/studies/{study['id']}/plans/{study['head_id']}/ledger")["stages"][0]["records_in"] == 60_000
     assert len(ask(f"{url}api/studies/{study['id']}/sources")["sources"]) == 10
     assert started.end(signal.SIGTERM) == 0
 

@@ -11,7 +11,7 @@ from sqlalchemy import text
 
 from steady_tally.jobs.progress import find_job, update_job
 from steady_tally.store.studies import create_study
-from tests.plans import measured_by
+from tests.plans import measured_by, results_of
 
 from .conftest import PORT, start_work, work
 
@@ -40,27 +40,27 @@ def test_the_demo_loads_through_the_queue_and_its_ledger_balances(client, study)
         "wards": "zones", "blocks": "zones", "catchments": "zones",
         "roads": "reference", "coast": "reference", "lagoon": "reference",
     }  # fmt: skip
-    ledger = client.get(f"/api/studies/{study}/ledger").get_json()
+    ledger = client.get(f"{results_of(client, study)}/ledger").get_json()
     gather, place = ledger["stages"]
     assert gather["records_in"] == 2_000
-    areas = client.get(f"/api/studies/{study}/areas").get_json()["areas"]
+    areas = client.get(f"{results_of(client, study)}/areas").get_json()["areas"]
     assert len(areas) == 118
     assert sum(a["numerator"] for a in areas) == place["records_out"]
     assert {a["class"] for a in areas if a["state"] == "a number"} <= {0, 1, 2, 3, 4, 5}
     total = gather["records_set_aside"] + place["records_set_aside"]
-    first = client.get(f"/api/studies/{study}/set-aside?rows=5").get_json()
+    first = client.get(f"{results_of(client, study)}/set-aside?rows=5").get_json()
     assert (first["total"], len(first["rows"])) == (total, 5)
-    swapped = client.get(f"/api/studies/{study}/set-aside?reason=swapped_axes").get_json()
+    swapped = client.get(f"{results_of(client, study)}/set-aside?reason=swapped_axes").get_json()
     reason = swapped["columns"].index("reason")
     assert {row[reason] for row in swapped["rows"]} == {"swapped_axes"}
 
 
 def test_the_first_page_shows_the_ledger_and_the_wards(client, study):
     page = client.get("/plain").get_data(as_text=True)
-    ledger = client.get(f"/api/studies/{study}/ledger").get_json()
+    ledger = client.get(f"{results_of(client, study)}/ledger").get_json()
     for stage in ledger["stages"]:
         assert f"{stage['records_out']:,}" in page
-    for area in client.get(f"/api/studies/{study}/areas").get_json()["areas"]:
+    for area in client.get(f"{results_of(client, study)}/areas").get_json()["areas"]:
         assert area["name"] in page
     assert "no denominator" in page
 
@@ -80,7 +80,7 @@ def test_a_saved_plan_changes_the_outcome_and_a_stale_one_is_refused(client, stu
     body = {"parent_id": head, "document": PLAN}
     saved = client.post(f"/api/studies/{study}/plans", json=body)
     assert saved.status_code == 201
-    ledger = client.get(f"/api/studies/{study}/ledger").get_json()
+    ledger = client.get(f"{results_of(client, study)}/ledger").get_json()
     assert ledger["areas"]["read"] == 4
     assert ledger["placements"] > ledger["stages"][1]["records_out"], "catchments overlap"
     stale = client.post(f"/api/studies/{study}/plans", json=body)
@@ -185,7 +185,7 @@ def test_every_route_is_described(client):
     assert set(described["paths"]) >= {
         "/api/studies",
         "/api/studies/{study_id}/plans",
-        "/api/studies/{study_id}/ledger",
+        "/api/studies/{study_id}/plans/{version}/ledger",
         "/api/demo",
         "/api/jobs/{job_id}",
     }
@@ -199,53 +199,101 @@ def arrow(client: FlaskClient, path: str) -> pa.Table:
 
 
 def test_what_the_map_draws_is_what_was_worked_out(client, study):
-    base = f"/api/studies/{study}"
+    base = results_of(client, study)
     view = client.get(f"{base}/view").get_json()
-    values = arrow(client, f"{base}/values")
+    keys = view["keys"]
+    values = arrow(client, f"{base}/values/{keys['measured']}")
+    classes = arrow(client, f"{base}/classes/{keys['classed']}")
     areas = client.get(f"{base}/areas").get_json()["areas"]
-    assert values.column("identifier").to_pylist() == [a["identifier"] for a in areas]
+    names = arrow(client, f"{base}/areas/{keys['areas']}/names")
+    assert names.column("identifier").to_pylist() == [a["identifier"] for a in areas]
     for name in ("value", "denominator"):
         drawn = [None if v != v else v for v in values.column(name).to_pylist()]
         assert drawn == [a[name] for a in areas], "bit for bit"
-    assert [c + 1 if c >= 0 else (0 if c == -2 else None) for c in values.column("class").to_pylist()] == [
+    assert [c + 1 if c >= 0 else (0 if c == -2 else None) for c in classes.column("class").to_pylist()] == [
         a["class"] for a in areas
     ]
     assert [b["areas"] for b in view["bands"]] == [sum(a["class"] == i + 1 for a in areas) for i in range(5)]
     assert view["zero"] + sum(b["areas"] for b in view["bands"]) + sum(s["areas"] for s in view["states"]) == 118
     assert (view["period_noun"], view["value_name"]) == ("summer", "events per 10,000 residents and summer")
-    shapes = arrow(client, f"{base}/shapes")
+    shapes = arrow(client, f"{base}/shapes/{keys['shapes']}")
     left, bottom, right, top = map(float, shapes.schema.metadata[b"bounds"].split(b","))
     xy = np.concatenate([np.array(ring).reshape(-1, 2) for ring in shapes.column("xy").to_pylist()])
     assert xy.min(axis=0) == pytest.approx([left, bottom], abs=5.0)
     assert xy.max(axis=0) == pytest.approx([right, top], abs=5.0)
     assert set(shapes.column("owner").to_pylist()) == set(range(118))
-    roads = arrow(client, f"{base}/reference/roads")
+    roads = arrow(client, f"{base}/reference/roads/{keys['shapes']}")
     assert set(roads.column("kind").to_pylist()) == {"main road", "street"}
-    assert client.get(f"{base}/reference/nothing").status_code == 404
+    assert client.get(f"{base}/reference/nothing/{keys['shapes']}").status_code == 404
 
 
 def test_an_area_s_events_are_those_counted_in_it(client, study):
-    areas = client.get(f"/api/studies/{study}/areas").get_json()["areas"]
+    areas = client.get(f"{results_of(client, study)}/areas").get_json()["areas"]
     most = max(range(118), key=lambda i: areas[i]["numerator"])
-    events = client.get(f"/api/studies/{study}/areas/{most}/events").get_json()
+    events = client.get(f"{results_of(client, study)}/areas/{most}/events").get_json()
     assert events["total"] == areas[most]["numerator"] == len(events["rows"])
     assert events["columns"][:3] == ["record", "place", "call_id"]
 
 
 def test_hexagons_count_the_same_events_as_the_wards_that_they_cover(client, study):
-    before = client.get(f"/api/studies/{study}/ledger").get_json()
+    before = client.get(f"{results_of(client, study)}/ledger").get_json()
     document = before["plan"]
     document["place"]["areas"] = {"kind": "grid", "size": 1500, "cover": {"source": "wards"}}
     measured_by(document, kind="rate", denominator={"kind": "ground"}, per=1, time="window")
     head = client.get(f"/api/studies/{study}").get_json()["head_id"]
     assert client.post(f"/api/studies/{study}/plans", json={"parent_id": head, "document": document}).status_code == 201
-    after = client.get(f"/api/studies/{study}/ledger").get_json()
+    after = client.get(f"{results_of(client, study)}/ledger").get_json()
     assert after["stages"] == before["stages"]
     assert after["plan"]["place"]["projection"]["centre"] == [38, -40], "fixed at the first placing"
-    cells = client.get(f"/api/studies/{study}/areas").get_json()["areas"]
+    cells = client.get(f"{results_of(client, study)}/areas").get_json()["areas"]
     assert sum(c["numerator"] for c in cells) == after["stages"][1]["records_out"]
-    shapes = arrow(client, f"/api/studies/{study}/shapes")
+    keys = client.get(f"{results_of(client, study)}/view").get_json()["keys"]
+    shapes = arrow(client, f"{results_of(client, study)}/shapes/{keys['shapes']}")
     assert shapes.num_rows == len(cells)
     assert [f"hexagon/laea 38 -40/0,0/1500m/{c}/{r}" for c, r, _ in zip(*shapes.to_pydict().values(), strict=True)] == [
         c["identifier"] for c in cells
     ]
+    named = arrow(client, f"{results_of(client, study)}/areas/{keys['areas']}/names")
+    assert named.column_names == ["column", "row"], "the names of cells follow from these"
+    said = named.schema.metadata[b"name"].decode()
+    assert [f"{said}/{c}/{r}" for c, r in zip(*named.to_pydict().values(), strict=True)] == [
+        c["identifier"] for c in cells
+    ]
+
+
+def test_bulk_is_immutable_under_its_key_and_a_key_of_another_version_is_refused(client, study):
+    base = results_of(client, study)
+    before = client.get(f"{base}/view").get_json()
+    answer = client.get(f"{base}/classes/{before['keys']['classed']}")
+    assert answer.headers["Cache-Control"] == "private, max-age=31536000, immutable"
+    document = before["plan"]
+    document["class"][before["measure"]]["count"] = 4
+    posted = client.post(f"/api/studies/{study}/plans", json={"parent_id": before["version"], "document": document})
+    after = posted.get_json()["view"]
+    assert after["version"] == posted.get_json()["id"] != before["version"]
+    assert after == client.get(f"{results_of(client, study)}/view").get_json(), "one trip saves and answers"
+    assert {k for k in after["keys"] if after["keys"][k] != before["keys"][k]} == {"classed"}
+    stale = client.get(f"{results_of(client, study)}/classes/{before['keys']['classed']}")
+    assert (stale.status_code, stale.get_json()["title"]) == (409, "this version of the plan has another result.")
+    old = client.get(f"{base}/classes/{before['keys']['classed']}")
+    assert old.get_data() == answer.get_data(), "an old version still has its results"
+    assert client.get(f"/api/studies/{study}/plans/{study}/view").status_code == 404
+
+
+def test_each_events_source_has_an_account_of_its_own(client, study):
+    base = results_of(client, study)
+    view = client.get(f"{base}/view").get_json()
+    document = view["plan"]
+    thefts = {
+        "source": "bicycle thefts",
+        "coordinates": {"kind": "columns", "x": "easting", "y": "northing", "crs": "EPSG:32624"},
+    }
+    document["gather"]["events"]["thefts"] = thefts
+    saved = client.post(f"/api/studies/{study}/plans", json={"parent_id": view["version"], "document": document})
+    assert saved.status_code == 201, saved.get_json()
+    base = results_of(client, study)
+    assert client.get(f"{base}/accounts/call-outs").get_json()["stages"] == view["ledger"]["stages"]
+    gather, place = client.get(f"{base}/accounts/thefts").get_json()["stages"]
+    assert gather["records_in"] == 9_000
+    assert gather["records_out"] == place["records_in"] > place["records_out"] > 8_000
+    assert client.get(f"{base}/accounts/fires").status_code == 404

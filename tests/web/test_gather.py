@@ -19,7 +19,7 @@ from steady_tally.store.sources import FileFacts, Shown, load_sources, save_whol
 from steady_tally.store.studies import create_study
 from steady_tally.store.tables import Role
 from steady_tally.store.uploads import safe_name, sweep_uploads
-from tests.plans import events_in
+from tests.plans import events_in, results_of
 
 from .conftest import work
 
@@ -93,7 +93,7 @@ def brought(client, study) -> str:
 
 
 def ledger(client, study):
-    return client.get(f"/api/studies/{study}/ledger").get_json()
+    return client.get(f"{results_of(client, study)}/ledger").get_json()
 
 
 def change_plan(client, study, change):
@@ -105,7 +105,7 @@ def change_plan(client, study, change):
 
 def test_a_file_alone_becomes_a_map_and_the_same_bytes_are_known_again(client, brought):
     assert ledger(client, brought)["stages"][0]["records_out"] == 300
-    view = client.get(f"/api/studies/{brought}/view").get_json()
+    view = client.get(f"{results_of(client, brought)}/view").get_json()
     assert (view["kind"], view["plan"]["place"]["areas"]["cover"]) == ("cells", None)
     again = look(client, brought, send(client, brought, "other name.csv", calls())).get_json()
     assert again["twin"] == "calls"
@@ -120,7 +120,7 @@ def test_a_file_alone_becomes_a_map_and_the_same_bytes_are_known_again(client, b
 
 def test_the_filters_counts_and_the_ledger_say_the_same(client, brought):
     where = [{"kind": "values", "column": "kind", "values": ["fall"]}]
-    counted = client.post(f"/api/studies/{brought}/tally", json={"where": where}).get_json()
+    counted = client.post(f"{results_of(client, brought)}/tally", json={"where": where}).get_json()
     assert (counted["usable"], counted["kept"]) == (300, 100)
     assert sum(counted["week"]) == 100
     assert sum(m["events"] for m in counted["months"]) == 100
@@ -131,7 +131,7 @@ def test_the_filters_counts_and_the_ledger_say_the_same(client, brought):
     assert change_plan(client, brought, keep_falls).status_code == 201
     stage = ledger(client, brought)["stages"][0]
     assert (stage["records_out"], stage["set_aside"][0]["reason"]) == (100, "filtered_out")
-    file = client.get(f"/api/studies/{brought}/set-aside.csv?reason=filtered_out").get_data(as_text=True)
+    file = client.get(f"{results_of(client, brought)}/set-aside.csv?reason=filtered_out").get_data(as_text=True)
     rows = list(csv.DictReader(io.StringIO(file)))
     assert len(rows) == 200
     assert {r["kind"] for r in rows} == {"burn", "other"}
@@ -164,7 +164,7 @@ def test_choices_are_made_anew_from_the_file_that_lies_there(client, brought):
     events = events_of(seen, "calls") | {"identifier": None, "columns": ["kind"], "labels": {"kind": "What happened"}}
     done = bring(client, brought, source["upload_id"], "calls", replaces=True, events=events)
     assert (done["state"], done["says"]) == ("done", "")
-    view = client.get(f"/api/studies/{brought}/view").get_json()
+    view = client.get(f"{results_of(client, brought)}/view").get_json()
     assert view["columns"] == ["when", "kind", "lon", "lat"], "what is left out is not read, but for what is used"
     chosen = events_in(view["plan"])
     assert (chosen["identifier"], chosen["labels"]["kind"]) == (None, "What happened")
@@ -191,7 +191,7 @@ def test_what_was_found_says_how_many_swapped_records_would_lie_in_an_area(clien
     upload = send(client, study, "calls.csv", calls(lon="38.0", lat="-40.05"))
     seen = look(client, study, upload).get_json()
     assert bring(client, study, upload, "calls", events=events_of(seen, "calls"))["state"] == "done"
-    found = client.get(f"/api/studies/{study}/findings").get_json()
+    found = client.get(f"{results_of(client, study)}/findings").get_json()
     assert (found["swapped"], found["swapped_would_land"], found["doubles"]) == (1, 1, 0)
     assert found["events"] == 299
     account = ledger(client, study)
@@ -221,7 +221,7 @@ def test_a_corrected_record_and_a_place_in_the_plane(client, study):
     seen = look(client, study, upload).get_json()
     bring(client, study, upload, "calls", events=events_of(seen, "calls"))
     assert ledger(client, study)["stages"][0]["set_aside"][0]["reason"] == "unreadable_coordinates"
-    (place,) = client.post(f"/api/studies/{study}/degrees", json={"points": [[0, 0]]}).get_json()["points"]
+    (place,) = client.post(f"{results_of(client, study)}/degrees", json={"points": [[0, 0]]}).get_json()["points"]
     assert place == pytest.approx([-40, 38], abs=1e-9)
 
     def correct(plan):

@@ -10,7 +10,7 @@ import pytest
 from flask.testing import FlaskClient
 
 from steady_tally.core.plan.place import Place
-from tests.plans import events_in, measured_by
+from tests.plans import events_in, measured_by, results_of
 
 from .test_api import arrow
 from .test_api import study as study
@@ -18,7 +18,7 @@ from .test_api import study as study
 
 def change(client: FlaskClient, study: str, act) -> dict:
     """Save the open plan, changed."""
-    document = client.get(f"/api/studies/{study}/ledger").get_json()["plan"]
+    document = client.get(f"{results_of(client, study)}/ledger").get_json()["plan"]
     act(document)
     head = client.get(f"/api/studies/{study}").get_json()["head_id"]
     answer = client.post(f"/api/studies/{study}/plans", json={"parent_id": head, "document": document})
@@ -27,7 +27,8 @@ def change(client: FlaskClient, study: str, act) -> dict:
 
 
 def got(client: FlaskClient, study: str, path: str) -> dict:
-    answer = client.get(f"/api/studies/{study}/{path}")
+    base = f"/api/studies/{study}" if path.startswith("zones/") else results_of(client, study)
+    answer = client.get(f"{base}/{path}")
     assert answer.status_code == 200, answer.get_json()
     return answer.get_json()
 
@@ -58,7 +59,7 @@ def test_a_grid_tried_out_counts_what_it_would_count_once_chosen(client, study):
         return Place.model_validate({"areas": areas, "projection": {"centre": [38, -40]}}).model_dump(mode="json")
 
     for how in ({"size": 1500, "top": "side", "turn": 12}, {"size": 1, "shape": "square", "unit": "mi"}):
-        answer = client.post(f"/api/studies/{study}/grid-trial", json={"place": grid(**how)})
+        answer = client.post(f"{results_of(client, study)}/grid-trial", json={"place": grid(**how)})
         table = pa.ipc.open_stream(answer.data).read_all()
         meta = {k.decode(): v.decode() for k, v in table.schema.metadata.items()}
         assert int(meta["cells"]) == table.num_rows > 100
@@ -73,10 +74,10 @@ def test_a_grid_tried_out_counts_what_it_would_count_once_chosen(client, study):
         change(client, study, choose)
         areas = got(client, study, "areas")["areas"]
         assert [a["numerator"] for a in areas] == counts.tolist()
-    too_small = client.post(f"/api/studies/{study}/grid-trial", json={"place": grid(size=3)})
+    too_small = client.post(f"{results_of(client, study)}/grid-trial", json={"place": grid(size=3)})
     assert too_small.status_code == 422
     assert "would be more than 2,000,000" in too_small.get_json()["detail"]
-    assert client.post(f"/api/studies/{study}/grid-trial", json={"place": {"areas": {"kind": "grid", "size": 0}}}).status_code == 422  # fmt: skip  # noqa: E501
+    assert client.post(f"{results_of(client, study)}/grid-trial", json={"place": {"areas": {"kind": "grid", "size": 0}}}).status_code == 422  # fmt: skip  # noqa: E501
 
 
 def test_events_carry_their_areas_and_can_be_chosen_by_them_in_rows_and_in_the_file(client, study):
@@ -101,7 +102,7 @@ def test_events_carry_their_areas_and_can_be_chosen_by_them_in_rows_and_in_the_f
     assert got(client, study, f"events?area={one['identifier']}")["total"] == one["numerator"]
     assert got(client, study, f"events?column=station&value={one['identifier']}")["total"] == one["numerator"]
     assert got(client, study, "events?way=drawn_in")["total"] == 0
-    file = client.get(f"/api/studies/{study}/events/file?area={one['identifier']}")
+    file = client.get(f"{results_of(client, study)}/events/file?area={one['identifier']}")
     assert len(list(csv.DictReader(io.StringIO(file.get_data(as_text=True))))) == one["numerator"]
     assert "events.csv" in file.headers["Content-Disposition"]
 
@@ -153,11 +154,11 @@ def test_labels_outside_completeness_and_columns_can_be_looked_at(client, study)
     assert (complete["all"]["records"], complete["all"]["located"]) == (view["records"], view["located"])
     assert sum(s["records"] for s in complete["by_month"]) == view["records"]
     assert complete["by_column"][0]["records"] >= complete["by_column"][-1]["records"]
-    points = arrow(client, f"/api/studies/{study}/points")
+    points = arrow(client, f"{results_of(client, study)}/points")
     placed = points.column("area").to_numpy() >= 0
     assert placed.sum() == ledger["stages"][1]["records_out"] - ledger["stages"][1]["ways"]["by stated area"]
     assert (points.column("verdict").to_numpy() == 1).sum() == verdicts["elsewhere"]
-    assert arrow(client, f"/api/studies/{study}/over").num_rows > 0
+    assert arrow(client, f"{results_of(client, study)}/over/{got(client, study, 'view')['keys']['over']}").num_rows > 0
     nearest = metres[0]
 
     def draw_in(document: dict) -> None:
@@ -170,7 +171,7 @@ def test_labels_outside_completeness_and_columns_can_be_looked_at(client, study)
 
 def test_a_projection_is_described_before_it_is_chosen(client, study):
     def said(**projection: object) -> dict:
-        return client.post(f"/api/studies/{study}/projection", json=projection).get_json()
+        return client.post(f"{results_of(client, study)}/projection", json=projection).get_json()
 
     own = said()
     assert own["keeps_areas"]

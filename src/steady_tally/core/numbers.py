@@ -90,7 +90,14 @@ def numbers(column: pa.ChunkedArray, *, decimal: Decimal = ".") -> tuple[Floats,
         else:
             values = pc.fill_null(plain, np.nan).to_numpy()
             return values, blank, ~np.isfinite(values) & ~blank
-    values = _values(column, _best(column, decimal))
+    # Numbers without a grouping are read at once; how the others are grouped is decided among them alone.
+    is_plain = pc.match_substring_regex(text, _pattern(decimal, ""))
+    values = _read(text, is_plain, decimal, "")
+    at = np.flatnonzero(~is_plain.to_numpy() & ~blank)
+    if len(at):
+        others = text.take(at)
+        values = values.copy()
+        values[at] = _values(others, _best(others, decimal))
     return values, blank, ~np.isfinite(values) & ~blank
 
 
@@ -130,9 +137,12 @@ def _values(column: pa.ChunkedArray, how: Writing) -> Floats:
     """(n,) the numbers of a column written in that way, NaN for what is none."""
     assert how.decimal is not None
     text = _trimmed(column)
-    is_number = pc.match_substring_regex(text, _pattern(how.decimal, how.grouping))
-    bare = pc.replace_substring(text, how.grouping, "") if how.grouping else text
-    bare = pc.replace_substring(bare, ",", ".") if how.decimal == "," else bare
+    return _read(text, pc.match_substring_regex(text, _pattern(how.decimal, how.grouping)), how.decimal, how.grouping)
+
+
+def _read(text: pa.ChunkedArray, is_number: pa.ChunkedArray, decimal: Decimal, grouping: str) -> Floats:
+    bare = pc.replace_substring(text, grouping, "") if grouping else text
+    bare = pc.replace_substring(bare, ",", ".") if decimal == "," else bare
     read = pc.if_else(is_number, bare, None).cast(pa.float64())
     return np.asarray(pc.fill_null(read, np.nan).to_numpy())
 

@@ -7,6 +7,7 @@ import os
 import shutil
 import tempfile
 from collections.abc import Mapping
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -34,11 +35,13 @@ def write_outcome(outcome: Outcome, folder: Path, checksums: Mapping[str, str]) 
             f"it cannot be written ({error.strerror}).", where=f"folder “{folder}”", todo="Choose another."
         ) from None
     try:
-        areas = areas_table(outcome)
-        pyarrow.csv.write_csv(areas, partial / "areas.csv")
-        (partial / "areas.geojson").write_text(areas_geojson(outcome, areas), encoding="utf-8")
-        pyarrow.csv.write_csv(events_table(outcome), partial / "events.csv")
-        pyarrow.csv.write_csv(set_aside_table(outcome), partial / "set-aside.csv")
+        with ThreadPoolExecutor() as pool:
+            for written in [
+                pool.submit(lambda: pyarrow.csv.write_csv(events_table(outcome), partial / "events.csv")),
+                pool.submit(lambda: pyarrow.csv.write_csv(set_aside_table(outcome), partial / "set-aside.csv")),
+                pool.submit(_write_areas, outcome, partial),
+            ]:
+                written.result()
         document = json.dumps(ledger_document(outcome, checksums), ensure_ascii=False, indent=2)
         (partial / "ledger.json").write_text(document + "\n", encoding="utf-8")
         folder.mkdir(exist_ok=True)
@@ -50,6 +53,12 @@ def write_outcome(outcome: Outcome, folder: Path, checksums: Mapping[str, str]) 
         ) from None
     finally:
         shutil.rmtree(partial, ignore_errors=True)
+
+
+def _write_areas(outcome: Outcome, folder: Path) -> None:
+    areas = areas_table(outcome)
+    pyarrow.csv.write_csv(areas, folder / "areas.csv")
+    (folder / "areas.geojson").write_text(areas_geojson(outcome, areas), encoding="utf-8")
 
 
 def areas_geojson(outcome: Outcome, areas: pa.Table) -> str:

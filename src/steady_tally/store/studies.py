@@ -96,3 +96,12 @@ def open_version(engine: Engine, study_id: uuid.UUID) -> tuple[uuid.UUID, Plan]:
         raise NotFound("the study has no plan yet.", todo="Save one first.")
     with Session(engine) as session:
         return head, read_plan(session.get_one(PlanVersion, head).document)
+
+
+def version_of(engine: Engine, study_id: uuid.UUID, version: uuid.UUID) -> Plan:
+    """One version of a study's plan."""
+    with Session(engine) as session:
+        found = session.get(PlanVersion, version)
+        if found is None or found.study_id != study_id:
+            raise NotFound("there is no such plan version in this study.", todo="Load the study again.")
+        return read_plan(found.document)

@@ -30,6 +30,13 @@ def stream(table: pa.Table, meta: dict[str, str]) -> Response:
     return response
 
 
+def bulk(table: pa.Table, meta: dict[str, str]) -> Response:
+    """The same for what is asked for under its own key, and so never changes."""
+    response = stream(table, meta)
+    response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
+    return response
+
+
 def ring_table(rings: Rings) -> pa.Table:
     flat = pa.array(rings.xy.ravel())
     return pa.table({"owner": rings.owner, "xy": pa.ListArray.from_arrays(pa.array(rings.start * 2), flat)})

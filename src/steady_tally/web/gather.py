@@ -40,7 +40,7 @@ from steady_tally.web.access import Right, needs
 from steady_tally.web.jobs import JobView, queue
 from steady_tally.web.outcomes import outcome_of
 from steady_tally.web.problems import Problem
-from steady_tally.web.studies import SourceView, StudyPath, StudyView, answer, engine, source_view
+from steady_tally.web.studies import PLAN, PlanPath, SourceView, StudyPath, StudyView, answer, engine, source_view
 
 api = APIBlueprint(
     "gather", __name__, url_prefix="/api", abp_tags=[Tag(name="gather")], abp_responses={"404": Problem, "422": Problem}
@@ -269,10 +269,14 @@ class FindingsView(BaseModel):
     suggestions: dict[str, list[str]]
 
 
-@api.get("/studies/<uuid:study_id>/findings", summary="What was found of the records", responses={"200": FindingsView})
+@api.get(
+    f"{PLAN}/findings",
+    summary="What was found of the records",
+    responses={"200": FindingsView},
+)
 @needs(Right.READ)
-def found(path: StudyPath) -> Response:
-    outcome = outcome_of(path.study_id)
+def found(path: PlanPath) -> Response:
+    outcome = outcome_of(path)
     checked = outcome.gathered.checked
     seen = findings(checked)
     swapped, would_land = _swapped(outcome)
@@ -323,11 +327,13 @@ class TallyView(BaseModel):
 
 
 @api.post(
-    "/studies/<uuid:study_id>/tally", summary="What a filter would keep, and by what", responses={"200": TallyView}
+    f"{PLAN}/tally",
+    summary="What a filter would keep, and by what",
+    responses={"200": TallyView},
 )
 @needs(Right.READ)
-def count_for(path: StudyPath, body: TallyRequest) -> Response:
-    outcome = outcome_of(path.study_id)
+def count_for(path: PlanPath, body: TallyRequest) -> Response:
+    outcome = outcome_of(path)
     events = outcome.events.model_copy(update={"where": body.where})
     return answer(_tally_view(tally(events, outcome.gathered.checked)))
 
@@ -373,10 +379,10 @@ class ReasonQuery(BaseModel):
     reason: str | None = Field(None, max_length=60)
 
 
-@api.get("/studies/<uuid:study_id>/set-aside.csv", summary="The records set aside, as a CSV file")
+@api.get(f"{PLAN}/set-aside.csv", summary="The records set aside, as a CSV file")
 @needs(Right.READ)
-def set_aside_file(path: StudyPath, query: ReasonQuery) -> Response:
-    table = set_aside_table(outcome_of(path.study_id))
+def set_aside_file(path: PlanPath, query: ReasonQuery) -> Response:
+    table = set_aside_table(outcome_of(path))
     if query.reason is not None:
         table = table.filter(pyarrow.compute.equal(table.column("reason"), query.reason))
     sink = io.BytesIO()

@@ -12,7 +12,7 @@ from steady_tally.store.sources import load_sources
 from steady_tally.web.access import Right, needs
 from steady_tally.web.outcomes import outcome_of
 from steady_tally.web.problems import Problem
-from steady_tally.web.studies import StudyPath, answer, engine
+from steady_tally.web.studies import PLAN, PlanPath, answer, engine
 
 api = APIBlueprint(
     "measure",
@@ -34,13 +34,13 @@ class ProposalView(BaseModel):
 
 
 @api.post(
-    "/studies/<uuid:study_id>/denominator",
+    f"{PLAN}/denominator",
     summary="What a table's rows would come to as what to divide by",
     responses={"200": ProposalView},
 )
 @needs(Right.READ)
-def proposal(path: StudyPath, body: FromTable) -> Response:
-    placement = outcome_of(path.study_id).placed.placement
+def proposal(path: PlanPath, body: FromTable) -> Response:
+    placement = outcome_of(path).placed.placement
     sources, _ = load_sources(engine(), path.study_id)
     table = sources.table(body.source, wanted_by="measure.denominator.source")
     found = propose(body, table, placement.areas, placement.members)

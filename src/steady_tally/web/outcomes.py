@@ -3,20 +3,22 @@
 from __future__ import annotations
 
 import uuid
-from typing import Any
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
+from steady_tally.core.errors import NotFound
+from steady_tally.core.ledger import Ledger
 from steady_tally.core.outcome import Outcome
+from steady_tally.core.plan.whole import Plan
 from steady_tally.core.report.tables import areas_table, ledger_document, set_aside_table
-from steady_tally.results.studies import study_outcome
+from steady_tally.results.studies import chain_of, study_outcome
 from steady_tally.store.sources import sources_of
-from steady_tally.store.studies import open_plan
+from steady_tally.store.studies import version_of
 from steady_tally.web.access import Right, needs
 from steady_tally.web.problems import Problem
-from steady_tally.web.studies import StudyPath, answer, engine
+from steady_tally.web.studies import PLAN, PlanPath, answer, engine
 
 api = APIBlueprint(
     "outcomes", __name__, url_prefix="/api", abp_tags=[Tag(name="outcomes")],
@@ -59,7 +61,9 @@ class AreasAccount(BaseModel):
     states: dict[str, int]
 
 
-class LedgerView(BaseModel):
+class Account(BaseModel):
+    """What became of every record, area and table row of one measure."""
+
     stages: list[StageView]
     placements: int = Field(description="Pairs of an event and an area that it is counted in.")
     areas: AreasAccount
@@ -69,7 +73,10 @@ class LedgerView(BaseModel):
     fit: float | None
     notes: list[str]
     warnings: list[str] = Field(description="Those of the notes that need a decision.")
-    plan: dict[str, Any]
+
+
+class LedgerView(Account):
+    plan: Plan
     checksums: dict[str, str]
 
 
@@ -102,27 +109,65 @@ class SetAsideRows(BaseModel):
     rows: list[list[str | int | float | None]]
 
 
-@api.get("/studies/<uuid:study_id>/ledger", summary="The account of every record", responses={"200": LedgerView})
+@api.get(
+    f"{PLAN}/ledger",
+    summary="The account of every record",
+    responses={"200": LedgerView},
+)
 @needs(Right.READ)
-def ledger(path: StudyPath) -> Response:
-    return answer(LedgerView(**ledger_document(outcome_of(path.study_id), _checksums(path.study_id))))
+def ledger(path: PlanPath) -> Response:
+    return answer(LedgerView(**ledger_document(outcome_of(path), _checksums(path.study_id))))
 
 
-@api.get("/studies/<uuid:study_id>/areas", summary="Every area with its value", responses={"200": AreaRows})
+class EventsPath(PlanPath):
+    name: str = Field(max_length=200, description="The name of an events source in the plan.")
+
+
+class EventsAccount(BaseModel):
+    """What became of the records of one events source, whether the map counts them or not."""
+
+    events: str
+    stages: list[StageView]
+    placements: int
+
+
+@api.get(
+    f"{PLAN}/accounts/<name>",
+    summary="The account of one events source of the plan",
+    responses={"200": EventsAccount},
+)
 @needs(Right.READ)
-def areas(path: StudyPath) -> Response:
-    rows = AreaRows(areas=areas_table(outcome_of(path.study_id)).to_pylist())
+def account(path: EventsPath) -> Response:
+    plan = plan_of(path)
+    if path.name not in plan.gather.events:
+        raise NotFound(f"the plan has no events “{path.name}”.", todo="Load the study again.")
+    chain = chain_of(engine(), path.study_id, plan)
+    placed = chain.placed(path.name)
+    ledger = Ledger((chain.gathered(path.name).balance, placed.balance))
+    ledger.check()
+    stages = [StageView(**stage) for stage in ledger.as_document()]
+    return answer(EventsAccount(events=path.name, stages=stages, placements=placed.located.placements))
+
+
+@api.get(
+    f"{PLAN}/areas",
+    summary="Every area with its value",
+    responses={"200": AreaRows},
+)
+@needs(Right.READ)
+def areas(path: PlanPath) -> Response:
+    rows = AreaRows(areas=areas_table(outcome_of(path)).to_pylist())
     return answer(rows)
 
 
 @api.get(
-    "/studies/<uuid:study_id>/set-aside",
+    f"{PLAN}/set-aside",
     summary="Records set aside, with their reasons",
     responses={"200": SetAsideRows},
 )
 @needs(Right.READ)
-def set_aside(path: StudyPath, query: PageQuery) -> Response:
-    table = set_aside_table(outcome_of(path.study_id))
+def set_aside(path: PlanPath, query: PageQuery) -> Response:
+    table = set_aside_table(outcome_of(path))
     if query.reason is not None:
         kept = [i for i, reason in enumerate(table.column("reason").to_pylist()) if reason == query.reason]
         table = table.take(kept)
@@ -131,9 +176,13 @@ def set_aside(path: StudyPath, query: PageQuery) -> Response:
     return answer(SetAsideRows(total=table.num_rows, columns=table.column_names, rows=rows))
 
 
-def outcome_of(study_id: uuid.UUID) -> Outcome:
-    """What the study's open plan comes to."""
-    return study_outcome(engine(), study_id, open_plan(engine(), study_id))
+def outcome_of(path: PlanPath) -> Outcome:
+    """What that version of the study's plan comes to."""
+    return study_outcome(engine(), path.study_id, plan_of(path))
+
+
+def plan_of(path: PlanPath) -> Plan:
+    return version_of(engine(), path.study_id, path.version)
 
 
 def _checksums(study_id: uuid.UUID) -> dict[str, str]:

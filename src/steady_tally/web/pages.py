@@ -14,7 +14,7 @@ from steady_tally.store.studies import all_studies
 from steady_tally.web.access import Right, needs
 from steady_tally.web.jobs import latest_demo_job
 from steady_tally.web.outcomes import outcome_of
-from steady_tally.web.studies import engine
+from steady_tally.web.studies import PlanPath, engine
 
 pages = Blueprint("pages", __name__)
 FRONT_END = Path(__file__).resolve().parents[3] / "frontend" / "dist"
@@ -47,7 +47,8 @@ def plain_page() -> str:
     study = next((s for s in all_studies(engine()) if s.head_id), None)
     if study is None:
         return render_template("first.html", study=None, job=latest_demo_job())
-    outcome = outcome_of(study.id)
+    assert study.head_id is not None
+    outcome = outcome_of(PlanPath(study_id=study.id, version=study.head_id))
     areas = sorted(areas_table(outcome).to_pylist(), key=lambda a: (a["value"] is None, -(a["value"] or 0.0)))
     return render_template(
         "first.html", study=study, title=outcome.plan.show.title, ledger=ledger_document(outcome, {}), areas=areas,

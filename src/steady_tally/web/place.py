@@ -35,13 +35,12 @@ from steady_tally.core.show.drawing import event_points, outlines_over
 from steady_tally.core.show.pictures import picture_of
 from steady_tally.core.sources import texts
 from steady_tally.results.studies import tried, zone_survey
-from steady_tally.store.studies import open_plan
 from steady_tally.web.access import Right, needs
 from steady_tally.web.arrow import lattice_meta, ring_table, stream
-from steady_tally.web.outcomes import SetAsideRows, outcome_of
+from steady_tally.web.outcomes import SetAsideRows, outcome_of, plan_of
 from steady_tally.web.problems import Problem
 from steady_tally.web.show import plane_of_outcome
-from steady_tally.web.studies import StudyPath, answer, engine
+from steady_tally.web.studies import PLAN, PlanPath, StudyPath, answer, engine
 
 api = APIBlueprint(
     "place", __name__, url_prefix="/api", abp_tags=[Tag(name="place")], abp_responses={"404": Problem, "422": Problem}
@@ -159,17 +158,17 @@ class GridDraft(BaseModel):
 
 
 @api.post(
-    "/studies/<uuid:study_id>/grid-trial",
+    f"{PLAN}/grid-trial",
     summary="Try a grid out: an Arrow stream of its cells and their events, and in its metadata the figures",
 )
 @needs(Right.READ)
-def try_out(path: StudyPath, body: GridDraft) -> Response:
+def try_out(path: PlanPath, body: GridDraft) -> Response:
     how = body.place.areas
     if not isinstance(how, Grid):
         raise PlanError("only a grid can be tried out.", where="plan: place.areas", todo="Send a grid.")
-    plan = open_plan(engine(), path.study_id)
+    plan = plan_of(path)
     trial = tried(engine(), path.study_id, plan, body.place, how)
-    plane = plane_of_outcome(outcome_of(path.study_id))
+    plane = plane_of_outcome(outcome_of(path))
     drawn = trial.cells <= _MOST_DRAWN and plane.crs.equals(trial.lattice.crs)
     table = pa.table({n: c.astype(np.int32) for n, c in trial.columns.items()}).slice(0, trial.cells if drawn else 0)
     figures = {
@@ -191,13 +190,13 @@ class ProjectionView(BaseModel):
 
 
 @api.post(
-    "/studies/<uuid:study_id>/projection",
+    f"{PLAN}/projection",
     summary="What a working projection does to the study",
     responses={"200": ProjectionView},
 )
 @needs(Right.READ)
-def describe_projection(path: StudyPath, body: WorkingProjection) -> Response:
-    outcome = outcome_of(path.study_id)
+def describe_projection(path: PlanPath, body: WorkingProjection) -> Response:
+    outcome = outcome_of(path)
     lon, lat = _extent(outcome)
     crs, name = working_system(body, lon, lat)
     found = distortion(crs, *spread_over(lon, lat))
@@ -231,19 +230,21 @@ class EventsQuery(BaseModel):
 
 
 @api.get(
-    "/studies/<uuid:study_id>/events", summary="The placed events with their areas", responses={"200": SetAsideRows}
+    f"{PLAN}/events",
+    summary="The placed events with their areas",
+    responses={"200": SetAsideRows},
 )
 @needs(Right.READ)
-def events(path: StudyPath, query: EventsQuery) -> Response:
-    outcome = outcome_of(path.study_id)
+def events(path: PlanPath, query: EventsQuery) -> Response:
+    outcome = outcome_of(path)
     at = _placed(outcome, query)
     return _rows(events_table(outcome, at[query.start : query.start + query.rows]), len(at))
 
 
-@api.get("/studies/<uuid:study_id>/events/file", summary="The same as CSV (RFC 4180), all of them")
+@api.get(f"{PLAN}/events/file", summary="The same as CSV (RFC 4180), all of them")
 @needs(Right.READ)
-def events_file(path: StudyPath, query: EventsQuery) -> Response:
-    outcome = outcome_of(path.study_id)
+def events_file(path: PlanPath, query: EventsQuery) -> Response:
+    outcome = outcome_of(path)
     return _csv(events_table(outcome, _placed(outcome, query)), "events.csv")
 
 
@@ -278,13 +279,13 @@ class PageOnly(BaseModel):
 
 
 @api.get(
-    "/studies/<uuid:study_id>/outside",
+    f"{PLAN}/outside",
     summary="The events in no area, with the distance to the nearest one",
     responses={"200": OutsideRows},
 )
 @needs(Right.READ)
-def events_outside(path: StudyPath, query: PageOnly) -> Response:
-    outcome = outcome_of(path.study_id)
+def events_outside(path: PlanPath, query: PageOnly) -> Response:
+    outcome = outcome_of(path)
     placement, gathered = outcome.placed.placement, outcome.gathered
     found = outside(placement, gathered.reasons[placement.record] == Reason.NONE)
     page = slice(query.start, query.start + query.rows)
@@ -337,13 +338,13 @@ class LabelsView(BaseModel):
 
 
 @api.get(
-    "/studies/<uuid:study_id>/labels",
+    f"{PLAN}/labels",
     summary="The records' own areas against those they were found in",
     responses={"200": LabelsView},
 )
 @needs(Right.READ)
-def label_check(path: StudyPath) -> Response:
-    outcome = outcome_of(path.study_id)
+def label_check(path: PlanPath) -> Response:
+    outcome = outcome_of(path)
     found = _labels(outcome)
     looked, stated = outcome.placed.placement.looked, outcome.events.stated
     if found is None or looked.zones is None or looked.stated is None:
@@ -369,13 +370,13 @@ def label_check(path: StudyPath) -> Response:
 
 
 @api.get(
-    "/studies/<uuid:study_id>/labels/events",
+    f"{PLAN}/labels/events",
     summary="The events that lie in another area than they state, or in none",
     responses={"200": SetAsideRows},
 )
 @needs(Right.READ)
-def disagreeing(path: StudyPath, query: PageOnly) -> Response:
-    outcome = outcome_of(path.study_id)
+def disagreeing(path: PlanPath, query: PageOnly) -> Response:
+    outcome = outcome_of(path)
     found = _labels(outcome)
     looked, placed = outcome.placed.placement.looked, outcome.placed
     at = np.empty(0, np.int64)
@@ -413,13 +414,13 @@ class ByQuery(BaseModel):
 
 
 @api.get(
-    "/studies/<uuid:study_id>/completeness",
+    f"{PLAN}/completeness",
     summary="Which share of the records could be located: of all, by month, and by a column",
     responses={"200": CompletenessView},
 )
 @needs(Right.READ)
-def how_complete(path: StudyPath, query: ByQuery) -> Response:
-    outcome = outcome_of(path.study_id)
+def how_complete(path: PlanPath, query: ByQuery) -> Response:
+    outcome = outcome_of(path)
     asked = outcome.events, outcome.gathered, outcome.placed.placement
     stated = outcome.events.stated
     kinds = list(category_columns(outcome.gathered.table))
@@ -451,13 +452,13 @@ class ZoneColumnsView(BaseModel):
 
 
 @api.get(
-    "/studies/<uuid:study_id>/area-columns",
+    f"{PLAN}/area-columns",
     summary="The columns of the open areas' zones, with the commonest texts in each",
     responses={"200": ZoneColumnsView},
 )
 @needs(Right.READ)
-def area_columns(path: StudyPath) -> Response:
-    looked = outcome_of(path.study_id).placed.placement.looked
+def area_columns(path: PlanPath) -> Response:
+    looked = outcome_of(path).placed.placement.looked
     found = []
     if looked.zones is not None:
         table = looked.zones.columns
@@ -468,10 +469,13 @@ def area_columns(path: StudyPath) -> Response:
     return answer(ZoneColumnsView(columns=found))
 
 
-@api.get("/studies/<uuid:study_id>/points", summary="The events as points of the drawing's plane, as an Arrow stream")
+@api.get(
+    f"{PLAN}/points",
+    summary="The events as points of the drawing's plane, as an Arrow stream",
+)
 @needs(Right.READ)
-def points(path: StudyPath) -> Response:
-    outcome = outcome_of(path.study_id)
+def points(path: PlanPath) -> Response:
+    outcome = outcome_of(path)
     found = event_points(outcome.placed, plane_of_outcome(outcome), outcome.gathered.checked)
     colours = np.append(apart(len(outcome.placed.areas)), np.uint32(_NO_AREA))
     table = pa.table(
@@ -487,10 +491,13 @@ def points(path: StudyPath) -> Response:
     return stream(table, {"of": str(found.of)})
 
 
-@api.get("/studies/<uuid:study_id>/over", summary="The outlines of the plan's upper level, as an Arrow stream")
+@api.get(
+    f"{PLAN}/over/<key>",
+    summary="The outlines of the plan's upper level, as an Arrow stream",
+)
 @needs(Right.READ)
-def over(path: StudyPath) -> Response:
-    outcome = outcome_of(path.study_id)
+def over(path: PlanPath) -> Response:
+    outcome = outcome_of(path)
     zones, column = outcome.placed.placement.looked.zones, outcome.plan.show.over
     if column is None or not isinstance(zones, ZoneSet):
         raise NotFound("the plan draws no outlines over the map.", todo="Choose a column of the zones for it.")

@@ -12,16 +12,18 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
+from steady_tally.core.chain import Chain
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, ZERO_CLASS
-from steady_tally.core.errors import NotFound
+from steady_tally.core.errors import Conflict, NotFound
 from steady_tally.core.gather.windows import period_noun
 from steady_tally.core.geo.projection import coordinate_system, project
 from steady_tally.core.measure.values import Role
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.completeness import completeness
 from steady_tally.core.place.grid import CellSet
+from steady_tally.core.plan.base import bare, fingerprint
 from steady_tally.core.plan.whole import Plan
-from steady_tally.core.report.tables import ledger_document
+from steady_tally.core.report.tables import account_document
 from steady_tally.core.show.bands import bands
 from steady_tally.core.show.colours import sequential
 from steady_tally.core.show.drawing import LEVELS, Plane, plane_of, reference_lines, tolerance, zone_rings
@@ -29,14 +31,13 @@ from steady_tally.core.show.insets import inset_rings, insets_of, without_insets
 from steady_tally.core.show.profile import area_profile
 from steady_tally.core.sources import texts
 from steady_tally.core.states import STATES, State
-from steady_tally.results.studies import study_outcome
+from steady_tally.results.studies import chain_of
 from steady_tally.store.sources import load_sources
-from steady_tally.store.studies import open_version
 from steady_tally.web.access import Right, needs
-from steady_tally.web.arrow import cell_table, lattice_meta, ring_table, stream
-from steady_tally.web.outcomes import LedgerView, outcome_of
+from steady_tally.web.arrow import bulk, cell_table, lattice_meta, ring_table
+from steady_tally.web.outcomes import Account, outcome_of, plan_of
 from steady_tally.web.problems import Problem
-from steady_tally.web.studies import StudyPath, answer, engine
+from steady_tally.web.studies import PLAN, PlanPath, answer, engine
 
 api = APIBlueprint(
     "show", __name__, url_prefix="/api", abp_tags=[Tag(name="show")], abp_responses={"404": Problem, "422": Problem}
@@ -73,11 +74,13 @@ class TermView(BaseModel):
 class View(BaseModel):
     """All of one outcome that is not bulk."""
 
+    study: uuid.UUID
+    keys: dict[str, str] = Field(description="Of each result its key: what is bulky is asked for under it.")
     version: uuid.UUID = Field(description="The plan version that all of this comes of.")
     plan: Plan
     measure: str = Field(description="The name of the mapped measure.")
     events_name: str = Field(description="The name of the events that it counts.")
-    ledger: LedgerView
+    ledger: Account
     kind: str = Field(description="zones or cells")
     columns: list[str] = Field(description="The events' own columns.")
     events: int = Field(description="Events that lie in at least one area.")
@@ -96,26 +99,43 @@ class View(BaseModel):
     total_value: float | None = Field(description="The value of all areas taken together.")
 
 
-@api.get("/studies/<uuid:study_id>/view", summary="The outcome without its bulk", responses={"200": View})
+@api.get(
+    f"{PLAN}/view",
+    summary="What a version of the plan comes to, without its bulk",
+    responses={"200": View},
+)
 @needs(Right.READ)
-def view(path: StudyPath) -> Response:
-    version, plan = open_version(engine(), path.study_id)
-    outcome = study_outcome(engine(), path.study_id, plan)
-    return answer(_view(version, outcome.plan, outcome))
+def view(path: PlanPath) -> Response:
+    return answer(view_of(path))
 
 
-@api.get("/studies/<uuid:study_id>/values", summary="The areas' values, as an Arrow stream")
+class BulkPath(PlanPath):
+    key: str = Field(max_length=100, description="The result's key, as the view names it.")
+
+
+@api.get(f"{PLAN}/areas/<key>/names", summary="The areas' names, as an Arrow stream")
 @needs(Right.READ)
-def values(path: StudyPath) -> Response:
-    outcome = outcome_of(path.study_id)
+def names(path: BulkPath) -> Response:
+    """Of cells only the columns and rows: from these their names follow."""
+    chain, name = _chain(path, "areas")
+    areas = chain.placed(name).areas
+    if isinstance(areas, CellSet):
+        columns = {"column": pa.array(areas.column.astype(np.int32)), "row": pa.array(areas.row.astype(np.int32))}
+        return bulk(pa.table(columns), {"name": areas.lattice.name})
+    texts_of = {"identifier": areas.identifiers, "name": areas.names}
+    return bulk(pa.table({n: pa.array(t, pa.string()) for n, t in texts_of.items()}), {})
+
+
+@api.get(f"{PLAN}/values/<key>", summary="The areas' values, as an Arrow stream")
+@needs(Right.READ)
+def values(path: BulkPath) -> Response:
+    outcome = _outcome(path, "measured")
     areas, measured, counting = outcome.placed.areas, outcome.measured.values, outcome.placed.counting
     low, high = measured.interval()
     time = measured.term("time")
-    return stream(
+    return bulk(
         pa.table(
             {
-                "identifier": pa.array(areas.identifiers, pa.string()),
-                "name": pa.array(areas.names, pa.string()),
                 "numerator": pa.array(measured.numerator.astype(np.int32)),
                 "events": pa.array(outcome.placed.events_by_area.astype(np.int32)),
                 "denominator": pa.array(measured.denominator),
@@ -123,15 +143,21 @@ def values(path: StudyPath) -> Response:
                 "unreliable": pa.array(counting.unreliable.astype(np.uint8)),
                 "value": pa.array(measured.value),
                 "state": pa.array(measured.state),
-                "class": pa.array(outcome.classed.area_class),
                 "time": pa.array(np.ones(len(areas)) if time is None else time),
                 "low": pa.array(low),
                 "high": pa.array(high),
-                "steadiness": pa.array(outcome.classed.steadiness),
             }
         ),
         {},
     )
+
+
+@api.get(f"{PLAN}/classes/<key>", summary="The areas' classes, as an Arrow stream")
+@needs(Right.READ)
+def classes(path: BulkPath) -> Response:
+    classed = _outcome(path, "classed").classed
+    columns = {"class": pa.array(classed.area_class), "steadiness": pa.array(classed.steadiness)}
+    return bulk(pa.table(columns), {})
 
 
 class LevelQuery(BaseModel):
@@ -139,41 +165,47 @@ class LevelQuery(BaseModel):
     inset: int | None = Field(None, ge=0, description="Only the zones of that inset, in its own plane.")
 
 
-@api.get("/studies/<uuid:study_id>/shapes", summary="The areas' shapes for drawing, as an Arrow stream")
+@api.get(
+    f"{PLAN}/shapes/<key>",
+    summary="The areas' shapes for drawing, as an Arrow stream",
+)
 @needs(Right.READ)
-def shapes(path: StudyPath, query: LevelQuery) -> Response:
-    outcome = outcome_of(path.study_id)
+def shapes(path: BulkPath, query: LevelQuery) -> Response:
+    outcome = _outcome(path, "shapes")
     areas = outcome.placed.areas
     plane = plane_of_outcome(outcome)
     insets = insets_of(outcome.plan.show.insets, areas, plane)
     if query.inset is not None:
         if query.inset >= len(insets) or isinstance(areas, CellSet):
             raise NotFound("there is no such inset of zones.", todo="Load the study again.")
-        return stream(ring_table(inset_rings(areas, insets[query.inset], query.level)), {"kind": "zones"})
+        return bulk(ring_table(inset_rings(areas, insets[query.inset], query.level)), {"kind": "zones"})
     plane = without_insets(areas, plane, insets)
     boxes = [{"bounds": i.plane.bounds, "own": i.own, "says": i.says} for i in insets]
     meta = {"bounds": ",".join(f"{b:.3f}" for b in plane.bounds)}
     meta["insets"] = json.dumps(boxes)
     meta["tolerances"] = ",".join(f"{tolerance(plane, level):.4g}" for level in range(LEVELS))
     if isinstance(areas, CellSet):
-        return stream(cell_table(areas), {**meta, **lattice_meta(areas.lattice, plane.origin)})
-    return stream(ring_table(zone_rings(areas, plane, query.level)), {**meta, "kind": "zones"})
+        return bulk(cell_table(areas), {**meta, **lattice_meta(areas.lattice, plane.origin)})
+    return bulk(ring_table(zone_rings(areas, plane, query.level)), {**meta, "kind": "zones"})
 
 
-class ReferencePath(StudyPath):
+class ReferencePath(BulkPath):
     name: str = Field(max_length=200)
 
 
-@api.get("/studies/<uuid:study_id>/reference/<name>", summary="A reference source's lines, as an Arrow stream")
+@api.get(
+    f"{PLAN}/reference/<name>/<key>",
+    summary="A reference source's lines, as an Arrow stream",
+)
 @needs(Right.READ)
 def reference(path: ReferencePath) -> Response:
     sources, _ = load_sources(engine(), path.study_id)
     if path.name not in sources.features:
         raise NotFound(f"the study has no lines “{path.name}”.", todo="Load the study again.")
     features = sources.features[path.name]
-    lines = reference_lines(features, plane_of_outcome(outcome_of(path.study_id)))
+    lines = reference_lines(features, plane_of_outcome(_outcome(path, "shapes")))
     kinds = np.array(texts(features.columns.column(0)), dtype=object)[lines.owner]
-    return stream(ring_table(lines).append_column("kind", pa.array(kinds, pa.string())), {})
+    return bulk(ring_table(lines).append_column("kind", pa.array(kinds, pa.string())), {})
 
 
 class PlanePoints(BaseModel):
@@ -185,13 +217,13 @@ class DegreePoints(BaseModel):
 
 
 @api.post(
-    "/studies/<uuid:study_id>/degrees",
+    f"{PLAN}/degrees",
     summary="Where points of the drawing's plane are",
     responses={"200": DegreePoints},
 )
 @needs(Right.READ)
-def degrees(path: StudyPath, body: PlanePoints) -> Response:
-    plane = plane_of_outcome(outcome_of(path.study_id))
+def degrees(path: PlanPath, body: PlanePoints) -> Response:
+    plane = plane_of_outcome(outcome_of(path))
     at = np.array(body.points, dtype=np.float64).reshape(-1, 2) + plane.origin
     lon, lat = project(at[:, 0], at[:, 1], plane.crs, coordinate_system("EPSG:4326", wanted_by="the map"))
     if not (np.isfinite(lon).all() and np.isfinite(lat).all()):
@@ -204,13 +236,13 @@ class DegreeQuery(BaseModel):
 
 
 @api.post(
-    "/studies/<uuid:study_id>/plane",
+    f"{PLAN}/plane",
     summary="Where places on earth are in the drawing's plane",
     responses={"200": PlanePoints},
 )
 @needs(Right.READ)
-def into_plane(path: StudyPath, body: DegreeQuery) -> Response:
-    plane = plane_of_outcome(outcome_of(path.study_id))
+def into_plane(path: PlanPath, body: DegreeQuery) -> Response:
+    plane = plane_of_outcome(outcome_of(path))
     at = np.array(body.points, dtype=np.float64).reshape(-1, 2)
     x, y = project(at[:, 0], at[:, 1], coordinate_system("EPSG:4326", wanted_by="the map"), plane.crs)
     if not (np.isfinite(x).all() and np.isfinite(y).all()):
@@ -219,7 +251,7 @@ def into_plane(path: StudyPath, body: DegreeQuery) -> Response:
     return answer(PlanePoints(points=[(x, y) for x, y in moved.tolist()]))
 
 
-class AreaPath(StudyPath):
+class AreaPath(PlanPath):
     area: int = Field(ge=0, description="Position among the areas.")
 
 
@@ -256,13 +288,13 @@ class AreaProfile(BaseModel):
 
 
 @api.get(
-    "/studies/<uuid:study_id>/areas/<int:area>/profile",
+    f"{PLAN}/areas/<int:area>/profile",
     summary="Where and when the events of one area were, and of which kinds",
     responses={"200": AreaProfile},
 )
 @needs(Right.READ)
 def profile(path: AreaPath) -> Response:
-    found = area_profile(outcome_of(path.study_id), path.area)
+    found = area_profile(outcome_of(path), path.area)
     return answer(
         AreaProfile(
             total=len(found.record),
@@ -275,11 +307,13 @@ def profile(path: AreaPath) -> Response:
 
 
 @api.get(
-    "/studies/<uuid:study_id>/areas/<int:area>/events", summary="The events of one area", responses={"200": AreaEvents}
+    f"{PLAN}/areas/<int:area>/events",
+    summary="The events of one area",
+    responses={"200": AreaEvents},
 )
 @needs(Right.READ)
 def area_events(path: AreaPath, query: RowsQuery) -> Response:
-    outcome = outcome_of(path.study_id)
+    outcome = outcome_of(path)
     found = area_profile(outcome, path.area)
     part = slice(query.start, query.start + query.rows)
     table = outcome.gathered.table
@@ -293,7 +327,36 @@ def area_events(path: AreaPath, query: RowsQuery) -> Response:
     return answer(AreaEvents(total=len(found.record), columns=["record", "place", *page.column_names], rows=rows))
 
 
-def _view(version: uuid.UUID, plan: Plan, outcome: Outcome) -> View:
+def view_of(path: PlanPath) -> View:
+    """What that version of the plan comes to."""
+    chain = chain_of(engine(), path.study_id, plan_of(path))
+    return _view(path, chain.outcome(strict=False), keys_of(chain))
+
+
+def keys_of(chain: Chain) -> dict[str, str]:
+    """The keys of what is bulky: it changes with them alone."""
+    plan = chain.plan
+    found = chain.keys(plan.mapped)
+    insets = [bare(inset) for inset in plan.show.insets]
+    found["shapes"] = fingerprint("shapes", found["areas"], insets)
+    found["over"] = fingerprint("over", found["shapes"], plan.show.over)
+    return found
+
+
+def _chain(path: BulkPath, result: str) -> tuple[Chain, str]:
+    """The chain of a version and the name of its mapped events; Conflict where the result has another key there."""
+    chain = chain_of(engine(), path.study_id, plan_of(path))
+    if keys_of(chain)[result] != path.key:
+        raise Conflict("this version of the plan has another result.", todo="Load the study again.")
+    return chain, chain.plan.measures[chain.plan.mapped].events
+
+
+def _outcome(path: BulkPath, result: str) -> Outcome:
+    return _chain(path, result)[0].outcome(strict=False)
+
+
+def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
+    plan = outcome.plan
     measured, classed = outcome.measured.values, outcome.classed
     classes = max(len(classed.breaks) - 1, 0)
     made = bands(measured.value, measured.denominator, classed.area_class, classes, whole=measured.whole)
@@ -302,11 +365,13 @@ def _view(version: uuid.UUID, plan: Plan, outcome: Outcome) -> View:
     complete = completeness(outcome.events, outcome.gathered, outcome.placed.placement)
     said = outcome.measure.terms_called(outcome.events.recorded)
     return View(
-        version=version,
+        study=path.study_id,
+        version=path.version,
+        keys=keys,
         plan=plan,
         measure=outcome.name,
         events_name=outcome.measure.events,
-        ledger=LedgerView(**ledger_document(outcome, {})),
+        ledger=Account(**account_document(outcome)),
         kind="cells" if isinstance(outcome.placed.areas, CellSet) else "zones",
         columns=outcome.gathered.table.columns.column_names,
         events=outcome.placed.events,

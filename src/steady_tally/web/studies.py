@@ -11,8 +11,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 from sqlalchemy import Engine
 
-from steady_tally.core.plan.whole import Plan
-from steady_tally.results.studies import check_plan, settled
+from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.store import studies as stored
 from steady_tally.store.sources import sources_of
 from steady_tally.store.tables import Source
@@ -31,8 +30,17 @@ def engine() -> Engine:
     return found
 
 
+PLAN = "/studies/<uuid:study_id>/plans/<uuid:version>"  # where the results of one version of a plan lie
+
+
 class StudyPath(BaseModel):
     study_id: uuid.UUID
+
+
+class PlanPath(StudyPath):
+    """One version of a study's plan: what a result belongs to."""
+
+    version: uuid.UUID
 
 
 class StudyView(BaseModel):
@@ -70,22 +78,12 @@ class PlanView(BaseModel):
     id: uuid.UUID
     parent_id: uuid.UUID | None
     created_at: datetime
-    document: dict[str, Any]
+    document: Plan = Field(description="As it is read today, whatever version of the format it was saved in.")
 
 
 class PlanList(BaseModel):
     head_id: uuid.UUID | None
     versions: list[PlanView]
-
-
-class NewPlan(BaseModel):
-    parent_id: uuid.UUID | None = Field(None, description="The version that this one was made from.")
-    document: Plan
-
-
-class SavedPlan(BaseModel):
-    id: uuid.UUID
-    document: dict[str, Any] = Field(description="The plan with every choice written out.")
 
 
 @api.get("/studies", summary="All studies, oldest first", responses={"200": StudyList})
@@ -112,22 +110,11 @@ def list_sources(path: StudyPath) -> Response:
 )
 @needs(Right.READ)
 def list_plans(path: StudyPath) -> Response:
-    versions = [PlanView(**v.model_dump()) for v in stored.plan_versions(engine(), path.study_id)]
+    versions = [
+        PlanView(**v.model_dump(exclude={"document"}), document=read_plan(v.document))
+        for v in stored.plan_versions(engine(), path.study_id)
+    ]
     return answer(PlanList(head_id=stored.study(engine(), path.study_id).head_id, versions=versions))
-
-
-@api.post(
-    "/studies/<uuid:study_id>/plans",
-    summary="Save a version of the plan and open it",
-    responses={"201": SavedPlan, "409": Problem},
-)
-@needs(Right.CHANGE)
-def save_plan(path: StudyPath, body: NewPlan) -> Response:
-    plan = settled(engine(), path.study_id, body.document)
-    # A plan that cannot be worked out is refused, and the open one stays.
-    check_plan(engine(), path.study_id, plan)
-    saved = stored.save_plan(engine(), path.study_id, plan, parent=body.parent_id)
-    return answer(SavedPlan(id=saved, document=plan.as_document()), status=201)
 
 
 def source_view(source: Source) -> SourceView:

@@ -6,6 +6,7 @@ Only what is chosen changes with a filter, so that a changed filter costs neithe
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -312,7 +313,8 @@ def _coordinates(events: Events, table: Table) -> tuple[Floats, Floats, CRS, Rea
             decimal = at.decimal
         else:
             columns = split_point(table.column(at.column, wanted_by=where + ".column"))
-        east, north = (angles(c, decimal=decimal) for c in columns)
+        with ThreadPoolExecutor(2) as pool:
+            east, north = pool.map(lambda c: angles(c, decimal=decimal), columns)
         x, y, reasons = reasons_of(east, north)
         return x, y, crs, reasons
     if table.points is None:

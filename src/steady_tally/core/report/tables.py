@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from steady_tally.core.areas import areas_table as areas_table_of
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, NO_CLASS, ZERO_CLASS
@@ -72,7 +73,7 @@ def events_table(outcome: Outcome, at: npt.NDArray[np.int64] | None = None) -> p
         "record": pa.array(table.record[record]),
         "line": pa.array(table.line[record], mask=table.line[record] == 0),
         **{name: _carried(values, placed.located, at, plan.separator) for name, values in carried.items()},
-        "placed": pa.array([WAYS[Way(w)] if w else "" for w in placed.way[at]], pa.string()),
+        "placed": pa.array([WAYS.get(way, "") for way in Way], pa.string()).take(pa.array(placed.way[at])),
     }
     order = ["record", "line", "area", "area_name", "placed"]
     ours = {name: ours[name] for name in (*order, *(n for n in ours if n not in order))}
@@ -82,16 +83,20 @@ def events_table(outcome: Outcome, at: npt.NDArray[np.int64] | None = None) -> p
 def _carried(values: pa.Array, located: Located, at: npt.NDArray[np.int64], separator: str) -> pa.Array:
     """(events,) an areas' column for events: the texts of all of an event's areas in their order, joined."""
     first = located.first[at]
-    one = values.take(pa.array(np.where(first == OUTSIDE, 0, first)))
-    texts = np.array(one.to_pylist(), dtype=object)
-    texts[first == OUTSIDE] = ""
+    found = pc.fill_null(values.take(pa.array(first, mask=first == OUTSIDE)), "")
     position = np.full(len(located.first), -1, dtype=np.int64)
     position[at] = np.arange(len(at))
     other = position[located.other_event]
     wanted = other >= 0
+    if not wanted.any():
+        return found
+    several: dict[int, str] = {}
     for event, zone in zip(other[wanted].tolist(), located.other_zone[wanted].tolist(), strict=True):
-        texts[event] += f"{separator}{values[zone]}"
-    return pa.array(texts, pa.string())
+        several[event] = f"{several.get(event, found[event])}{separator}{values[zone]}"
+    is_several = np.zeros(len(at), dtype=np.bool_)
+    is_several[list(several)] = True
+    joined = pa.array([several[e] for e in sorted(several)], pa.string())
+    return pc.replace_with_mask(found, pa.array(is_several), joined)
 
 
 def set_aside_table(outcome: Outcome) -> pa.Table:
@@ -125,7 +130,12 @@ def set_aside_table(outcome: Outcome) -> pa.Table:
 
 
 def ledger_document(outcome: Outcome, checksums: Mapping[str, str]) -> dict[str, Any]:
-    """The account of every record, area and table row, the breaks, the notes, the plan and the sources' checksums."""
+    """The account, the plan and the sources' checksums."""
+    return {**account_document(outcome), "plan": outcome.plan.as_document(), "checksums": dict(checksums)}
+
+
+def account_document(outcome: Outcome) -> dict[str, Any]:
+    """The account of every record, area and table row, the breaks and the notes."""
     states = np.bincount(outcome.measured.values.state, minlength=1)
     found = outcome.measured.joined
     return {
@@ -153,8 +163,6 @@ def ledger_document(outcome: Outcome, checksums: Mapping[str, str]) -> dict[str,
         "fit": None if np.isnan(outcome.classed.fit) else outcome.classed.fit,
         "notes": [note.says for note in outcome.notes],
         "warnings": [note.says for note in outcome.notes if note.warns],
-        "plan": outcome.plan.as_document(),
-        "checksums": dict(checksums),
     }
 
 

@@ -1,0 +1,46 @@
+"""Saving a version of the plan, which is answered with what it comes to; and the versions there are."""
+
+from __future__ import annotations
+
+import uuid
+
+from flask import Response
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, Field
+
+from steady_tally.core.plan.whole import Plan
+from steady_tally.results.studies import check_plan, settled
+from steady_tally.store import studies as stored
+from steady_tally.web.access import Right, needs
+from steady_tally.web.problems import Problem
+from steady_tally.web.show import View, view_of
+from steady_tally.web.studies import PlanPath, StudyPath, answer, engine
+
+api = APIBlueprint(
+    "plans", __name__, url_prefix="/api", abp_tags=[Tag(name="plans")], abp_responses={"404": Problem, "422": Problem}
+)
+
+
+class NewPlan(BaseModel):
+    parent_id: uuid.UUID | None = Field(None, description="The version that this one was made from.")
+    document: Plan
+
+
+class SavedPlan(BaseModel):
+    id: uuid.UUID
+    view: View = Field(description="What it comes to, with the plan as it was saved: every choice written out.")
+
+
+@api.post(
+    "/studies/<uuid:study_id>/plans",
+    summary="Save a version of the plan and open it",
+    responses={"201": SavedPlan, "409": Problem},
+)
+@needs(Right.CHANGE)
+def save_plan(path: StudyPath, body: NewPlan) -> Response:
+    plan = settled(engine(), path.study_id, body.document)
+    # A plan that cannot be worked out is refused, and the open one stays.
+    check_plan(engine(), path.study_id, plan)
+    saved = stored.save_plan(engine(), path.study_id, plan, parent=body.parent_id)
+    view = view_of(PlanPath(study_id=path.study_id, version=saved))
+    return answer(SavedPlan(id=saved, view=view), status=201)
