@@ -5,7 +5,7 @@ import Typography from "@mui/material/Typography";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { AccountLine } from "./account/AccountLine";
-import { postJson, type Study } from "./api/client";
+import { postJson, type Schemas, type Study } from "./api/client";
 import { Begin, EmptyStudy, StudyMenu } from "./Begin";
 import { AreaCard } from "./card/AreaCard";
 import { plural } from "./format";
@@ -15,11 +15,12 @@ import { Rail } from "./rail/Rail";
 import { RowsDrawer } from "./rows/RowsDrawer";
 import { BringIn } from "./stages/gather/BringIn";
 import { DropAnywhere } from "./stages/gather/ChooseFiles";
+import { RAIL_WIDTH } from "./stages/hang";
 import { Sheet } from "./stages/Sheet";
 import { useIncoming } from "./state/incoming";
-import { useAreas, usePlans, useShapes, useStudies, useView } from "./state/queries";
+import { useOutcome, usePlans, useStudies, useView } from "./state/queries";
 import { STAGES, useDoing } from "./state/store";
-import { MADDER } from "./theme";
+import { INK, MADDER, QUIET, WATER } from "./theme";
 
 export function App() {
   const studies = useStudies();
@@ -57,17 +58,18 @@ interface PageProps {
 }
 
 function StudyPage({ study, studies, failure, retry }: PageProps) {
-  const view = useView(study);
-  const areas = useAreas(study);
+  const asked = useView(study);
   const { sheet, selected, pinned, level, set } = useDoing();
-  const shapes = useShapes(study, view.data, level);
+  const view = asked.data;
+  const { shown, error: bulkError, again: askAgain } = useOutcome(study, view, level);
   useKeys();
-  const error = failure ?? view.error ?? areas.error ?? shapes.error;
+  const error = failure ?? asked.error ?? bulkError;
   const again = () => {
     retry();
-    for (const query of [view, areas, shapes]) if (query.error) query.refetch();
+    askAgain();
+    if (asked.error) void asked.refetch();
   };
-  const consistent = view.data && areas.data && shapes.data;
+  const open = view && sheet && <Sheet study={study} view={view} stage={sheet} />;
   return (
     <Box sx={{ height: "100vh", display: "flex", flexDirection: "column", overflow: "hidden" }}>
       <Box component="header" sx={{ display: "flex", alignItems: "baseline", gap: 2, px: 2, pt: 1, pb: 0.5 }}>
@@ -82,25 +84,55 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
       {error && (
         <Box sx={{ px: 2 }}>
           <Failure error={error} retry={again} />
-          {view.error && <BackToPlanBefore study={study} />}
+          {asked.error && <BackToPlanBefore study={study} />}
         </Box>
       )}
-      {view.data && <AccountLine study={study} view={view.data} />}
+      {view && <AccountLine view={shown?.view ?? view} />}
       <Box component="main" sx={{ flex: 1, minHeight: 0, display: "flex" }}>
-        {consistent && <Rail view={view.data} areas={areas.data} />}
-        {view.data && sheet && pinned && <Sheet study={study} view={view.data} stage={sheet} />}
-        <Box sx={{ flex: 1, minWidth: 0, position: "relative" }}>
-          {consistent && <MapPane study={study} view={view.data} areas={areas.data} shapes={shapes.data} />}
-          {view.data && sheet && !pinned && <Sheet study={study} view={view.data} stage={sheet} />}
-          {consistent && selected !== null && selected < areas.data.name.length && (
-            <AreaCard study={study} view={view.data} areas={areas.data} area={selected} />
+        {shown ? (
+          <Rail view={shown.view} areas={shown.areas} />
+        ) : (
+          <Box component="aside" sx={{ width: RAIL_WIDTH, flexShrink: 0, borderRight: `1px solid ${INK}` }} />
+        )}
+        {pinned && open}
+        <Box sx={{ flex: 1, minWidth: 0, position: "relative", bgcolor: WATER }}>
+          {shown && <MapPane study={study} view={shown.view} areas={shown.areas} shapes={shown.shapes} />}
+          {!shown && view?.fault && <FaultPane study={study} fault={view.fault} />}
+          {!shown && !view?.fault && !error && (
+            <Box role="status" sx={{ p: 3, color: QUIET }}>
+              Working it out…
+            </Box>
+          )}
+          {!pinned && open}
+          {shown && selected !== null && selected < shown.areas.name.length && (
+            <AreaCard study={study} view={shown.view} areas={shown.areas} area={selected} />
           )}
         </Box>
       </Box>
-      {consistent && <RowsDrawer study={study} view={view.data} areas={areas.data} />}
+      {shown && <RowsDrawer study={study} view={shown.view} areas={shown.areas} />}
       <Help />
       <BringIn study={study} />
       <DropAnywhere study={study} />
+    </Box>
+  );
+}
+
+/** In the map's place: what stands in the way, and the ways on. */
+function FaultPane({ study, fault }: { study: Study; fault: Schemas["Fault"] }) {
+  const set = useDoing((d) => d.set);
+  const stage = STAGES.find((s) => s === fault.stage) ?? "gather";
+  return (
+    <Box role="alert" sx={{ p: 3, pl: 4, maxWidth: 640, ml: "auto" }}>
+      <Typography variant="h2" sx={{ mb: 1 }}>
+        This plan cannot be worked out.
+      </Typography>
+      <Typography sx={{ color: MADDER, mb: 2 }}>{fault.says}</Typography>
+      <Box sx={{ display: "flex", gap: 1 }}>
+        <Button variant="outlined" size="small" onClick={() => set({ sheet: stage })}>
+          Open {stage[0].toUpperCase() + stage.slice(1)}
+        </Button>
+        <BackToPlanBefore study={study} />
+      </Box>
     </Box>
   );
 }

@@ -221,7 +221,7 @@ def test_counts_are_added_up_and_the_rows_of_a_table_are_chosen(page, applicatio
     page.get_by_role("button", name="Bring it in").click()
     wait_for_still(page)
     page.keyboard.press("3")
-    page.get_by_role("radio", name="events").click()
+    page.get_by_role("radio", name="cases", exact=True).click()
     expect(page.locator('[data-figure="measure"]')).to_have_text(f"{sum(range(20))} events")
     page.get_by_role("radio", name="per 10,000").click()
     expect(page.locator('[data-figure="measure"]')).to_have_text("9,500")

@@ -100,13 +100,16 @@ def test_an_area_is_found_by_pointing_and_its_card_writes_the_sum_out(opened, ap
 
 def test_measure_method_number_and_areas_change_map_and_rail(opened, application, study):
     before = opened.screenshot()
-    choose(opened, "3", "events")
+    opened.keyboard.press("3")
+    opened.get_by_role("radio", name="call-outs", exact=True).click()
+    settle(opened)
+    opened.keyboard.press("3")
     assert opened.screenshot() != before
     assert "events" in figure(opened, "measure")
     choose(opened, "3", "per km²")
     placed = application.ask(f"{results_of(application, study)}/ledger")["stages"][1]["records_out"]
-    total_km2 = sum(a["area_km2"] for a in areas_of(application, study))
-    assert float(figure(opened, "measure")) == pytest.approx(placed / total_km2 / 5, rel=0.01)
+    by_time = sum(a["area_km2"] * a["time"] for a in areas_of(application, study))
+    assert float(figure(opened, "measure")) == pytest.approx(placed / by_time, rel=0.01)
     opened.keyboard.press("4")
     opened.get_by_label("One class more").click()
     expect(opened.get_by_label("Number of classes")).to_have_text("6")

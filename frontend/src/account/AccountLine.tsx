@@ -2,7 +2,7 @@
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
 import type { GridTrial } from "../api/bulk";
-import type { Study, View } from "../api/client";
+import type { View } from "../api/client";
 import { figure, plural, whole } from "../format";
 import { isLaid } from "../map/overlays";
 import { useTrials } from "../state/queries";
@@ -92,10 +92,17 @@ function cellsOf(view: View): string {
   return areas.kind === "grid" ? `${areas.shape}s` : "cells";
 }
 
-export function AccountLine({ study, view }: { study: Study; view: View }) {
+/** Nothing is known where the plan cannot be worked out, and the stage with the fault says so. */
+function faultColumns(at: string): Record<Stage, Column> {
+  const column = (stage: Stage): Column =>
+    stage === at ? { figure: "–", note: "cannot be worked out", warns: true } : { figure: "–", note: "" };
+  return Object.fromEntries(STAGES.map((s) => [s, column(s)])) as Record<Stage, Column>;
+}
+
+export function AccountLine({ view }: { view: View }) {
   const { sheet, tried, set } = useDoing();
-  const trial = useTrials(study, tried ? [tried] : [])[0]?.data;
-  const columns = columnsOf(view);
+  const trial = useTrials(view, tried ? [tried] : [])[0]?.data;
+  const columns = view.fault ? faultColumns(view.fault.stage) : columnsOf(view);
   if (trial && !isLaid(tried ?? undefined, view.plan.place))
     columns.place = { figure: `${whole(trial.cells)} cells`, note: trialText(trial) };
   return (

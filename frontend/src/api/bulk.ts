@@ -6,9 +6,13 @@ import type { Box } from "../map/view";
 import type { Place } from "../plan/types";
 import { getArrow } from "./client";
 
-export interface Areas {
+/** What the areas are called; of cells this follows from their column and row. */
+export interface Names {
   identifier: string[];
   name: string[];
+}
+
+export interface Values {
   numerator: Int32Array;
   /** All events in the area, whatever of them is counted. */
   events: Int32Array;
@@ -20,13 +24,18 @@ export interface Areas {
   /** How many windows or years of recording each is divided by; 1 where time is not. */
   time: Float64Array;
   state: Uint8Array;
-  areaClass: Int16Array;
   /** The ends of each value's 95 % interval. */
   low: Float64Array;
   high: Float64Array;
+}
+
+export interface Classes {
   /** How likely each area is to stay in its class, 0 to 1. */
   steadiness: Float64Array;
 }
+
+/** All that is known of each area; the parts come one by one, each under its own key. */
+export type Areas = Names & Values & Classes;
 
 /** A part of the map in a box of its own. */
 export interface Inset {
@@ -54,11 +63,24 @@ export interface Lines {
   kind: string[];
 }
 
-export async function fetchAreas(study: string): Promise<Areas> {
-  const table = await getArrow(`/api/studies/${study}/values`);
+/** Where the results of one version of a study's plan lie. */
+export function resultsOf(view: { study: string; version: string }): string {
+  return `/api/studies/${view.study}/plans/${view.version}`;
+}
+
+export async function fetchNames(results: string, key: string): Promise<Names> {
+  const table = await getArrow(`${results}/areas/${key}/names`);
+  if (table.getChild("name"))
+    return { identifier: strings(table, "identifier"), name: strings(table, "name") };
+  const [column, row] = [numbers<Int32Array>(table, "column"), numbers<Int32Array>(table, "row")];
+  const called = table.schema.metadata.get("name")!;
+  const each = <T>(name: (c: number, r: number) => T) => Array.from(column, (c, i) => name(c, row[i]));
+  return { identifier: each((c, r) => `${called}/${c}/${r}`), name: each((c, r) => `cell ${c}, ${r}`) };
+}
+
+export async function fetchValues(results: string, key: string): Promise<Values> {
+  const table = await getArrow(`${results}/values/${key}`);
   return {
-    identifier: strings(table, "identifier"),
-    name: strings(table, "name"),
     numerator: numbers(table, "numerator"),
     events: numbers(table, "events"),
     denominator: numbers(table, "denominator"),
@@ -67,15 +89,18 @@ export async function fetchAreas(study: string): Promise<Areas> {
     value: numbers(table, "value"),
     time: numbers(table, "time"),
     state: numbers(table, "state"),
-    areaClass: numbers(table, "class"),
     low: numbers(table, "low"),
     high: numbers(table, "high"),
-    steadiness: numbers(table, "steadiness"),
   };
 }
 
-export async function fetchShapes(study: string, level: number): Promise<Shapes> {
-  const table = await getArrow(`/api/studies/${study}/shapes?level=${level}`);
+export async function fetchClasses(results: string, key: string): Promise<Classes> {
+  return { steadiness: numbers(await getArrow(`${results}/classes/${key}`), "steadiness") };
+}
+
+export async function fetchShapes(results: string, key: string, level: number): Promise<Shapes> {
+  const path = `${results}/shapes/${key}`;
+  const table = await getArrow(`${path}?level=${level}`);
   const meta = table.schema.metadata;
   const [left, bottom, right, top] = meta.get("bounds")!.split(",").map(Number);
   const bounds = { left, bottom, right, top };
@@ -87,9 +112,7 @@ export async function fetchShapes(study: string, level: number): Promise<Shapes>
       bounds: { left: l, bottom: b, right: r, top: t },
       own,
       says,
-      rings: zones
-        ? rings(await getArrow(`/api/studies/${study}/shapes?level=${Math.min(level + 1, 4)}&inset=${i}`))
-        : null,
+      rings: zones ? rings(await getArrow(`${path}?level=${Math.min(level + 1, 4)}&inset=${i}`)) : null,
     })),
   );
   if (!zones) {
@@ -119,8 +142,8 @@ export interface Points {
   of: number;
 }
 
-export async function fetchPoints(study: string): Promise<Points> {
-  const table = await getArrow(`/api/studies/${study}/points`);
+export async function fetchPoints(results: string): Promise<Points> {
+  const table = await getArrow(`${results}/points`);
   return {
     x: numbers(table, "x"),
     y: numbers(table, "y"),
@@ -143,8 +166,8 @@ export interface GridTrial {
   drawn: { column: Int32Array; row: Int32Array; lattice: Lattice } | null;
 }
 
-export async function fetchTrial(study: string, place: Place): Promise<GridTrial> {
-  const table = await getArrow(`/api/studies/${study}/grid-trial`, { place });
+export async function fetchTrial(results: string, place: Place): Promise<GridTrial> {
+  const table = await getArrow(`${results}/grid-trial`, { place });
   const meta = table.schema.metadata;
   const figure = (name: string) => Number(meta.get(name));
   return {
@@ -166,12 +189,12 @@ export async function fetchTrial(study: string, place: Place): Promise<GridTrial
 }
 
 /** The outlines of the plan's upper level. */
-export async function fetchOver(study: string): Promise<Rings> {
-  return rings(await getArrow(`/api/studies/${study}/over`));
+export async function fetchOver(results: string, key: string): Promise<Rings> {
+  return rings(await getArrow(`${results}/over/${key}`));
 }
 
-export async function fetchLines(study: string, name: string): Promise<Lines> {
-  const table = await getArrow(`/api/studies/${study}/reference/${encodeURIComponent(name)}`);
+export async function fetchLines(results: string, name: string, key: string): Promise<Lines> {
+  const table = await getArrow(`${results}/reference/${encodeURIComponent(name)}/${key}`);
   return { rings: rings(table), kind: strings(table, "kind") };
 }
 

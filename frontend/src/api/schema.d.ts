@@ -62,11 +62,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All versions of the plan, oldest first */
-        get: operations["studies_list_plans_studies__uuid_study_id__plans_get"];
+        get?: never;
         put?: never;
         /** Save a version of the plan and open it */
-        post: operations["studies_save_plan_studies__uuid_study_id__plans_post"];
+        post: operations["plans_save_plan_studies__uuid_study_id__plans_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -175,7 +174,7 @@ export interface paths {
         patch: operations["gather_describe_source_studies__uuid_study_id__sources__uuid_source_id__patch"];
         trace?: never;
     };
-    "/api/studies/{study_id}/findings": {
+    "/api/studies/{study_id}/plans/{version}/findings": {
         parameters: {
             query?: never;
             header?: never;
@@ -183,7 +182,7 @@ export interface paths {
             cookie?: never;
         };
         /** What was found of the records */
-        get: operations["gather_found_studies__uuid_study_id__findings_get"];
+        get: operations["gather_found_studies__uuid_study_id__plans__uuid_version__findings_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -192,7 +191,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/tally": {
+    "/api/studies/{study_id}/plans/{version}/tally": {
         parameters: {
             query?: never;
             header?: never;
@@ -202,7 +201,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** What a filter would keep, and by what */
-        post: operations["gather_count_for_studies__uuid_study_id__tally_post"];
+        post: operations["gather_count_for_studies__uuid_study_id__plans__uuid_version__tally_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -226,7 +225,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/set-aside.csv": {
+    "/api/studies/{study_id}/plans/{version}/set-aside.csv": {
         parameters: {
             query?: never;
             header?: never;
@@ -234,7 +233,7 @@ export interface paths {
             cookie?: never;
         };
         /** The records set aside, as a CSV file */
-        get: operations["gather_set_aside_file_studies__uuid_study_id__set_aside_csv_get"];
+        get: operations["gather_set_aside_file_studies__uuid_study_id__plans__uuid_version__set_aside_csv_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -277,7 +276,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/grid-trial": {
+    "/api/studies/{study_id}/plans/{version}/grid-trial": {
         parameters: {
             query?: never;
             header?: never;
@@ -287,14 +286,14 @@ export interface paths {
         get?: never;
         put?: never;
         /** Try a grid out: an Arrow stream of its cells and their events, and in its metadata the figures */
-        post: operations["place_try_out_studies__uuid_study_id__grid_trial_post"];
+        post: operations["place_try_out_studies__uuid_study_id__plans__uuid_version__grid_trial_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/projection": {
+    "/api/studies/{study_id}/plans/{version}/projection": {
         parameters: {
             query?: never;
             header?: never;
@@ -304,14 +303,14 @@ export interface paths {
         get?: never;
         put?: never;
         /** What a working projection does to the study */
-        post: operations["place_describe_projection_studies__uuid_study_id__projection_post"];
+        post: operations["place_describe_projection_studies__uuid_study_id__plans__uuid_version__projection_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/events": {
+    "/api/studies/{study_id}/plans/{version}/events": {
         parameters: {
             query?: never;
             header?: never;
@@ -319,7 +318,7 @@ export interface paths {
             cookie?: never;
         };
         /** The placed events with their areas */
-        get: operations["place_events_studies__uuid_study_id__events_get"];
+        get: operations["place_events_studies__uuid_study_id__plans__uuid_version__events_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -328,7 +327,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/events/file": {
+    "/api/studies/{study_id}/plans/{version}/events/file": {
         parameters: {
             query?: never;
             header?: never;
@@ -336,7 +335,7 @@ export interface paths {
             cookie?: never;
         };
         /** The same as CSV (RFC 4180), all of them */
-        get: operations["place_events_file_studies__uuid_study_id__events_file_get"];
+        get: operations["place_events_file_studies__uuid_study_id__plans__uuid_version__events_file_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -345,7 +344,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/outside": {
+    "/api/studies/{study_id}/plans/{version}/outside": {
         parameters: {
             query?: never;
             header?: never;
@@ -353,7 +352,7 @@ export interface paths {
             cookie?: never;
         };
         /** The events in no area, with the distance to the nearest one */
-        get: operations["place_events_outside_studies__uuid_study_id__outside_get"];
+        get: operations["place_events_outside_studies__uuid_study_id__plans__uuid_version__outside_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -362,7 +361,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/labels": {
+    "/api/studies/{study_id}/plans/{version}/labels": {
         parameters: {
             query?: never;
             header?: never;
@@ -370,7 +369,7 @@ export interface paths {
             cookie?: never;
         };
         /** The records' own areas against those they were found in */
-        get: operations["place_label_check_studies__uuid_study_id__labels_get"];
+        get: operations["place_label_check_studies__uuid_study_id__plans__uuid_version__labels_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -379,7 +378,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/labels/events": {
+    "/api/studies/{study_id}/plans/{version}/labels/events": {
         parameters: {
             query?: never;
             header?: never;
@@ -387,7 +386,7 @@ export interface paths {
             cookie?: never;
         };
         /** The events that lie in another area than they state, or in none */
-        get: operations["place_disagreeing_studies__uuid_study_id__labels_events_get"];
+        get: operations["place_disagreeing_studies__uuid_study_id__plans__uuid_version__labels_events_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -396,7 +395,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/completeness": {
+    "/api/studies/{study_id}/plans/{version}/completeness": {
         parameters: {
             query?: never;
             header?: never;
@@ -404,7 +403,7 @@ export interface paths {
             cookie?: never;
         };
         /** Which share of the records could be located: of all, by month, and by a column */
-        get: operations["place_how_complete_studies__uuid_study_id__completeness_get"];
+        get: operations["place_how_complete_studies__uuid_study_id__plans__uuid_version__completeness_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -413,7 +412,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/area-columns": {
+    "/api/studies/{study_id}/plans/{version}/area-columns": {
         parameters: {
             query?: never;
             header?: never;
@@ -421,7 +420,7 @@ export interface paths {
             cookie?: never;
         };
         /** The columns of the open areas' zones, with the commonest texts in each */
-        get: operations["place_area_columns_studies__uuid_study_id__area_columns_get"];
+        get: operations["place_area_columns_studies__uuid_study_id__plans__uuid_version__area_columns_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -430,7 +429,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/points": {
+    "/api/studies/{study_id}/plans/{version}/points": {
         parameters: {
             query?: never;
             header?: never;
@@ -438,7 +437,7 @@ export interface paths {
             cookie?: never;
         };
         /** The events as points of the drawing's plane, as an Arrow stream */
-        get: operations["place_points_studies__uuid_study_id__points_get"];
+        get: operations["place_points_studies__uuid_study_id__plans__uuid_version__points_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -447,7 +446,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/over": {
+    "/api/studies/{study_id}/plans/{version}/over/{key}": {
         parameters: {
             query?: never;
             header?: never;
@@ -455,7 +454,7 @@ export interface paths {
             cookie?: never;
         };
         /** The outlines of the plan's upper level, as an Arrow stream */
-        get: operations["place_over_studies__uuid_study_id__over_get"];
+        get: operations["place_over_studies__uuid_study_id__plans__uuid_version__over__key__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -464,7 +463,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/denominator": {
+    "/api/studies/{study_id}/plans/{version}/denominator": {
         parameters: {
             query?: never;
             header?: never;
@@ -474,14 +473,14 @@ export interface paths {
         get?: never;
         put?: never;
         /** What a table's rows would come to as what to divide by */
-        post: operations["measure_proposal_studies__uuid_study_id__denominator_post"];
+        post: operations["measure_proposal_studies__uuid_study_id__plans__uuid_version__denominator_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/ledger": {
+    "/api/studies/{study_id}/plans/{version}/ledger": {
         parameters: {
             query?: never;
             header?: never;
@@ -489,7 +488,7 @@ export interface paths {
             cookie?: never;
         };
         /** The account of every record */
-        get: operations["outcomes_ledger_studies__uuid_study_id__ledger_get"];
+        get: operations["outcomes_ledger_studies__uuid_study_id__plans__uuid_version__ledger_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -498,7 +497,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/areas": {
+    "/api/studies/{study_id}/plans/{version}/accounts/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The account of one events source of the plan */
+        get: operations["outcomes_account_studies__uuid_study_id__plans__uuid_version__accounts__name__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/areas": {
         parameters: {
             query?: never;
             header?: never;
@@ -506,7 +522,7 @@ export interface paths {
             cookie?: never;
         };
         /** Every area with its value */
-        get: operations["outcomes_areas_studies__uuid_study_id__areas_get"];
+        get: operations["outcomes_areas_studies__uuid_study_id__plans__uuid_version__areas_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -515,7 +531,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/set-aside": {
+    "/api/studies/{study_id}/plans/{version}/set-aside": {
         parameters: {
             query?: never;
             header?: never;
@@ -523,7 +539,7 @@ export interface paths {
             cookie?: never;
         };
         /** Records set aside, with their reasons */
-        get: operations["outcomes_set_aside_studies__uuid_study_id__set_aside_get"];
+        get: operations["outcomes_set_aside_studies__uuid_study_id__plans__uuid_version__set_aside_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -532,15 +548,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/view": {
+    "/api/studies/{study_id}/plans/{version}/view": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** The outcome without its bulk */
-        get: operations["show_view_studies__uuid_study_id__view_get"];
+        /** What a version of the plan comes to, without its bulk */
+        get: operations["show_view_studies__uuid_study_id__plans__uuid_version__view_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -549,7 +565,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/values": {
+    "/api/studies/{study_id}/plans/{version}/areas/{key}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The areas' names, as an Arrow stream
+         * @description Of cells only the columns and rows: from these their names follow.
+         */
+        get: operations["show_names_studies__uuid_study_id__plans__uuid_version__areas__key__names_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/values/{key}": {
         parameters: {
             query?: never;
             header?: never;
@@ -557,7 +593,7 @@ export interface paths {
             cookie?: never;
         };
         /** The areas' values, as an Arrow stream */
-        get: operations["show_values_studies__uuid_study_id__values_get"];
+        get: operations["show_values_studies__uuid_study_id__plans__uuid_version__values__key__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -566,7 +602,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/shapes": {
+    "/api/studies/{study_id}/plans/{version}/classes/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The areas' classes, as an Arrow stream */
+        get: operations["show_classes_studies__uuid_study_id__plans__uuid_version__classes__key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/shapes/{key}": {
         parameters: {
             query?: never;
             header?: never;
@@ -574,7 +627,7 @@ export interface paths {
             cookie?: never;
         };
         /** The areas' shapes for drawing, as an Arrow stream */
-        get: operations["show_shapes_studies__uuid_study_id__shapes_get"];
+        get: operations["show_shapes_studies__uuid_study_id__plans__uuid_version__shapes__key__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -583,7 +636,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/reference/{name}": {
+    "/api/studies/{study_id}/plans/{version}/reference/{name}/{key}": {
         parameters: {
             query?: never;
             header?: never;
@@ -591,7 +644,7 @@ export interface paths {
             cookie?: never;
         };
         /** A reference source's lines, as an Arrow stream */
-        get: operations["show_reference_studies__uuid_study_id__reference__name__get"];
+        get: operations["show_reference_studies__uuid_study_id__plans__uuid_version__reference__name___key__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -600,7 +653,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/degrees": {
+    "/api/studies/{study_id}/plans/{version}/degrees": {
         parameters: {
             query?: never;
             header?: never;
@@ -610,14 +663,14 @@ export interface paths {
         get?: never;
         put?: never;
         /** Where points of the drawing's plane are */
-        post: operations["show_degrees_studies__uuid_study_id__degrees_post"];
+        post: operations["show_degrees_studies__uuid_study_id__plans__uuid_version__degrees_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/plane": {
+    "/api/studies/{study_id}/plans/{version}/plane": {
         parameters: {
             query?: never;
             header?: never;
@@ -627,14 +680,14 @@ export interface paths {
         get?: never;
         put?: never;
         /** Where places on earth are in the drawing's plane */
-        post: operations["show_into_plane_studies__uuid_study_id__plane_post"];
+        post: operations["show_into_plane_studies__uuid_study_id__plans__uuid_version__plane_post"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/areas/{area}/profile": {
+    "/api/studies/{study_id}/plans/{version}/areas/{area}/profile": {
         parameters: {
             query?: never;
             header?: never;
@@ -642,7 +695,7 @@ export interface paths {
             cookie?: never;
         };
         /** Where and when the events of one area were, and of which kinds */
-        get: operations["show_profile_studies__uuid_study_id__areas__int_area__profile_get"];
+        get: operations["show_profile_studies__uuid_study_id__plans__uuid_version__areas__int_area__profile_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -651,7 +704,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/areas/{area}/events": {
+    "/api/studies/{study_id}/plans/{version}/areas/{area}/events": {
         parameters: {
             query?: never;
             header?: never;
@@ -659,7 +712,7 @@ export interface paths {
             cookie?: never;
         };
         /** The events of one area */
-        get: operations["show_area_events_studies__uuid_study_id__areas__int_area__events_get"];
+        get: operations["show_area_events_studies__uuid_study_id__plans__uuid_version__areas__int_area__events_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -830,50 +883,6 @@ export interface components {
             head_id: string | null;
             /** Versions */
             versions: components["schemas"]["PlanView"][];
-        };
-        /** PlanView */
-        PlanView: {
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /** Parent Id */
-            parent_id: string | null;
-            /**
-             * Created At
-             * Format: date-time
-             */
-            created_at: string;
-            /** Document */
-            document: {
-                [key: string]: unknown;
-            };
-        };
-        /** SavedPlan */
-        SavedPlan: {
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /**
-             * Document
-             * @description The plan with every choice written out.
-             */
-            document: {
-                [key: string]: unknown;
-            };
-        };
-        /** NewPlan */
-        NewPlan: {
-            /**
-             * Parent Id
-             * @description The version that this one was made from.
-             * @default null
-             */
-            parent_id: string | null;
-            document: components["schemas"]["Plan"];
         };
         /**
          * AllOf
@@ -1789,6 +1798,23 @@ export interface components {
             };
             show?: components["schemas"]["Show"];
         };
+        /** PlanView */
+        PlanView: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Parent Id */
+            parent_id: string | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** @description As it is read today, whatever version of the format it was saved in. */
+            document: components["schemas"]["Plan"];
+        };
         /**
          * PointGeometry
          * @description The place of a record is its geometry in a point file.
@@ -2167,6 +2193,307 @@ export interface components {
              * @enum {string}
              */
             overlaps: "each" | "combinations";
+        };
+        /** SavedPlan */
+        SavedPlan: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** @description What it comes to, with the plan as it was saved: every choice written out. */
+            view: components["schemas"]["View"];
+        };
+        /**
+         * Account
+         * @description What became of every record, area and table row of one measure.
+         */
+        Account: {
+            /** Stages */
+            stages: components["schemas"]["StageView"][];
+            /**
+             * Placements
+             * @description Pairs of an event and an area that it is counted in.
+             */
+            placements: number;
+            areas: components["schemas"]["AreasAccount"];
+            table: components["schemas"]["TableAccount"] | null;
+            /** Periods */
+            periods: number;
+            /** Breaks */
+            breaks: number[];
+            /** Fit */
+            fit: number | null;
+            /** Notes */
+            notes: string[];
+            /**
+             * Warnings
+             * @description Those of the notes that need a decision.
+             */
+            warnings: string[];
+        };
+        /** AreasAccount */
+        AreasAccount: {
+            /** Read */
+            read: number;
+            /** States */
+            states: {
+                [key: string]: number;
+            };
+        };
+        /** BandView */
+        BandView: {
+            /**
+             * Text
+             * @description The class's range in words.
+             */
+            text: string;
+            /** Areas */
+            areas: number;
+            /** Denominator */
+            denominator: number;
+            /** Colour */
+            colour: string;
+        };
+        /**
+         * Fault
+         * @description What stands in the way of the whole outcome.
+         */
+        Fault: {
+            /**
+             * Stage
+             * @description The stage where it is put right.
+             */
+            stage: string;
+            /** Says */
+            says: string;
+        };
+        /**
+         * NoteView
+         * @description What must be known beside the figures of a stage.
+         */
+        NoteView: {
+            /** Stage */
+            stage: string;
+            /** Says */
+            says: string;
+            /**
+             * Warns
+             * @description Where a decision is needed, what is open in a word or two; else empty.
+             */
+            warns: string;
+        };
+        /** ReasonCount */
+        ReasonCount: {
+            /** Reason */
+            reason: string;
+            /** Says */
+            says: string;
+            /** Records */
+            records: number;
+        };
+        /** StageView */
+        StageView: {
+            /** Stage */
+            stage: string;
+            /** Records In */
+            records_in: number;
+            /** Records Out */
+            records_out: number;
+            /** Records Set Aside */
+            records_set_aside: number;
+            /** Set Aside */
+            set_aside: components["schemas"]["ReasonCount"][];
+            /**
+             * Ways
+             * @description How those that go on came into their areas.
+             */
+            ways: {
+                [key: string]: number;
+            };
+        };
+        /** StateCount */
+        StateCount: {
+            /** State */
+            state: string;
+            /** Areas */
+            areas: number;
+        };
+        /**
+         * TableAccount
+         * @description The account of the denominators' table: read = filtered out + used + left over + totals.
+         */
+        TableAccount: {
+            /** Rows Read */
+            rows_read: number;
+            /** Rows Filtered Out */
+            rows_filtered_out: number;
+            /** Rows Used */
+            rows_used: number;
+            /** Rows Left Over */
+            rows_left_over: number;
+            /**
+             * Totals
+             * @description Rows left out because they are the sum of others beside them.
+             */
+            totals: number;
+            /**
+             * Added Over
+             * @description What rows that were added up differ in.
+             */
+            added_over: string[];
+            /** Left Over */
+            left_over: {
+                [key: string]: number;
+            };
+            /** Suggestions */
+            suggestions: {
+                [key: string]: string[];
+            };
+            /** Joined */
+            joined: {
+                [key: string]: number;
+            };
+            /** Areas Without Row */
+            areas_without_row: string[];
+        };
+        /**
+         * TermView
+         * @description One term of the sum behind each value.
+         */
+        TermView: {
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "counted" | "under" | "time";
+            /** Says */
+            says: string;
+        };
+        /**
+         * View
+         * @description All of one outcome that is not bulk.
+         */
+        View: {
+            /**
+             * Study
+             * Format: uuid
+             */
+            study: string;
+            /**
+             * Keys
+             * @description Of each result its key: what is bulky is asked for under it.
+             */
+            keys: {
+                [key: string]: string;
+            };
+            /**
+             * Version
+             * Format: uuid
+             * @description The plan version that all of this comes of.
+             */
+            version: string;
+            plan: components["schemas"]["Plan"];
+            /**
+             * Measure
+             * @description The name of the mapped measure.
+             */
+            measure: string;
+            /**
+             * Events Name
+             * @description The name of the events that it counts.
+             */
+            events_name: string;
+            /**
+             * @description Why nothing can be worked out; then there is no bulk.
+             * @default null
+             */
+            fault: components["schemas"]["Fault"] | null;
+            ledger: components["schemas"]["Account"];
+            /**
+             * Kind
+             * @description zones or cells
+             */
+            kind: string;
+            /**
+             * Columns
+             * @description The events' own columns.
+             */
+            columns: string[];
+            /**
+             * Events
+             * @description Events that lie in at least one area.
+             */
+            events: number;
+            /**
+             * Records
+             * @description Records that belong to the study, whether they have a place or not.
+             */
+            records: number;
+            /**
+             * Located
+             * @description How many of these could be located.
+             */
+            located: number;
+            /**
+             * Value Name
+             * @description What a value is, in words.
+             */
+            value_name: string;
+            /**
+             * Terms
+             * @description What is counted, then what it is divided by.
+             */
+            terms: components["schemas"]["TermView"][];
+            /**
+             * Per
+             * @description The multiplier of it all.
+             */
+            per: number;
+            /**
+             * Period Noun
+             * @description What a recorded window is called.
+             */
+            period_noun: string;
+            /**
+             * Method
+             * @description The method of classing in a word or two.
+             */
+            method: string;
+            /** Bands */
+            bands: components["schemas"]["BandView"][];
+            /**
+             * Zero
+             * @description Areas with exactly zero, where zero stands apart.
+             */
+            zero: number;
+            /**
+             * Beyond
+             * @description Areas with a number below the lowest or above the highest break.
+             */
+            beyond: number;
+            /**
+             * States
+             * @description Areas without a number, by state.
+             */
+            states: components["schemas"]["StateCount"][];
+            /** Notes */
+            notes: components["schemas"]["NoteView"][];
+            /**
+             * Total Value
+             * @description The value of all areas taken together.
+             */
+            total_value: number | null;
+        };
+        /** NewPlan */
+        NewPlan: {
+            /**
+             * Parent Id
+             * @description The version that this one was made from.
+             * @default null
+             */
+            parent_id: string | null;
+            document: components["schemas"]["Plan"];
         };
         /** NewStudy */
         NewStudy: {
@@ -2805,90 +3132,23 @@ export interface components {
              * @description Those of the notes that need a decision.
              */
             warnings: string[];
-            /** Plan */
-            plan: {
-                [key: string]: unknown;
-            };
+            plan: components["schemas"]["Plan"];
             /** Checksums */
             checksums: {
                 [key: string]: string;
             };
         };
-        /** AreasAccount */
-        AreasAccount: {
-            /** Read */
-            read: number;
-            /** States */
-            states: {
-                [key: string]: number;
-            };
-        };
-        /** ReasonCount */
-        ReasonCount: {
-            /** Reason */
-            reason: string;
-            /** Says */
-            says: string;
-            /** Records */
-            records: number;
-        };
-        /** StageView */
-        StageView: {
-            /** Stage */
-            stage: string;
-            /** Records In */
-            records_in: number;
-            /** Records Out */
-            records_out: number;
-            /** Records Set Aside */
-            records_set_aside: number;
-            /** Set Aside */
-            set_aside: components["schemas"]["ReasonCount"][];
-            /**
-             * Ways
-             * @description How those that go on came into their areas.
-             */
-            ways: {
-                [key: string]: number;
-            };
-        };
         /**
-         * TableAccount
-         * @description The account of the denominators' table: read = filtered out + used + left over + totals.
+         * EventsAccount
+         * @description What became of the records of one events source, whether the map counts them or not.
          */
-        TableAccount: {
-            /** Rows Read */
-            rows_read: number;
-            /** Rows Filtered Out */
-            rows_filtered_out: number;
-            /** Rows Used */
-            rows_used: number;
-            /** Rows Left Over */
-            rows_left_over: number;
-            /**
-             * Totals
-             * @description Rows left out because they are the sum of others beside them.
-             */
-            totals: number;
-            /**
-             * Added Over
-             * @description What rows that were added up differ in.
-             */
-            added_over: string[];
-            /** Left Over */
-            left_over: {
-                [key: string]: number;
-            };
-            /** Suggestions */
-            suggestions: {
-                [key: string]: string[];
-            };
-            /** Joined */
-            joined: {
-                [key: string]: number;
-            };
-            /** Areas Without Row */
-            areas_without_row: string[];
+        EventsAccount: {
+            /** Events */
+            events: string;
+            /** Stages */
+            stages: components["schemas"]["StageView"][];
+            /** Placements */
+            placements: number;
         };
         /** AreaRows */
         AreaRows: {
@@ -2923,153 +3183,11 @@ export interface components {
             full_km2: number;
             /** Unreliable */
             unreliable: boolean;
-        };
-        /**
-         * View
-         * @description All of one outcome that is not bulk.
-         */
-        View: {
             /**
-             * Version
-             * Format: uuid
-             * @description The plan version that all of this comes of.
+             * Time
+             * @description How many windows or years of recording it is divided by.
              */
-            version: string;
-            plan: components["schemas"]["Plan"];
-            /**
-             * Measure
-             * @description The name of the mapped measure.
-             */
-            measure: string;
-            /**
-             * Events Name
-             * @description The name of the events that it counts.
-             */
-            events_name: string;
-            ledger: components["schemas"]["LedgerView"];
-            /**
-             * Kind
-             * @description zones or cells
-             */
-            kind: string;
-            /**
-             * Columns
-             * @description The events' own columns.
-             */
-            columns: string[];
-            /**
-             * Events
-             * @description Events that lie in at least one area.
-             */
-            events: number;
-            /**
-             * Records
-             * @description Records that belong to the study, whether they have a place or not.
-             */
-            records: number;
-            /**
-             * Located
-             * @description How many of these could be located.
-             */
-            located: number;
-            /**
-             * Value Name
-             * @description What a value is, in words.
-             */
-            value_name: string;
-            /**
-             * Terms
-             * @description What is counted, then what it is divided by.
-             */
-            terms: components["schemas"]["TermView"][];
-            /**
-             * Per
-             * @description The multiplier of it all.
-             */
-            per: number;
-            /**
-             * Period Noun
-             * @description What a recorded window is called.
-             */
-            period_noun: string;
-            /**
-             * Method
-             * @description The method of classing in a word or two.
-             */
-            method: string;
-            /** Bands */
-            bands: components["schemas"]["BandView"][];
-            /**
-             * Zero
-             * @description Areas with exactly zero, where zero stands apart.
-             */
-            zero: number;
-            /**
-             * Beyond
-             * @description Areas with a number below the lowest or above the highest break.
-             */
-            beyond: number;
-            /**
-             * States
-             * @description Areas without a number, by state.
-             */
-            states: components["schemas"]["StateCount"][];
-            /** Notes */
-            notes: components["schemas"]["NoteView"][];
-            /**
-             * Total Value
-             * @description The value of all areas taken together.
-             */
-            total_value: number | null;
-        };
-        /** BandView */
-        BandView: {
-            /**
-             * Text
-             * @description The class's range in words.
-             */
-            text: string;
-            /** Areas */
-            areas: number;
-            /** Denominator */
-            denominator: number;
-            /** Colour */
-            colour: string;
-        };
-        /**
-         * NoteView
-         * @description What must be known beside the figures of a stage.
-         */
-        NoteView: {
-            /** Stage */
-            stage: string;
-            /** Says */
-            says: string;
-            /**
-             * Warns
-             * @description Where a decision is needed, what is open in a word or two; else empty.
-             */
-            warns: string;
-        };
-        /** StateCount */
-        StateCount: {
-            /** State */
-            state: string;
-            /** Areas */
-            areas: number;
-        };
-        /**
-         * TermView
-         * @description One term of the sum behind each value.
-         */
-        TermView: {
-            /**
-             * Role
-             * @enum {string}
-             */
-            role: "counted" | "under" | "time";
-            /** Says */
-            says: string;
+            time: number | null;
         };
         /** DegreePoints */
         DegreePoints: {
@@ -3338,47 +3456,7 @@ export interface operations {
             };
         };
     };
-    studies_list_plans_studies__uuid_study_id__plans_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                study_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PlanList"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    studies_save_plan_studies__uuid_study_id__plans_post: {
+    plans_save_plan_studies__uuid_study_id__plans_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -3697,12 +3775,13 @@ export interface operations {
             };
         };
     };
-    gather_found_studies__uuid_study_id__findings_get: {
+    gather_found_studies__uuid_study_id__plans__uuid_version__findings_get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -3737,12 +3816,13 @@ export interface operations {
             };
         };
     };
-    gather_count_for_studies__uuid_study_id__tally_post: {
+    gather_count_for_studies__uuid_study_id__plans__uuid_version__tally_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -3826,7 +3906,7 @@ export interface operations {
             };
         };
     };
-    gather_set_aside_file_studies__uuid_study_id__set_aside_csv_get: {
+    gather_set_aside_file_studies__uuid_study_id__plans__uuid_version__set_aside_csv_get: {
         parameters: {
             query?: {
                 reason?: string | null;
@@ -3834,6 +3914,7 @@ export interface operations {
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -3950,12 +4031,13 @@ export interface operations {
             };
         };
     };
-    place_try_out_studies__uuid_study_id__grid_trial_post: {
+    place_try_out_studies__uuid_study_id__plans__uuid_version__grid_trial_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -3985,12 +4067,13 @@ export interface operations {
             };
         };
     };
-    place_describe_projection_studies__uuid_study_id__projection_post: {
+    place_describe_projection_studies__uuid_study_id__plans__uuid_version__projection_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -4029,7 +4112,7 @@ export interface operations {
             };
         };
     };
-    place_events_studies__uuid_study_id__events_get: {
+    place_events_studies__uuid_study_id__plans__uuid_version__events_get: {
         parameters: {
             query?: {
                 start?: number;
@@ -4044,6 +4127,7 @@ export interface operations {
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -4078,7 +4162,7 @@ export interface operations {
             };
         };
     };
-    place_events_file_studies__uuid_study_id__events_file_get: {
+    place_events_file_studies__uuid_study_id__plans__uuid_version__events_file_get: {
         parameters: {
             query?: {
                 start?: number;
@@ -4093,6 +4177,7 @@ export interface operations {
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -4118,7 +4203,7 @@ export interface operations {
             };
         };
     };
-    place_events_outside_studies__uuid_study_id__outside_get: {
+    place_events_outside_studies__uuid_study_id__plans__uuid_version__outside_get: {
         parameters: {
             query?: {
                 start?: number;
@@ -4127,6 +4212,7 @@ export interface operations {
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -4161,12 +4247,13 @@ export interface operations {
             };
         };
     };
-    place_label_check_studies__uuid_study_id__labels_get: {
+    place_label_check_studies__uuid_study_id__plans__uuid_version__labels_get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -4201,7 +4288,7 @@ export interface operations {
             };
         };
     };
-    place_disagreeing_studies__uuid_study_id__labels_events_get: {
+    place_disagreeing_studies__uuid_study_id__plans__uuid_version__labels_events_get: {
         parameters: {
             query?: {
                 start?: number;
@@ -4210,6 +4297,7 @@ export interface operations {
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -4244,7 +4332,7 @@ export interface operations {
             };
         };
     };
-    place_how_complete_studies__uuid_study_id__completeness_get: {
+    place_how_complete_studies__uuid_study_id__plans__uuid_version__completeness_get: {
         parameters: {
             query?: {
                 column?: string | null;
@@ -4252,6 +4340,7 @@ export interface operations {
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -4286,12 +4375,13 @@ export interface operations {
             };
         };
     };
-    place_area_columns_studies__uuid_study_id__area_columns_get: {
+    place_area_columns_studies__uuid_study_id__plans__uuid_version__area_columns_get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -4326,12 +4416,13 @@ export interface operations {
             };
         };
     };
-    place_points_studies__uuid_study_id__points_get: {
+    place_points_studies__uuid_study_id__plans__uuid_version__points_get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -4357,12 +4448,13 @@ export interface operations {
             };
         };
     };
-    place_over_studies__uuid_study_id__over_get: {
+    place_over_studies__uuid_study_id__plans__uuid_version__over__key__get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -4388,12 +4480,13 @@ export interface operations {
             };
         };
     };
-    measure_proposal_studies__uuid_study_id__denominator_post: {
+    measure_proposal_studies__uuid_study_id__plans__uuid_version__denominator_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -4432,12 +4525,13 @@ export interface operations {
             };
         };
     };
-    outcomes_ledger_studies__uuid_study_id__ledger_get: {
+    outcomes_ledger_studies__uuid_study_id__plans__uuid_version__ledger_get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -4472,12 +4566,56 @@ export interface operations {
             };
         };
     };
-    outcomes_areas_studies__uuid_study_id__areas_get: {
+    outcomes_account_studies__uuid_study_id__plans__uuid_version__accounts__name__get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 study_id: string;
+                version: string;
+                /** @description The name of an events source in the plan. */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventsAccount"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    outcomes_areas_studies__uuid_study_id__plans__uuid_version__areas_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -4512,7 +4650,7 @@ export interface operations {
             };
         };
     };
-    outcomes_set_aside_studies__uuid_study_id__set_aside_get: {
+    outcomes_set_aside_studies__uuid_study_id__plans__uuid_version__set_aside_get: {
         parameters: {
             query?: {
                 start?: number;
@@ -4522,6 +4660,7 @@ export interface operations {
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -4556,12 +4695,13 @@ export interface operations {
             };
         };
     };
-    show_view_studies__uuid_study_id__view_get: {
+    show_view_studies__uuid_study_id__plans__uuid_version__view_get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -4596,12 +4736,15 @@ export interface operations {
             };
         };
     };
-    show_values_studies__uuid_study_id__values_get: {
+    show_names_studies__uuid_study_id__plans__uuid_version__areas__key__names_get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 study_id: string;
+                version: string;
+                /** @description The result's key, as the view names it. */
+                key: string;
             };
             cookie?: never;
         };
@@ -4627,7 +4770,75 @@ export interface operations {
             };
         };
     };
-    show_shapes_studies__uuid_study_id__shapes_get: {
+    show_values_studies__uuid_study_id__plans__uuid_version__values__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+                /** @description The result's key, as the view names it. */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_classes_studies__uuid_study_id__plans__uuid_version__classes__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+                /** @description The result's key, as the view names it. */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_shapes_studies__uuid_study_id__plans__uuid_version__shapes__key__get: {
         parameters: {
             query?: {
                 /** @description How finely: 0 for the whole map on a screen. */
@@ -4638,6 +4849,9 @@ export interface operations {
             header?: never;
             path: {
                 study_id: string;
+                version: string;
+                /** @description The result's key, as the view names it. */
+                key: string;
             };
             cookie?: never;
         };
@@ -4663,12 +4877,15 @@ export interface operations {
             };
         };
     };
-    show_reference_studies__uuid_study_id__reference__name__get: {
+    show_reference_studies__uuid_study_id__plans__uuid_version__reference__name___key__get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 study_id: string;
+                version: string;
+                /** @description The result's key, as the view names it. */
+                key: string;
                 name: string;
             };
             cookie?: never;
@@ -4695,12 +4912,13 @@ export interface operations {
             };
         };
     };
-    show_degrees_studies__uuid_study_id__degrees_post: {
+    show_degrees_studies__uuid_study_id__plans__uuid_version__degrees_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -4739,12 +4957,13 @@ export interface operations {
             };
         };
     };
-    show_into_plane_studies__uuid_study_id__plane_post: {
+    show_into_plane_studies__uuid_study_id__plans__uuid_version__plane_post: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 study_id: string;
+                version: string;
             };
             cookie?: never;
         };
@@ -4783,12 +5002,13 @@ export interface operations {
             };
         };
     };
-    show_profile_studies__uuid_study_id__areas__int_area__profile_get: {
+    show_profile_studies__uuid_study_id__plans__uuid_version__areas__int_area__profile_get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 study_id: string;
+                version: string;
                 /** @description Position among the areas. */
                 area: number;
             };
@@ -4825,7 +5045,7 @@ export interface operations {
             };
         };
     };
-    show_area_events_studies__uuid_study_id__areas__int_area__events_get: {
+    show_area_events_studies__uuid_study_id__plans__uuid_version__areas__int_area__events_get: {
         parameters: {
             query?: {
                 start?: number;
@@ -4834,6 +5054,7 @@ export interface operations {
             header?: never;
             path: {
                 study_id: string;
+                version: string;
                 /** @description Position among the areas. */
                 area: number;
             };

@@ -42,7 +42,7 @@ interface Props {
 
 export function AreaCard({ study, view, areas, area }: Props) {
   const set = useDoing((d) => d.set);
-  const profile = useAreaProfile(study, area).data;
+  const profile = useAreaProfile(view, area).data;
   const value = areas.value[area];
   const known = !Number.isNaN(value);
   const zeroApart = mappedClasses(view.plan).zero === "apart";

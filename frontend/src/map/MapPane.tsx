@@ -4,7 +4,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { trialText } from "../account/AccountLine";
-import type { Areas, Shapes } from "../api/bulk";
+import { type Areas, resultsOf, type Shapes } from "../api/bulk";
 import { type View as Outcome, postJson, type Schemas, type Study } from "../api/client";
 import { figure, plural, whole } from "../format";
 import { put } from "../plan/filter";
@@ -85,16 +85,16 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const level = view ? levelFor(view.scale, window.devicePixelRatio || 1, shapes.tolerances) : 0;
   useEffect(() => set({ level }), [level, set]);
 
-  const over = useOver(study, outcome).data;
+  const over = useOver(outcome).data;
   useEffect(
     () => painter.lines([...references.flatMap(linesOf), ...(over ? [{ rings: over, ...UPPER }] : [])]),
     [references, over, painter],
   );
-  const points = usePoints(study, dots !== null).data;
+  const points = usePoints(outcome, dots !== null).data;
   const shown = useMemo(() => (points && dots ? dotsOf(points, dots) : null), [points, dots]);
   useEffect(() => painter.dots(shown), [shown, painter]);
   const places = useMemo(() => (tried ? [tried, ...held] : []), [tried, held]);
-  const trials = useTrials(study, places);
+  const trials = useTrials(outcome, places);
   const came = trials.map((t) => t.data?.cells ?? -1).join(" ");
   // biome-ignore lint/correctness/useExhaustiveDependencies: which trials came stands for what they are
   const grids = useMemo(
@@ -147,7 +147,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
     click: (x, y) => {
       const at = view && ([view.left + x / view.scale, view.top - y / view.scale] as const);
       if (outline && at) set({ outline: [...outline, at] });
-      else if (correcting && at) void toDegrees([at], study).then((p) => set({ corrected: p[0] }));
+      else if (correcting && at) void toDegrees([at], outcome).then((p) => set({ corrected: p[0] }));
       else painter.point(x, y, true);
     },
   });
@@ -168,7 +168,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const save = useSavePlan(study, outcome);
   const closeOutline = async () => {
     if (!outline || outline.length < 3) return set({ outline: null });
-    const corners = await toDegrees(outline, study);
+    const corners = await toDegrees(outline, outcome);
     const sized = tried?.areas.kind === "grid" ? tried.areas : undefined;
     set({ outline: null });
     save.mutate((plan) => {
@@ -178,7 +178,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
       events.where = put(events.where, () => false, { kind: "inside", outline: corners });
     });
   };
-  const itsPlaces = useAreaProfile(study, selected).data?.places;
+  const itsPlaces = useAreaProfile(outcome, selected).data?.places;
   const bar = view && scaleBar(view.scale, 130);
   return (
     <Box sx={{ position: "absolute", inset: 0, bgcolor: WATER, overflow: "hidden" }}>
@@ -342,8 +342,8 @@ const ENDS: Record<OutlineUse, string> = {
   inset: "Show these areas apart",
 };
 
-async function toDegrees(points: readonly (readonly [number, number])[], study: Study) {
-  const answer = await postJson<Schemas["DegreePoints"]>(`/api/studies/${study.id}/degrees`, { points });
+async function toDegrees(points: readonly (readonly [number, number])[], outcome: Outcome) {
+  const answer = await postJson<Schemas["DegreePoints"]>(`${resultsOf(outcome)}/degrees`, { points });
   return answer.points as [number, number][];
 }
 

@@ -5,7 +5,7 @@ import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useMemo, useRef, useState } from "react";
-import type { Areas } from "../api/bulk";
+import { type Areas, resultsOf } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { figure, plural, whole } from "../format";
 import { STATE_WORDS } from "../map/MapPane";
@@ -81,7 +81,7 @@ export function RowsDrawer({ study, view, areas }: { study: Study; view: View; a
         {rows === "set aside" && (
           <Box
             component="a"
-            href={`/api/studies/${study.id}/set-aside.csv${reason ? `?reason=${encodeURIComponent(reason)}` : ""}`}
+            href={`${resultsOf(view)}/set-aside.csv${reason ? `?reason=${encodeURIComponent(reason)}` : ""}`}
             download
             sx={{ color: INK }}
           >
@@ -93,10 +93,10 @@ export function RowsDrawer({ study, view, areas }: { study: Study; view: View; a
         </ButtonBase>
       </Box>
       {rows === "areas" && <AreaRows view={view} areas={areas} />}
-      {rows === "placed" && <PlacedRows study={study} view={view} />}
-      {rows === "outside" && <OutsideRows study={study} view={view} />}
-      {rows === "labels" && <DisagreeingRows study={study} view={view} />}
-      {rows === "events" && <EventRows study={study} view={view} areas={areas} area={selected} />}
+      {rows === "placed" && <PlacedRows view={view} />}
+      {rows === "outside" && <OutsideRows view={view} />}
+      {rows === "labels" && <DisagreeingRows view={view} />}
+      {rows === "events" && <EventRows view={view} areas={areas} area={selected} />}
       {rows === "set aside" && <SetAsideRows study={study} view={view} reason={reason} />}
     </Box>
   );
@@ -150,9 +150,9 @@ function AreaRows({ view, areas }: { view: View; areas: Areas }) {
   );
 }
 
-function EventRows(props: { study: Study; view: View; areas: Areas; area: number | null }) {
-  const { study, view, areas, area } = props;
-  const events = useAreaEvents(study, area);
+function EventRows(props: { view: View; areas: Areas; area: number | null }) {
+  const { view, areas, area } = props;
+  const events = useAreaEvents(view, area);
   if (area === null)
     return <Say text="Choose an area on the map or among the areas; its events are shown here." />;
   if (events.error) return <Say text={events.error.message} bad />;
@@ -169,7 +169,7 @@ function EventRows(props: { study: Study; view: View; areas: Areas; area: number
           : plural(total, "event")}
         <Box
           component="a"
-          href={`/api/studies/${study.id}/events/file?area=${encodeURIComponent(areas.identifier[area])}`}
+          href={`${resultsOf(view)}/events/file?area=${encodeURIComponent(areas.identifier[area])}`}
           download
           sx={{ color: INK }}
         >
@@ -182,8 +182,8 @@ function EventRows(props: { study: Study; view: View; areas: Areas; area: number
 }
 
 /** The placed events, all or those of the areas that have a text in a column. */
-function PlacedRows({ study, view }: { study: Study; view: View }) {
-  const columns = useAreaColumns(study, view).data ?? [];
+function PlacedRows({ view }: { view: View }) {
+  const columns = useAreaColumns(view).data ?? [];
   const of = view.plan.place.areas;
   const wholeZones = of.kind === "zones" && of.overlaps === "each";
   const rolled = of.kind === "zones" ? of.roll_up : null;
@@ -193,7 +193,7 @@ function PlacedRows({ study, view }: { study: Study; view: View }) {
   const chosen = offered.find((c) => c.column === column);
   const filter =
     chosen && value ? `&column=${encodeURIComponent(column)}&value=${encodeURIComponent(value)}` : "";
-  const found = usePlacedEvents(study, filter);
+  const found = usePlacedEvents(view, filter);
   if (found.error) return <Say text={found.error.message} bad />;
   if (!found.data) return <Say text="Looking them up…" />;
   const { total, rows } = found.data;
@@ -237,7 +237,7 @@ function PlacedRows({ study, view }: { study: Study; view: View }) {
         </Box>
         <Box
           component="a"
-          href={`/api/studies/${study.id}/events/file?${filter.slice(1)}`}
+          href={`${resultsOf(view)}/events/file?${filter.slice(1)}`}
           download
           sx={{ color: INK }}
         >
@@ -249,16 +249,16 @@ function PlacedRows({ study, view }: { study: Study; view: View }) {
   );
 }
 
-function OutsideRows({ study, view }: { study: Study; view: View }) {
-  const found = useOutside(study);
+function OutsideRows({ view }: { view: View }) {
+  const found = useOutside(view);
   if (found.error) return <Say text={found.error.message} bad />;
   if (!found.data) return <Say text="Looking them up…" />;
   if (!found.data.total) return <Say text="Every event that has a place lies in an area." />;
   return <Table label="Events in no area" view={view} found={found.data} numbers={["record", "metres"]} />;
 }
 
-function DisagreeingRows({ study, view }: { study: Study; view: View }) {
-  const found = useDisagreeing(study);
+function DisagreeingRows({ view }: { view: View }) {
+  const found = useDisagreeing(view);
   if (found.error) return <Say text={found.error.message} bad />;
   if (!found.data) return <Say text="Looking them up…" />;
   return <Table label="Events in another area" view={view} found={found.data} numbers={["record"]} />;
@@ -284,7 +284,7 @@ function Table(props: {
 function SetAsideRows({ study, view, reason }: { study: Study; view: View; reason: string | null }) {
   const set = useDoing((d) => d.set);
   const correcting = useDoing((d) => d.correcting);
-  const found = useSetAside(study, reason, true);
+  const found = useSetAside(view, reason, true);
   if (found.error) return <Say text={found.error.message} bad />;
   if (!found.data) return <Say text="Looking them up…" />;
   const skipped = found.data.columns.indexOf("reason");

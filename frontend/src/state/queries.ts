@@ -1,15 +1,24 @@
 /** What comes from the server, each under a key that says what it depends on. */
 
 import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMemo, useRef } from "react";
 import {
-  fetchAreas,
+  type Areas,
+  type Classes,
+  fetchClasses,
   fetchLines,
+  fetchNames,
   fetchOver,
   fetchPoints,
   fetchShapes,
   fetchTrial,
+  fetchValues,
   type GridTrial,
   type Lines,
+  type Names,
+  resultsOf,
+  type Shapes,
+  type Values,
 } from "../api/bulk";
 import {
   getJson,
@@ -25,6 +34,8 @@ import {
 import type { Condition, FromTable, Place, Plan } from "../plan/types";
 import { useDoing } from "./store";
 
+/** What does not change under its key; nothing stands in for it. */
+const FIRM = { staleTime: Number.POSITIVE_INFINITY } as const;
 const KEPT = { placeholderData: keepPreviousData, staleTime: Number.POSITIVE_INFINITY } as const;
 
 /** All studies, oldest first; asked for again while there is none that can be shown. */
@@ -56,21 +67,32 @@ export function useLoadDemo() {
   });
 }
 
-/** What was found of the open plan's records. */
-export function useFindings(study: Study, wanted: boolean) {
+/** What was found of the records. */
+export function useFindings(view: View, wanted: boolean) {
   return useQuery({
-    queryKey: ["findings", study.id, study.head_id],
-    queryFn: () => getJson<Schemas["FindingsView"]>(`/api/studies/${study.id}/findings`),
+    queryKey: ["findings", view.study, view.keys.placed],
+    queryFn: () => getJson<Schemas["FindingsView"]>(`${resultsOf(view)}/findings`),
     enabled: wanted,
     ...KEPT,
   });
 }
 
-/** What the open plan's filter keeps, and by what. */
-export function useTally(study: Study, where: readonly Condition[]) {
+/** What a filter of the events keeps, and by what. */
+export function useTally(view: View, where: readonly Condition[]) {
   return useQuery({
-    queryKey: ["tally", study.id, study.head_id, where],
-    queryFn: () => postJson<Tally>(`/api/studies/${study.id}/tally`, { where }),
+    queryKey: ["tally", view.study, view.keys.gathered, where],
+    queryFn: () => postJson<Tally>(`${resultsOf(view)}/tally`, { where }),
+    ...KEPT,
+  });
+}
+
+/** The account of events that the map does not count. */
+export function useAccount(view: View, events: string) {
+  return useQuery({
+    queryKey: ["account", view.study, view.version, events],
+    queryFn: () =>
+      getJson<Schemas["EventsAccount"]>(`${resultsOf(view)}/accounts/${encodeURIComponent(events)}`),
+    retry: false,
     ...KEPT,
   });
 }
@@ -88,10 +110,10 @@ export function useRowTally(study: Study, source: string | undefined, where: rea
 export type Proposal = Schemas["ProposalView"];
 
 /** What the rows of a table would come to as what to divide by. */
-export function useProposal(study: Study, denominator: FromTable | undefined) {
+export function useProposal(view: View, denominator: FromTable | undefined) {
   return useQuery({
-    queryKey: ["denominator", study.id, study.head_id, denominator],
-    queryFn: () => postJson<Proposal>(`/api/studies/${study.id}/denominator`, denominator),
+    queryKey: ["denominator", view.study, view.keys.areas, denominator],
+    queryFn: () => postJson<Proposal>(`${resultsOf(view)}/denominator`, denominator),
     enabled: denominator !== undefined,
     ...KEPT,
   });
@@ -120,33 +142,70 @@ export function useDemoJob(wanted: boolean) {
 export function useView(study: Study) {
   return useQuery({
     queryKey: ["view", study.id, study.head_id],
-    queryFn: () => getJson<View>(`/api/studies/${study.id}/view`),
+    queryFn: () => getJson<View>(`/api/studies/${study.id}/plans/${study.head_id}/view`),
     ...KEPT,
   });
 }
 
-export function useAreas(study: Study) {
-  return useQuery({
-    queryKey: ["areas", study.id, study.head_id],
-    queryFn: () => fetchAreas(study.id),
-    ...KEPT,
-  });
+/** A view, and the bulk that belongs to it. */
+export interface Outcome {
+  view: View;
+  areas: Areas;
+  shapes: Shapes;
 }
 
-/** Shapes change with Place alone; a finer level takes the coarser one's place once it is there. */
-export function useShapes(study: Study, view: View | undefined, level: number) {
-  return useQuery({
-    queryKey: [
-      "shapes",
-      study.id,
-      view?.plan.place,
-      view?.plan.show.insets,
-      view?.plan.place.areas.kind === "grid" ? 0 : level,
-    ],
-    queryFn: () => fetchShapes(study.id, level),
-    enabled: view !== undefined,
-    ...KEPT,
-  });
+const NOT_YET = { queryKey: ["not yet"], queryFn: () => null, enabled: false } as const;
+
+/**
+ * What the page shows: only parts that belong together. While those of a newer view are on their way, the last that
+ * were whole stay; each part is asked for under its own key, so that what did not change is there already.
+ */
+export function useOutcome(study: Study, view: View | undefined, level: number) {
+  const sound = view && !view.fault ? view : undefined;
+  const results = sound ? resultsOf(sound) : "";
+  const part = <T>(name: string, key: string | undefined, ask: (key: string) => Promise<T>) =>
+    key ? { queryKey: [name, study.id, key], queryFn: () => ask(key), ...FIRM } : NOT_YET;
+  const names = useQuery<Names | null>(part("names", sound?.keys.areas, (key) => fetchNames(results, key)));
+  const values = useQuery<Values | null>(
+    part("values", sound?.keys.measured, (key) => fetchValues(results, key)),
+  );
+  const classes = useQuery<Classes | null>(
+    part("classes", sound?.keys.classed, (key) => fetchClasses(results, key)),
+  );
+  // A finer level takes the coarser one's place once it is there.
+  const fine = sound?.kind === "cells" ? 0 : level;
+  const shapes = useQuery<Shapes | null>(
+    sound
+      ? {
+          queryKey: ["shapes", study.id, sound.keys.shapes, fine],
+          queryFn: () => fetchShapes(results, sound.keys.shapes, fine),
+          ...FIRM,
+        }
+      : NOT_YET,
+  );
+  const coarser = useRef<{ key: string; shapes: Shapes } | null>(null);
+  if (sound && shapes.data) coarser.current = { key: sound.keys.shapes, shapes: shapes.data };
+  const drawn = shapes.data ?? (coarser.current?.key === sound?.keys.shapes ? coarser.current?.shapes : null);
+  const areas = useMemo(
+    () =>
+      names.data && values.data && classes.data ? { ...names.data, ...values.data, ...classes.data } : null,
+    [names.data, values.data, classes.data],
+  );
+  const last = useRef<(Outcome & { study: string }) | null>(null);
+  if (sound && areas && drawn) {
+    const now = last.current;
+    if (now?.view !== sound || now.areas !== areas || now.shapes !== drawn)
+      last.current = { study: study.id, view: sound, areas, shapes: drawn };
+  }
+  const shown = last.current?.study === study.id && !view?.fault ? last.current : null;
+  const queries = [names, values, classes, shapes];
+  return {
+    shown,
+    error: queries.find((q) => q.error)?.error ?? null,
+    again: () => {
+      for (const query of queries) if (query.error) void query.refetch();
+    },
+  };
 }
 
 /** The lines of every reference source that has come so far. */
@@ -156,8 +215,8 @@ export function useReferences(study: Study, view: View): readonly Lines[] {
     queries: sources
       .filter((s) => s.role === "reference")
       .map((s) => ({
-        queryKey: ["lines", study.id, s.id, view.plan.place],
-        queryFn: () => fetchLines(study.id, s.name),
+        queryKey: ["lines", study.id, s.id, view.keys.shapes],
+        queryFn: () => fetchLines(resultsOf(view), s.name, view.keys.shapes),
         ...KEPT,
       })),
     combine: allThatCame,
@@ -184,12 +243,12 @@ export function usePlans(study: Study) {
   });
 }
 
-export function useSetAside(study: Study, reason: string | null, wanted: boolean) {
+export function useSetAside(view: View, reason: string | null, wanted: boolean) {
   return useQuery({
-    queryKey: ["set aside", study.id, study.head_id, reason],
+    queryKey: ["set aside", view.study, view.keys.placed, reason],
     queryFn: () =>
       getJson<Schemas["SetAsideRows"]>(
-        `/api/studies/${study.id}/set-aside?rows=5000${reason ? `&reason=${encodeURIComponent(reason)}` : ""}`,
+        `${resultsOf(view)}/set-aside?rows=5000${reason ? `&reason=${encodeURIComponent(reason)}` : ""}`,
       ),
     enabled: wanted,
   });
@@ -199,14 +258,12 @@ const PAGE = 20_000;
 const MOST_ROWS = 200_000;
 
 /** The events of one area, any number of them: page after page. */
-export function useAreaEvents(study: Study, area: number | null) {
+export function useAreaEvents(view: View, area: number | null) {
   return useQuery({
-    queryKey: ["area events", study.id, study.head_id, area],
+    queryKey: ["area events", view.study, view.keys.placed, area],
     queryFn: async () => {
       const page = (start: number) =>
-        getJson<Schemas["AreaEvents"]>(
-          `/api/studies/${study.id}/areas/${area}/events?start=${start}&rows=${PAGE}`,
-        );
+        getJson<Schemas["AreaEvents"]>(`${resultsOf(view)}/areas/${area}/events?start=${start}&rows=${PAGE}`);
       const found = await page(0);
       while (found.rows.length < Math.min(found.total, MOST_ROWS)) {
         const more = await page(found.rows.length);
@@ -219,10 +276,10 @@ export function useAreaEvents(study: Study, area: number | null) {
   });
 }
 
-export function useAreaProfile(study: Study, area: number | null) {
+export function useAreaProfile(view: View, area: number | null) {
   return useQuery({
-    queryKey: ["area profile", study.id, study.head_id, area],
-    queryFn: () => getJson<Schemas["AreaProfile"]>(`/api/studies/${study.id}/areas/${area}/profile`),
+    queryKey: ["area profile", view.study, view.version, area],
+    queryFn: () => getJson<Schemas["AreaProfile"]>(`${resultsOf(view)}/areas/${area}/profile`),
     enabled: area !== null,
     staleTime: Number.POSITIVE_INFINITY,
   });
@@ -249,93 +306,92 @@ export function usePicture(path: string) {
 }
 
 /** The columns of the open areas' zones, and what stands in them. */
-export function useAreaColumns(study: Study, view: View) {
-  const areas = view.plan.place.areas;
+export function useAreaColumns(view: View) {
   return useQuery({
-    queryKey: ["area columns", study.id, areas.kind === "zones" ? areas.source : areas.cover],
+    queryKey: ["area columns", view.study, view.keys.areas],
     queryFn: async () =>
-      (await getJson<Schemas["ZoneColumnsView"]>(`/api/studies/${study.id}/area-columns`)).columns,
+      (await getJson<Schemas["ZoneColumnsView"]>(`${resultsOf(view)}/area-columns`)).columns,
     ...KEPT,
   });
 }
 
 /** Grids tried out, in the order of the places asked for; those that came. */
-export function useTrials(study: Study, places: readonly Place[]) {
+export function useTrials(view: View, places: readonly Place[]) {
   return useQueries({
     queries: places.map((place) => ({
-      queryKey: ["trial", study.id, study.head_id, place],
-      queryFn: () => fetchTrial(study.id, place),
+      queryKey: ["trial", view.study, view.keys.gathered, place],
+      queryFn: () => fetchTrial(resultsOf(view), place),
       staleTime: Number.POSITIVE_INFINITY,
       retry: false,
     })),
   }) as { data?: GridTrial; error: Error | null; isPending: boolean }[];
 }
 
-export function useProjection(study: Study, projection: Place["projection"]) {
+export function useProjection(view: View, projection: Place["projection"]) {
   return useQuery({
-    queryKey: ["projection", study.id, study.head_id, projection],
-    queryFn: () => postJson<Schemas["ProjectionView"]>(`/api/studies/${study.id}/projection`, projection),
+    queryKey: ["projection", view.study, view.keys.looked, projection],
+    queryFn: () => postJson<Schemas["ProjectionView"]>(`${resultsOf(view)}/projection`, projection),
     retry: false,
     ...KEPT,
   });
 }
 
-export function usePoints(study: Study, wanted: boolean) {
+export function usePoints(view: View, wanted: boolean) {
   return useQuery({
-    queryKey: ["points", study.id, study.head_id],
-    queryFn: () => fetchPoints(study.id),
+    queryKey: ["points", view.study, view.keys.placed],
+    queryFn: () => fetchPoints(resultsOf(view)),
     enabled: wanted,
     staleTime: Number.POSITIVE_INFINITY,
   });
 }
 
 /** The outlines of the plan's upper level. */
-export function useOver(study: Study, view: View) {
+export function useOver(view: View) {
   return useQuery({
-    queryKey: ["over", study.id, view.plan.place, view.plan.show.over],
-    queryFn: () => fetchOver(study.id),
+    queryKey: ["over", view.study, view.keys.over],
+    queryFn: () => fetchOver(resultsOf(view), view.keys.over),
     enabled: Boolean(view.plan.show.over),
     staleTime: Number.POSITIVE_INFINITY,
   });
 }
 
-export function useOutside(study: Study) {
+export function useOutside(view: View) {
   return useQuery({
-    queryKey: ["outside", study.id, study.head_id],
-    queryFn: () => getJson<Schemas["OutsideRows"]>(`/api/studies/${study.id}/outside?rows=5000`),
+    queryKey: ["outside", view.study, view.keys.placed],
+    queryFn: () => getJson<Schemas["OutsideRows"]>(`${resultsOf(view)}/outside?rows=5000`),
     ...KEPT,
   });
 }
 
-export function useLabels(study: Study) {
+export function useLabels(view: View) {
   return useQuery({
-    queryKey: ["labels", study.id, study.head_id],
-    queryFn: () => getJson<Schemas["LabelsView"]>(`/api/studies/${study.id}/labels`),
+    queryKey: ["labels", view.study, view.keys.placed],
+    queryFn: () => getJson<Schemas["LabelsView"]>(`${resultsOf(view)}/labels`),
     ...KEPT,
   });
 }
 
-export function useDisagreeing(study: Study) {
+export function useDisagreeing(view: View) {
   return useQuery({
-    queryKey: ["labels", "rows", study.id, study.head_id],
-    queryFn: () => getJson<Schemas["SetAsideRows"]>(`/api/studies/${study.id}/labels/events?rows=5000`),
+    queryKey: ["labels", "rows", view.study, view.keys.placed],
+    queryFn: () => getJson<Schemas["SetAsideRows"]>(`${resultsOf(view)}/labels/events?rows=5000`),
   });
 }
 
-export function usePlacedEvents(study: Study, filter: string) {
+export function usePlacedEvents(view: View, filter: string) {
   return useQuery({
-    queryKey: ["placed", study.id, study.head_id, filter],
-    queryFn: () => getJson<Schemas["SetAsideRows"]>(`/api/studies/${study.id}/events?rows=5000${filter}`),
+    queryKey: ["placed", view.study, view.keys.placed, view.plan.place.carry, filter],
+    queryFn: () => getJson<Schemas["SetAsideRows"]>(`${resultsOf(view)}/events?rows=5000${filter}`),
     ...KEPT,
   });
 }
 
-export function useCompleteness(study: Study, column: string) {
+export function useCompleteness(view: View, column: string) {
   return useQuery({
-    queryKey: ["completeness", study.id, study.head_id, column],
+    queryKey: ["completeness", view.study, view.keys.placed, column],
     queryFn: () =>
       getJson<Schemas["CompletenessView"]>(
-        `/api/studies/${study.id}/completeness${column ? `?column=${encodeURIComponent(column)}` : ""}`,
+        `${resultsOf(view)}/completeness${column ? `?column=${encodeURIComponent(column)}` : ""}`,
       ),
     ...KEPT,
   });
@@ -364,14 +420,20 @@ export function useSavePlan(study: Study, view: View) {
         if (JSON.stringify(plan.place) !== place) set({ selected: null, hovered: null });
         const parent = ours?.id ?? view.version;
         const body = { parent_id: parent, document: plan };
-        const { id, document } = await postJson<Schemas["SavedPlan"]>(`/api/studies/${study.id}/plans`, body);
-        saved = { id, after: new Set(ours?.after ?? []).add(parent), plan: document as Plan };
+        const done = await postJson<{ id: string; view: View }>(`/api/studies/${study.id}/plans`, body);
+        saved = { id: done.id, after: new Set(ours?.after ?? []).add(parent), plan: done.view.plan };
+        // What it comes to came with it: the page knows the newer version without asking.
+        cache.setQueryData(["view", study.id, done.id], done.view);
+        cache.setQueryData<Study[]>(["study"], (all) =>
+          all?.map((s) => (s.id === study.id ? { ...s, head_id: done.id } : s)),
+        );
       });
       saving = turn.catch(() => {
         saved = null;
       });
       return turn;
     },
-    onSettled: () => cache.invalidateQueries({ queryKey: ["study"] }),
+    // Somebody else may have saved in the meantime.
+    onError: () => cache.invalidateQueries({ queryKey: ["study"] }),
   });
 }

@@ -91,6 +91,7 @@ class AreaRow(BaseModel):
     class_: int | None = Field(alias="class", description="1 = lowest.")
     full_km2: float = Field(description="Of the whole area, where only a part of it counts.")
     unreliable: bool
+    time: float | None = Field(description="How many windows or years of recording it is divided by.")
 
 
 class AreaRows(BaseModel):

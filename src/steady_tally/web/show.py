@@ -14,7 +14,7 @@ from pydantic import BaseModel, Field
 
 from steady_tally.core.chain import Chain
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, ZERO_CLASS
-from steady_tally.core.errors import Conflict, NotFound
+from steady_tally.core.errors import Conflict, NotFound, PlanError, SourceError, SteadyTallyError
 from steady_tally.core.gather.windows import period_noun
 from steady_tally.core.geo.projection import coordinate_system, project
 from steady_tally.core.measure.values import Role
@@ -22,12 +22,13 @@ from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.completeness import completeness
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.plan.base import bare, fingerprint
+from steady_tally.core.plan.place import Grid
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.report.tables import account_document
 from steady_tally.core.show.bands import bands
 from steady_tally.core.show.colours import sequential
 from steady_tally.core.show.drawing import LEVELS, Plane, plane_of, reference_lines, tolerance, zone_rings
-from steady_tally.core.show.insets import inset_rings, insets_of, without_insets
+from steady_tally.core.show.insets import DrawnInset, inset_rings, insets_of, without_insets
 from steady_tally.core.show.profile import area_profile
 from steady_tally.core.sources import texts
 from steady_tally.core.states import STATES, State
@@ -35,7 +36,7 @@ from steady_tally.results.studies import chain_of
 from steady_tally.store.sources import load_sources
 from steady_tally.web.access import Right, needs
 from steady_tally.web.arrow import bulk, cell_table, lattice_meta, ring_table
-from steady_tally.web.outcomes import Account, outcome_of, plan_of
+from steady_tally.web.outcomes import Account, AreasAccount, StageView, outcome_of, plan_of
 from steady_tally.web.problems import Problem
 from steady_tally.web.studies import PLAN, PlanPath, answer, engine
 
@@ -64,6 +65,13 @@ class NoteView(BaseModel):
     warns: str = Field(description="Where a decision is needed, what is open in a word or two; else empty.")
 
 
+class Fault(BaseModel):
+    """What stands in the way of the whole outcome."""
+
+    stage: str = Field(description="The stage where it is put right.")
+    says: str
+
+
 class TermView(BaseModel):
     """One term of the sum behind each value."""
 
@@ -80,6 +88,7 @@ class View(BaseModel):
     plan: Plan
     measure: str = Field(description="The name of the mapped measure.")
     events_name: str = Field(description="The name of the events that it counts.")
+    fault: Fault | None = Field(None, description="Why nothing can be worked out; then there is no bulk.")
     ledger: Account
     kind: str = Field(description="zones or cells")
     columns: list[str] = Field(description="The events' own columns.")
@@ -174,7 +183,7 @@ def shapes(path: BulkPath, query: LevelQuery) -> Response:
     outcome = _outcome(path, "shapes")
     areas = outcome.placed.areas
     plane = plane_of_outcome(outcome)
-    insets = insets_of(outcome.plan.show.insets, areas, plane)
+    insets = _insets_of(outcome)
     if query.inset is not None:
         if query.inset >= len(insets) or isinstance(areas, CellSet):
             raise NotFound("there is no such inset of zones.", todo="Load the study again.")
@@ -328,9 +337,71 @@ def area_events(path: AreaPath, query: RowsQuery) -> Response:
 
 
 def view_of(path: PlanPath) -> View:
-    """What that version of the plan comes to."""
+    """What that version of the plan comes to; or why it cannot be worked out, with all that can be said without."""
     chain = chain_of(engine(), path.study_id, plan_of(path))
-    return _view(path, chain.outcome(strict=False), keys_of(chain))
+    try:
+        outcome = chain.outcome(strict=False)
+        _insets_of(outcome)
+    except (PlanError, SourceError) as error:
+        return _without_outcome(path, chain, error)
+    return _view(path, outcome, keys_of(chain))
+
+
+def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> View:
+    """A plan that cannot be worked out must not lock the study: the plan itself, its files and the fault."""
+    plan = chain.plan
+    measure = plan.measures[plan.mapped]
+    stages = ("gather", "place", "measure", "class", "show")
+    stage = next((s for s in stages if error.where.startswith(f"plan: {s}")), "gather")
+    events = plan.gather.events[measure.events]
+    columns: list[str] = []
+    if events.source in chain.sources.tables:
+        columns = chain.sources.tables[events.source].columns.column_names
+    nothing = [
+        StageView(stage=s, records_in=0, records_out=0, records_set_aside=0, set_aside=[], ways={})
+        for s in ("gather", "place")
+    ]
+    account = Account(
+        stages=nothing,
+        placements=0,
+        areas=AreasAccount(read=0, states={}),
+        table=None,
+        periods=1.0,
+        breaks=[],
+        fit=None,
+        notes=[],
+        warnings=[error.sentence],
+    )
+    return View(
+        study=path.study_id,
+        keys=keys_of(chain),
+        version=path.version,
+        plan=plan,
+        measure=plan.mapped,
+        events_name=measure.events,
+        fault=Fault(stage=stage, says=error.sentence),
+        ledger=account,
+        kind="cells" if isinstance(plan.place.areas, Grid) else "zones",
+        columns=columns,
+        events=0,
+        records=0,
+        located=0,
+        value_name=measure.called(events.recorded),
+        terms=[],
+        per=1.0,
+        period_noun=period_noun(events.recorded),
+        method=plan.classes[plan.mapped].says,
+        bands=[],
+        zero=0,
+        beyond=0,
+        states=[],
+        notes=[NoteView(stage=stage, says=error.sentence, warns="cannot be worked out")],
+        total_value=None,
+    )
+
+
+def _insets_of(outcome: Outcome) -> list[DrawnInset]:
+    return insets_of(outcome.plan.show.insets, outcome.placed.areas, plane_of_outcome(outcome))
 
 
 def keys_of(chain: Chain) -> dict[str, str]:

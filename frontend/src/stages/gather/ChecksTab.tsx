@@ -16,7 +16,7 @@ import { Field, Pick } from "./Fields";
 import { LookUpChoice } from "./LookUpChoice";
 
 export function ChecksTab({ study, view, save }: { study: Study; view: View; save: Save }) {
-  const findings = useFindings(study, true);
+  const findings = useFindings(view, true);
   const found = findings.data;
   const events = mappedEvents(view.plan);
   if (findings.error) return <Typography sx={{ color: MADDER }}>{findings.error.message}</Typography>;

@@ -4,7 +4,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import type { Study, View } from "../../api/client";
+import type { View } from "../../api/client";
 import { plural, whole } from "../../format";
 import { type Change, parts, put, weekOf, withWeek } from "../../plan/filter";
 import { mappedEvents } from "../../plan/mapped";
@@ -18,9 +18,9 @@ import { Field, Pick } from "./Fields";
 import { MonthBars } from "./MonthBars";
 import { WeekGrid } from "./WeekGrid";
 
-export function FilterTab({ study, view, save }: { study: Study; view: View; save: Save }) {
+export function FilterTab({ view, save }: { view: View; save: Save }) {
   const where = mappedEvents(view.plan).where;
-  const tally = useTally(study, where);
+  const tally = useTally(view, where);
   const change: Change = (alter) =>
     save((plan) => {
       mappedEvents(plan).where = alter(mappedEvents(plan).where);

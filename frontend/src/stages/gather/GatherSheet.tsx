@@ -6,11 +6,12 @@ import ButtonBase from "@mui/material/ButtonBase";
 import type { Study, View } from "../../api/client";
 import { whole } from "../../format";
 import { mappedEvents } from "../../plan/mapped";
+import { mapEvents } from "../../plan/measures";
 import type { Save } from "../../state/queries";
-import { useFindings, useSources } from "../../state/queries";
+import { useAccount, useFindings, useSources } from "../../state/queries";
 import { type GatherTab, useDoing } from "../../state/store";
-import { INK } from "../../theme";
-import { Notes, Question, Quiet, Tabs } from "../parts";
+import { INK, MADDER } from "../../theme";
+import { Head, Link, Notes, Question, Quiet, Tabs } from "../parts";
 import { ChecksTab } from "./ChecksTab";
 import { FilesTab } from "./FilesTab";
 import { FilterTab } from "./FilterTab";
@@ -25,7 +26,7 @@ export function GatherSheet({ study, view, save }: { study: Study; view: View; s
       <Tabs tabs={TABS} open={gatherTab} onOpen={(tab) => set({ gatherTab: tab })} />
       {gatherTab === "records" && <Records study={study} view={view} save={save} />}
       {gatherTab === "files" && <FilesTab study={study} view={view} save={save} />}
-      {gatherTab === "filter" && <FilterTab study={study} view={view} save={save} />}
+      {gatherTab === "filter" && <FilterTab view={view} save={save} />}
       {gatherTab === "checks" && <ChecksTab study={study} view={view} save={save} />}
     </>
   );
@@ -34,7 +35,7 @@ export function GatherSheet({ study, view, save }: { study: Study; view: View; s
 function Records({ study, view, save }: { study: Study; view: View; save: Save }) {
   const set = useDoing((d) => d.set);
   const swapped = view.ledger.stages[0].set_aside.some((r) => r.reason === "swapped_axes");
-  const findings = useFindings(study, swapped).data;
+  const findings = useFindings(view, swapped).data;
   const swapping = mappedEvents(view.plan).swapped_axes === "swap";
   const swap = (to: "swap" | "set_aside") =>
     save((plan) => {
@@ -88,8 +89,43 @@ function Records({ study, view, save }: { study: Study; view: View; save: Save }
         </Button>
       )}
       <Change study={study} view={view} />
+      <OtherEvents view={view} save={save} />
       <Notes view={view} stage="gather" />
     </>
+  );
+}
+
+/** The events of the study that the map does not count: each with its account, and one press away from the map. */
+function OtherEvents({ view, save }: { view: View; save: Save }) {
+  const others = Object.keys(view.plan.gather.events).filter((name) => name !== view.events_name);
+  if (!others.length) return null;
+  return (
+    <>
+      <Head>Other events of the study</Head>
+      {others.map((name) => (
+        <OtherAccount
+          key={name}
+          view={view}
+          name={name}
+          onMap={() => save((plan) => mapEvents(plan, name, plan.gather.events[name]))}
+        />
+      ))}
+    </>
+  );
+}
+
+function OtherAccount({ view, name, onMap }: { view: View; name: string; onMap: () => void }) {
+  const account = useAccount(view, name);
+  const [gather, place] = account.data?.stages ?? [];
+  return (
+    <Box sx={{ mb: 1 }}>
+      <Entry label={name} count={gather?.records_in ?? 0} strong />
+      {gather && <Entry label="set aside" count={-gather.records_set_aside} />}
+      {place && <Entry label="not placed" count={-place.records_set_aside} />}
+      {place && <Entry label="placed" count={place.records_out} />}
+      {account.error && <Quiet colour={MADDER}>{account.error.message}</Quiet>}
+      <Link onClick={onMap}>map these events</Link>
+    </Box>
   );
 }
 

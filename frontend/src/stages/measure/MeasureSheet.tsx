@@ -45,10 +45,10 @@ export function MeasureSheet({ study, view, save }: Props) {
   const guessed = useRate(study, view);
   const [answer, setAnswer] = useState<FromTable | null>(null);
   const table = guessed?.denominator.kind === "table" ? guessed.denominator : undefined;
-  const asked = useProposal(study, answer ?? table);
+  const asked = useProposal(view, answer ?? table);
   const proposal = asked.data;
   const events = mappedEvents(view.plan);
-  const tally = useTally(study, events.where).data;
+  const tally = useTally(view, events.where).data;
   const mapped = mappedName(view.plan);
   const measure = mappedMeasure(view.plan);
   const perTable = measure.kind === "rate" && measure.denominator.kind === "table";

@@ -126,9 +126,9 @@ function ZonesForm({ study, view, save, areas }: PlaceProps & { areas: Zones }) 
 }
 
 /** What the map is drawn in and grids lie in, in plain words. */
-function Projection({ study, view, save }: PlaceProps) {
+function Projection({ view, save }: PlaceProps) {
   const projection = view.plan.place.projection;
-  const found = useProjection(study, projection);
+  const found = useProjection(view, projection);
   const [changing, setChanging] = useState(false);
   const [text, setText] = useState(false);
   const choose = (system: string | null) => {

@@ -16,7 +16,7 @@ import type { PlaceProps } from "./PlaceSheet";
 
 export function ChecksTab(props: PlaceProps) {
   const { dots, set } = useDoing();
-  const points = usePoints(props.study, dots !== null).data;
+  const points = usePoints(props.view, dots !== null).data;
   return (
     <>
       <Head>By eye</Head>
@@ -46,9 +46,9 @@ export function ChecksTab(props: PlaceProps) {
 
 const PAIRS = 10;
 
-function Labels({ study, view, save }: PlaceProps) {
+function Labels({ view, save }: PlaceProps) {
   const { dots, set } = useDoing();
-  const check = useLabels(study).data;
+  const check = useLabels(view).data;
   const trust = view.plan.place.stated.trust_within_m;
   const [text, setText] = useState(trust ? String(trust) : "");
   const [byZone, setByZone] = useState(false);
@@ -182,11 +182,11 @@ function Table(props: { label: string; heads: string[]; rows: (string | number)[
 }
 
 /** What each event takes with it from its area, into the rows, the files and the interface. */
-function Carried({ study, view, save }: PlaceProps) {
+function Carried({ view, save }: PlaceProps) {
   const set = useDoing((d) => d.set);
   const areas = view.plan.place.areas;
   const own = areas.kind === "zones" && areas.roll_up ? [areas.roll_up] : [];
-  const found = (useAreaColumns(study, view).data ?? []).map((c) => c.column);
+  const found = (useAreaColumns(view).data ?? []).map((c) => c.column);
   const columns = areas.kind === "grid" || areas.overlaps === "combinations" ? [] : own.length ? own : found;
   const carry = view.plan.place.carry;
   const [separator, setSeparator] = useState(view.plan.place.separator);

@@ -108,8 +108,8 @@ function Entry({ says, onTakeOut }: { says: string; onTakeOut: () => void }) {
 }
 
 /** Leave zones out by the texts in one of their columns. */
-function ByColumn({ study, view, save }: PlaceProps) {
-  const columns = (useAreaColumns(study, view).data ?? []).filter(
+function ByColumn({ view, save }: PlaceProps) {
+  const columns = (useAreaColumns(view).data ?? []).filter(
     (c) => Object.keys(c.values).length < 200 && Object.keys(c.values).length < view.ledger.areas.read,
   );
   const [column, setColumn] = useState("");
@@ -149,7 +149,7 @@ type Where = RecordedWhere["kind"] | typeof EVERYWHERE | "differs";
 /** Where an event could have been recorded at all, in all recorded windows or in one of them. */
 function Recorded({ study, view, save }: PlaceProps) {
   const sources = useSources(study).data ?? [];
-  const columns = useAreaColumns(study, view).data ?? [];
+  const columns = useAreaColumns(view).data ?? [];
   const { outline, outlineFor, window, set } = useDoing();
   const windows = mappedEvents(view.plan).recorded.filter((w) => w.first_day !== null);
   const at = window !== null && window < windows.length ? window : null;

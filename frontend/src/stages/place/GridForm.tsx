@@ -6,8 +6,8 @@ import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import IconButton from "@mui/material/IconButton";
 import { useEffect, useState } from "react";
-import type { GridTrial } from "../../api/bulk";
-import { postJson, type Schemas, type Study } from "../../api/client";
+import { type GridTrial, resultsOf } from "../../api/bulk";
+import { postJson, type Schemas, type View } from "../../api/client";
 import { figure, whole } from "../../format";
 import { isLaid } from "../../map/overlays";
 import {
@@ -70,7 +70,7 @@ export function GridForm({ study, view, save }: PlaceProps) {
     const n = aboveZero(text);
     if (n !== null) setGrid({ ...grid, [which]: n });
   };
-  const trials = useTrials(study, tried ? [tried, ...held] : []);
+  const trials = useTrials(view, tried ? [tried, ...held] : []);
   const now = tried ? trials[0] : undefined;
   const same = isLaid({ areas: grid }, place);
   const covered = grid.cover === null ? EXTENT : (grid.cover.source ?? OUTLINE);
@@ -152,7 +152,7 @@ export function GridForm({ study, view, save }: PlaceProps) {
         }
       />
       {(covered === OUTLINE || (outline && outlineFor === "cover")) && (
-        <EditOutline study={study} corners={grid.cover?.corners ?? undefined} />
+        <EditOutline view={view} corners={grid.cover?.corners ?? undefined} />
       )}
       {grid.cover !== null && (
         <>
@@ -330,11 +330,11 @@ function Origin({ grid, alter }: { grid: Grid; alter: (change: Partial<Grid>) =>
   );
 }
 
-function EditOutline({ study, corners }: { study: Study; corners: Corners | undefined }) {
+function EditOutline({ view, corners }: { view: View; corners: Corners | undefined }) {
   const { outline, set } = useDoing();
   if (outline) return <Quiet>Click corners on the map and drag them; Enter ends the outline.</Quiet>;
   const move = async () => {
-    const answer = await postJson<Schemas["PlanePoints"]>(`/api/studies/${study.id}/plane`, {
+    const answer = await postJson<Schemas["PlanePoints"]>(`${resultsOf(view)}/plane`, {
       points: corners,
     });
     set({ outline: answer.points as Corners, outlineFor: "cover" });

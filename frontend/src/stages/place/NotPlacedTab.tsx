@@ -65,8 +65,8 @@ function Account({ view }: PlaceProps) {
   );
 }
 
-function Outside({ study, view, save }: PlaceProps) {
-  const found = useOutside(study).data;
+function Outside({ view, save }: PlaceProps) {
+  const found = useOutside(view).data;
   const { dots, set } = useDoing();
   const tolerance = view.plan.place.tolerance_m;
   const [text, setText] = useState(tolerance ? String(tolerance) : "");
@@ -127,9 +127,9 @@ export function Within({ within }: { within: readonly { metres: number; events: 
   );
 }
 
-function Stated({ study, view, save }: PlaceProps) {
+function Stated({ view, save }: PlaceProps) {
   const events = mappedEvents(view.plan);
-  const labels = useLabels(study).data;
+  const labels = useLabels(view).data;
   const zones = view.plan.place.areas.kind === "zones";
   const stated = events.stated;
   const alone = events.coordinates.kind === "none";
@@ -218,9 +218,9 @@ function LeftOver(props: {
   );
 }
 
-function Complete({ study, view, save }: PlaceProps) {
+function Complete({ view, save }: PlaceProps) {
   const [column, setColumn] = useState("");
-  const found = useCompleteness(study, column).data;
+  const found = useCompleteness(view, column).data;
   const [text, setText] = useState(String(Math.round(100 * view.plan.place.complete_from)));
   if (!found) return null;
   const share = (s: Schemas["ShareView"]) => (s.records ? s.located / s.records : 1);
