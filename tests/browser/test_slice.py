@@ -45,10 +45,10 @@ def figure(page: Page, stage: str) -> str:
     return page.locator(f'[data-figure="{stage}"]').inner_text()
 
 
-def choose(page: Page, key: str, label: str) -> None:
+def choose(page: Page, key: str, label: str, *, exact: bool = False) -> None:
     """Open a stage's sheet by its key, choose, and close it."""
     page.keyboard.press(key)
-    page.get_by_role("radio", name=label).click()
+    page.get_by_role("radio", name=label, exact=exact).click()
     page.wait_for_load_state("networkidle")
     page.wait_for_timeout(400)
     page.keyboard.press(key)
@@ -100,10 +100,7 @@ def test_an_area_is_found_by_pointing_and_its_card_writes_the_sum_out(opened, ap
 
 def test_measure_method_number_and_areas_change_map_and_rail(opened, application, study):
     before = opened.screenshot()
-    opened.keyboard.press("3")
-    opened.get_by_role("radio", name="call-outs", exact=True).click()
-    settle(opened)
-    opened.keyboard.press("3")
+    choose(opened, "3", "call-outs", exact=True)
     assert opened.screenshot() != before
     assert "events" in figure(opened, "measure")
     choose(opened, "3", "per km²")

@@ -214,7 +214,13 @@ def _plan(spelt: list[Spelling], codes: list[str]) -> dict[str, Any]:
                     "identifier": "call_id",
                     "time": {"column": "called_at", "order": "day-first"},
                     "recorded": [{**windows[0], "where": listed}, *windows[1:]],
-                }
+                },
+                "bicycle thefts": {
+                    "source": "bicycle thefts",
+                    "coordinates": {"kind": "columns", "x": "easting", "y": "northing", "crs": CRS_NAME},
+                    "identifier": "report",
+                    "time": {"column": "from"},
+                },
             }
         },
         "place": {"areas": {"kind": "zones", "source": "wards", "identifier": "code", "name": "name"}},
@@ -233,7 +239,13 @@ def _plan(spelt: list[Spelling], codes: list[str]) -> dict[str, Any]:
                 },
                 "per": 10000,
                 "time": "window",
-            }
+            },
+            "bicycle thefts per km²": {
+                "kind": "rate",
+                "events": "bicycle thefts",
+                "denominator": {"kind": "ground"},
+                "per": 1,
+            },
         },
         "class": {rate: {"method": "quantile", "count": 5}},
         "show": {"title": "Heat-illness call-outs in Quillhaven", "mapped": rate},
