@@ -103,7 +103,7 @@ def test_measure_method_number_and_areas_change_map_and_rail(opened, application
     choose(opened, "3", "call-outs", exact=True)
     assert opened.screenshot() != before
     assert "events" in figure(opened, "measure")
-    choose(opened, "3", "per km²")
+    choose(opened, "3", "call-outs per km²")
     placed = application.ask(f"{results_of(application, study)}/ledger")["stages"][1]["records_out"]
     by_time = sum(a["area_km2"] * a["time"] for a in areas_of(application, study))
     assert float(figure(opened, "measure")) == pytest.approx(placed / by_time, rel=0.01)
@@ -213,7 +213,7 @@ def test_names_with_markup_are_text(opened, application, study):
             writer.write_table(table.combine_chunks())
         route.fulfill(body=sink.getvalue().to_pybytes(), content_type="application/vnd.apache.arrow.stream")
 
-    opened.route("**/values", renamed)
+    opened.route("**/names", renamed)
     versions = application.ask(f"api/studies/{study['id']}/plans")
     document = versions["versions"][-1]["document"]
     document["show"]["title"] = "<img src=x onerror=\"document.title='run'\">Heat"

@@ -12,7 +12,7 @@ from steady_tally.core.chain import Chain
 from steady_tally.core.errors import PlanError
 from steady_tally.core.geo.locate import Located
 from steady_tally.core.outcome import Outcome
-from steady_tally.core.place.looking import fixed_centre
+from steady_tally.core.place.looking import fixed_projection
 from steady_tally.core.place.survey import Survey, survey
 from steady_tally.core.place.trial import Trial, try_grid
 from steady_tally.core.plan.base import fingerprint
@@ -95,10 +95,9 @@ def settled(engine: Engine, study_id: uuid.UUID, plan: Plan) -> Plan:
         return plan
     try:
         chain = chain_of(engine, study_id, plan)
-        centre = fixed_centre([chain.looked(name) for name in events])
+        projection = fixed_projection([chain.looked(name) for name in events])
     except PlanError:
         return plan  # opening the plan says what is wrong with it
-    projection = plan.place.projection.model_copy(update={"centre": centre})
     return plan.model_copy(update={"place": plan.place.model_copy(update={"projection": projection})})
 
 

@@ -13,7 +13,6 @@ import numpy as np
 import numpy.typing as npt
 from pyproj import CRS, Transformer
 from pyproj.exceptions import CRSError
-from scipy.interpolate import RectBivariateSpline
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.plan.place import WorkingProjection
@@ -23,6 +22,15 @@ DEGREES = "EPSG:4326"
 _WHERE = "plan: place.projection"
 _STEP = 200.0  # metres
 _MANY, _NODES = 20_000, 41
+_WIDEST = 100.0  # degrees from the middle
+_FARTHEST_NORTH = 89.0  # beyond it scales are those of the pole
+# The cylindrical equal-area projection with true scale at 30 degrees (Snyder 1987, section 10), by its authority code.
+WORLD = "EPSG:6933"
+# Methods that draw the earth between two meridians half a turn from the middle one.
+_CUT_AT_A_MERIDIAN = (
+    "cylindrical", "equal earth", "mercator (", "pseudo-mercator", "mollweide", "sinusoidal", "eckert", "robinson",
+    "natural earth", "plate carr",
+)  # fmt: skip
 _TRUE_AREAS = 1e-6  # a relative difference of area that nobody can see or measure
 # Names of methods (ISO 19162, and PROJ's own) that keep areas by their construction, beside those that say so.
 _KEEP_AREAS = ("equal area", "equal earth", "bonne", "eckert ii", "eckert iv", "eckert vi", "mollweide", "sinusoidal")
@@ -91,6 +99,14 @@ def equal_area(longitude: float, latitude: float) -> CRS:
     )
 
 
+def spans_the_world(lon: Floats, lat: Floats) -> bool:
+    """Do places reach so far around the earth that no azimuthal plane about their middle holds them well?"""
+    latitude, longitude = (np.radians(c) for c in centre_of(lon, lat))
+    phi, away = np.radians(lat), np.radians(lon) - longitude
+    cosine = np.sin(latitude) * np.sin(phi) + np.cos(latitude) * np.cos(phi) * np.cos(away)
+    return bool(cosine.min() < np.cos(np.radians(_WIDEST)))
+
+
 def centre_of(lon: Floats, lat: Floats) -> tuple[float, float]:
     """Latitude and longitude, in whole degrees, of the middle of an extent, also across the antimeridian or a pole."""
     lon = np.where(lon > 180.0, lon - 360.0, lon)
@@ -106,8 +122,11 @@ def centre_of(lon: Floats, lat: Floats) -> tuple[float, float]:
 def working_system(plan: WorkingProjection, lon: Floats, lat: Floats) -> tuple[CRS, str]:
     """The working projection, and a short name that differs where it does.
 
-    lon, lat: (n,) the data, about whose extent the equal-area projection is centred where the plan fixes no centre.
+    lon, lat: (n,) the data, about whose extent the equal-area projection is centred where the plan fixes no centre;
+    where they reach around the earth it is one of the whole world.
     """
+    if plan.system is None and plan.centre is None and spans_the_world(lon, lat):
+        plan = WorkingProjection(system=WORLD)
     if plan.system is None:
         latitude, longitude = plan.centre or centre_of(lon, lat)
         return equal_area(longitude, latitude), f"laea {latitude:g} {longitude:g}"
@@ -156,6 +175,8 @@ def _each_true(centres: Floats, about: Floats, crs: CRS) -> Floats:
 
 
 def _by_splines(centres: Floats, about: Floats, crs: CRS) -> Floats:
+    from scipy.interpolate import RectBivariateSpline  # takes a quarter of a second to load, and is seldom needed
+
     low, high = centres.min(axis=0), centres.max(axis=0)
     x, y = (np.linspace(a, b, _NODES) for a, b in zip(low, high, strict=True))
     nodes = np.stack(np.meshgrid(x, y, indexing="ij"), axis=-1).reshape(-1, 2)
@@ -208,8 +229,20 @@ def distortion(crs: CRS, lon: Floats, lat: Floats) -> Distortion:
 def spread_over(lon: Floats, lat: Floats) -> tuple[Floats, Floats]:
     """A hundred places over the extent of others."""
     lon = on_one_turn(lon, np.isfinite(lon), 360.0)
-    x, y = np.meshgrid(np.linspace(lon.min(), lon.max(), 10), np.linspace(lat.min(), lat.max(), 10))
+    low, high = max(float(lat.min()), -_FARTHEST_NORTH), min(float(lat.max()), _FARTHEST_NORTH)
+    x, y = np.meshgrid(np.linspace(lon.min(), lon.max(), 10), np.linspace(low, high, 10))
     return x.ravel(), y.ravel()
+
+
+def cut_meridian(crs: CRS) -> float | None:
+    """The longitude at which a projection of the world is cut in two; None for one that is not cut so."""
+    operation = crs.coordinate_operation
+    if operation is None or "transverse" in operation.method_name.casefold():
+        return None
+    if not any(name in operation.method_name.casefold() for name in _CUT_AT_A_MERIDIAN):
+        return None
+    origin = [p.value for p in operation.params if "longitude of" in p.name.casefold()]
+    return float(origin[0] if origin else 0.0) + 180.0
 
 
 def called(crs: CRS) -> str:
@@ -227,6 +260,10 @@ def keeps_areas(crs: CRS, points: Floats) -> bool:
     method = operation.method_name.casefold() if operation else ""
     if not any(name in method for name in _KEEP_AREAS):
         return False
+    if (
+        "cylindrical" in method
+    ):  # near the poles scales are hard to tell by differences, and cells may reach beyond them
+        points = points[np.abs(to_degrees(points, crs)[:, 1]) < 70.0]
     return bool(np.abs(_scales(crs, points)[0] - 1.0).max(initial=0.0) < _TRUE_AREAS)
 
 

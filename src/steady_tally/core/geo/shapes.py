@@ -12,13 +12,15 @@ from pyproj import CRS
 from shapely.errors import GEOSException
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.geo.projection import called, project
+from steady_tally.core.geo.projection import called, cut_meridian, full_turn, project
 
 _PIECE_METRES = 100.0  # an edge bends by less than a millimetre over so much, whatever the two systems
 _MOST_PIECES = 2e6
+_MOST_PIECES_OF_THE_WORLD = 1e5  # pieces of a kilometre or two: they bend by some decimetres
 _METRES_A_DEGREE = 111_320.0
 _LEAP_METRES = 5e6  # no piece of an edge is ever so long, unless the plane is cut there
 _POLYGONAL = (3, 6)
+_SLIVER = 1e-9  # how near to where a plane is cut, in degrees, a shape may come
 
 Shapes = npt.NDArray[np.object_]
 Floats = npt.NDArray[np.float64]
@@ -59,11 +61,13 @@ def in_plane(geometry: Shapes, crs: CRS, plane: CRS, *, divided: bool = True) ->
     PlanError where the other system is cut somewhere within a shape, as a world map is at its two sides.
     """
     piece = _PIECE_METRES / (_METRES_A_DEGREE if crs.is_geographic else 1.0)
-    piece = max(piece, float(np.nansum(shapely.length(geometry))) / _MOST_PIECES)
+    most = _MOST_PIECES if cut_meridian(plane) is None else _MOST_PIECES_OF_THE_WORLD
+    piece = max(piece, float(np.nansum(shapely.length(geometry))) / most)
 
     def move(points: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         return np.column_stack(project(points[:, 0], points[:, 1], crs, plane))
 
+    geometry = cut_for(geometry, crs, plane)
     moved = np.asarray(shapely.transform(shapely.segmentize(geometry, piece) if divided else geometry, move))
     if divided and plane.is_projected and _longest_step(moved) > _LEAP_METRES:
         raise PlanError(
@@ -72,6 +76,31 @@ def in_plane(geometry: Shapes, crs: CRS, plane: CRS, *, divided: bool = True) ->
             todo="Choose one made for this part of the earth.",
         )
     return moved
+
+
+def cut_for(geometry: Shapes, crs: CRS, plane: CRS) -> Shapes:
+    """Shapes in degrees cut in two where the plane is, if it is one of the whole world; others as they are."""
+    cut = cut_meridian(plane) if crs.is_geographic else None
+    if cut is None or len(geometry) == 0:
+        return geometry
+    turn = full_turn(crs) or 360.0
+    cut *= turn / 360.0
+    bounds = shapely.bounds(geometry)
+    # Of the turns of the earth from one cut to the next, the first and the last that each shape reaches into.
+    first, last = (np.nan_to_num(np.floor((b - cut) / turn)) for b in (bounds[:, 0] + _SLIVER, bounds[:, 2] - _SLIVER))
+    beyond = np.flatnonzero((first != -1.0) | (last != -1.0))
+    if len(beyond) == 0:
+        return geometry
+    found = geometry.copy()
+    for at in beyond:
+        parts = []
+        for k in range(int(first[at]), int(max(last[at], first[at])) + 1):
+            west = cut + k * turn
+            window = shapely.box(west + _SLIVER, -turn, west + turn - _SLIVER, turn)
+            part = shapely.intersection(geometry[at], window)
+            parts.append(shapely.transform(part, lambda p, k=k: p - [(k + 1) * turn, 0.0]))
+        found[at] = parts[0] if len(parts) == 1 else shapely.union_all(parts)
+    return found
 
 
 def _longest_step(shapes: Shapes) -> float:

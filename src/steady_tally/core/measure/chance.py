@@ -7,7 +7,8 @@ from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
-from scipy.special import betainc, betaincinv, gammainc, gammaincinv
+
+# scipy.special takes a fifth of a second to load: it is loaded where it is first used.
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -39,6 +40,8 @@ class Poisson:
     def below(self, x: Floats) -> Floats:
         """Given a count n, the mean is gamma distributed with shape n + 1/2 under Jeffreys' prior (Gelman et al. 2013,
         Bayesian Data Analysis, section 2.6 and 2.8)."""
+        from scipy.special import gammainc
+
         return np.asarray(gammainc(self.events + 0.5, np.maximum(x, 0.0) / self.each))
 
     def interval(self, level: float) -> tuple[Floats, Floats]:
@@ -62,6 +65,8 @@ class Binomial:
     def below(self, x: Floats) -> Floats:
         """The share is beta distributed under Jeffreys' prior (Brown, Cai & DasGupta, "Interval Estimation for a
         Binomial Proportion", Statistical Science 16, 2001, section 3)."""
+        from scipy.special import betainc
+
         share = np.clip(x / self.per, 0.0, 1.0)
         found = betainc(self.hits + 0.5, self.of - self.hits + 0.5, share)
         return np.where(self.of > 0, found, np.nan)
@@ -80,6 +85,8 @@ def count_interval(events: Ints, level: float = 0.95) -> tuple[Floats, Floats]:
     >>> [f"{a:.2f} to {b:.2f}" for a, b in zip(low, high)]
     ['0.00 to 3.69', '4.80 to 18.39']
     """
+    from scipy.special import gammaincinv
+
     tail = (1.0 - level) / 2.0
     n = events.astype(np.float64)
     low = np.where(n > 0.0, gammaincinv(np.maximum(n, 1.0), tail), 0.0)
@@ -95,6 +102,8 @@ def share_interval(hits: Ints, of: Ints, level: float = 0.95) -> tuple[Floats, F
     >>> [f"{a:.4f} to {b:.4f}" for a, b in zip(low, high)]
     ['0.0000 to 0.3085', '0.4439 to 0.9748']
     """
+    from scipy.special import betaincinv
+
     tail = (1.0 - level) / 2.0
     k, n = hits.astype(np.float64), of.astype(np.float64)
     low = np.where(k > 0.0, betaincinv(np.maximum(k, 1.0), np.maximum(n - k + 1.0, 1.0), tail), 0.0)

@@ -14,14 +14,14 @@ from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.records import Checked
 from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.geo.locate import Located, locate
-from steady_tally.core.geo.projection import centre_of, project, working_system
+from steady_tally.core.geo.projection import WORLD, centre_of, project, spans_the_world, working_system
 from steady_tally.core.place.cover import Ground, ground_of
 from steady_tally.core.place.grid import Lattice, lattice_of
 from steady_tally.core.place.nearest import Borders
 from steady_tally.core.place.stated import Stated, stated_zones
 from steady_tally.core.place.zones import ZoneSet, outline_zones, zone_set
 from steady_tally.core.plan.gather import Events
-from steady_tally.core.plan.place import Grid, Place, Zones
+from steady_tally.core.plan.place import Grid, Place, WorkingProjection, Zones
 from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Sources
 
@@ -146,9 +146,12 @@ def working_lattice(plan: Place, how: Grid, looked: Sequence[Looked]) -> Lattice
     return lattice_of(how, *working_system(plan.projection, *_extent(looked)))
 
 
-def fixed_centre(looked: Sequence[Looked]) -> tuple[float, float]:
-    """Latitude and longitude of the middle of the zones, or without any of the records, in whole degrees."""
-    return centre_of(*_extent(looked))
+def fixed_projection(looked: Sequence[Looked]) -> WorkingProjection:
+    """About the middle of the zones, or without any of the records, in whole degrees; or one of the whole world."""
+    extent = _extent(looked)
+    if spans_the_world(*extent):
+        return WorkingProjection(system=WORLD)
+    return WorkingProjection(centre=centre_of(*extent))
 
 
 def _extent(looked: Sequence[Looked]) -> tuple[Floats, Floats]:

@@ -16,9 +16,10 @@ from numba import njit
 from pyproj import CRS, Geod
 
 from steady_tally.core.geo.bins import bin_of, edges_by_bin, edges_of, frame_over
-from steady_tally.core.geo.projection import centre_of, equal_area, project, to_degrees
+from steady_tally.core.geo.projection import project, to_degrees, working_system
 from steady_tally.core.geo.shapes import in_plane, rings_of
 from steady_tally.core.place.zones import ZoneSet
+from steady_tally.core.plan.place import WorkingProjection
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -32,8 +33,7 @@ class Borders:
 
     @cached_property
     def plane(self) -> CRS:
-        latitude, longitude = centre_of(*self.zones.degrees.T)
-        return equal_area(longitude, latitude)
+        return working_system(WorkingProjection(), *self.zones.degrees.T)[0]
 
     @cached_property
     def _edges(self):  # type: ignore[no-untyped-def]

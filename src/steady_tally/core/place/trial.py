@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.spatial import cKDTree
 
 from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.place.cover import cells_over, positions, some_cells
@@ -129,6 +128,8 @@ def shared_spacing_m(looked: Looked) -> tuple[float, float]:
     where = first[shared]
     flat = np.column_stack([lon[where] * math.cos(math.radians(float(np.median(lat)))), lat[where]]) * _METRES_A_DEGREE
     some = flat[:: max(len(flat) // _MOST_PLACES, 1)]
+    from scipy.spatial import cKDTree
+
     away, _ = cKDTree(flat).query(some, k=2)
     return share, float(np.median(away[:, 1]))
 

@@ -15,6 +15,7 @@ from pyproj import CRS
 
 from steady_tally.core.gather.records import Checked
 from steady_tally.core.geo.projection import coordinate_system, project
+from steady_tally.core.geo.shapes import cut_for
 from steady_tally.core.outcome import Placed
 from steady_tally.core.place.derived import roll_up
 from steady_tally.core.place.grid import CellSet
@@ -99,7 +100,7 @@ def _into_plane(geometry: npt.NDArray[np.object_], crs: CRS, plane: Plane) -> np
     def move(points: Floats) -> Floats:
         return np.column_stack(project(points[:, 0], points[:, 1], crs, plane.crs)) - plane.origin
 
-    return np.asarray(shapely.transform(geometry, move))
+    return np.asarray(shapely.transform(cut_for(geometry, crs, plane.crs), move))
 
 
 def _rings(lines: npt.NDArray[np.object_], owner: npt.NDArray[np.int64]) -> Rings:
