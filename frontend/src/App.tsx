@@ -15,11 +15,11 @@ import { Rail } from "./rail/Rail";
 import { RowsDrawer } from "./rows/RowsDrawer";
 import { BringIn } from "./stages/gather/BringIn";
 import { DropAnywhere } from "./stages/gather/ChooseFiles";
-import { RAIL_WIDTH } from "./stages/hang";
 import { Sheet } from "./stages/Sheet";
+import { RAIL_WIDTH } from "./state/hang";
 import { useIncoming } from "./state/incoming";
 import { useOutcome, usePlans, useStudies, useView } from "./state/queries";
-import { STAGES, useDoing } from "./state/store";
+import { STAGES, useDoing, useParts } from "./state/store";
 import { INK, MADDER, QUIET, WATER } from "./theme";
 
 export function App() {
@@ -59,7 +59,7 @@ interface PageProps {
 
 function StudyPage({ study, studies, failure, retry }: PageProps) {
   const asked = useView(study);
-  const { sheet, selected, pinned, level, set } = useDoing();
+  const { sheet, selected, pinned, level, set } = useParts("sheet", "selected", "pinned", "level", "set");
   const view = asked.data;
   const { shown, error: bulkError, again: askAgain } = useOutcome(study, view, level);
   useKeys();

@@ -5,7 +5,7 @@ import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
 import TableCell from "@mui/material/TableCell";
 import TableRow from "@mui/material/TableRow";
-import { useDoing } from "./state/store";
+import { useParts } from "./state/store";
 
 const KEYS: [string, string][] = [
   ["1 to 5", "open or close the sheet of a stage"],
@@ -18,7 +18,7 @@ const KEYS: [string, string][] = [
 ];
 
 export function Help() {
-  const { help, set } = useDoing();
+  const { help, set } = useParts("help", "set");
   return (
     <Dialog open={help} onClose={() => set({ help: false })}>
       <DialogTitle variant="h2">Keys</DialogTitle>

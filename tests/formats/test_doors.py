@@ -39,7 +39,7 @@ def fresh(code: str) -> subprocess.CompletedProcess[str]:
 
 def test_a_process_that_reads_files_has_the_drivers_of_the_offered_formats_alone():
     assert set(pyogrio.list_drivers()) <= OFFERED
-    for module in ("formats.vectors", "formats.tables", "formats.look", "web.gather", "jobs.tasks", "demo.quillhaven"):
+    for module in ("formats.vectors", "formats.look", "web.gather", "jobs.tasks", "demo.quillhaven"):
         said = fresh(f"import steady_tally.{module}, pyogrio; print(sorted(pyogrio.list_drivers()))").stdout
         assert set(json.loads(said.replace("'", '"'))) == OFFERED, module
 

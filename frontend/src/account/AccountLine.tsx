@@ -1,12 +1,12 @@
 /** The account line: five ruled columns, each with its figure and, underneath, what did not go on. */
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
-import type { GridTrial } from "../api/bulk";
 import type { View } from "../api/client";
 import { figure, plural, whole } from "../format";
 import { isLaid } from "../map/overlays";
+import { trialText } from "../outcome/words";
 import { useTrials } from "../state/queries";
-import { STAGES, type Stage, useDoing } from "../state/store";
+import { STAGES, type Stage, useParts } from "../state/store";
 import { HEADING, INK, MADDER, QUIET, RULE } from "../theme";
 
 interface Column {
@@ -82,11 +82,6 @@ function placeNote(view: View): { note: string; warns: boolean } {
   return { note: aside, warns: false };
 }
 
-/** What a grid comes to that is only tried out. */
-export function trialText(trial: GridTrial): string {
-  return `${Math.round(100 * trial.emptyShare)} % empty, ${figure(trial.eventsPerOccupied)} per occupied cell`;
-}
-
 function cellsOf(view: View): string {
   const areas = view.plan.place.areas;
   return areas.kind === "grid" ? `${areas.shape}s` : "cells";
@@ -100,7 +95,7 @@ function faultColumns(at: string): Record<Stage, Column> {
 }
 
 export function AccountLine({ view }: { view: View }) {
-  const { sheet, tried, set } = useDoing();
+  const { sheet, tried, set } = useParts("sheet", "tried", "set");
   const trial = useTrials(view, tried ? [tried] : [])[0]?.data;
   const columns = view.fault ? faultColumns(view.fault.stage) : columnsOf(view);
   if (trial && !isLaid(tried ?? undefined, view.plan.place))

@@ -1,8 +1,8 @@
 /** The bulk of an outcome as typed arrays, straight out of the Arrow streams. */
 import type { Table } from "apache-arrow";
-import { type Lattice, latticeOf } from "../map/lattice";
-import type { Rings } from "../map/scanline";
-import type { Box } from "../map/view";
+import { type Lattice, latticeOf } from "../geometry/lattice";
+import type { Rings } from "../geometry/scanline";
+import type { Box } from "../geometry/view";
 import type { Place } from "../plan/types";
 import { getArrow } from "./client";
 

@@ -3,19 +3,20 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { trialText } from "../account/AccountLine";
 import { type Areas, resultsOf, type Shapes } from "../api/bulk";
 import { type View as Outcome, postJson, type Schemas, type Study } from "../api/client";
-import { figure, plural, whole } from "../format";
+import { plural, whole } from "../format";
+import { fitted, levelFor, panned, scaleBar, type View, zoomed } from "../geometry/view";
+import { ABOVE_ALL, BELOW_ALL, classOf, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
+import { trialText, valueText } from "../outcome/words";
 import { put } from "../plan/filter";
 import { mappedClasses, mappedEvents } from "../plan/mapped";
 import { withOutline } from "../plan/place";
-import { CARD_WIDTH, taken } from "../stages/hang";
+import { CARD_WIDTH, taken } from "../state/hang";
 import { useAreaProfile, useOver, usePoints, useReferences, useSavePlan, useTrials } from "../state/queries";
-import { type OutlineUse, useDoing } from "../state/store";
+import { type OutlineUse, useDoing, useParts } from "../state/store";
 import { BEYOND, HATCH, INK, MADDER, NO_VALUE, PAPER, RULE, WATER, ZERO } from "../theme";
 import { unit } from "../unit";
-import { ABOVE_ALL, BELOW_ALL, classOf, NO_CLASS, ZERO_CLASS } from "./classes";
 import { useGestures, useSize } from "./gestures";
 import { boxesOf, type Corner } from "./insets";
 import { OutlineOverlay } from "./OutlineOverlay";
@@ -24,7 +25,6 @@ import { PlacesOverlay } from "./PlacesOverlay";
 import { type Look, packed } from "./paint";
 import { usePainter } from "./painter";
 import { linesOf } from "./references";
-import { fitted, levelFor, panned, scaleBar, type View, zoomed } from "./view";
 import type { Line } from "./worker";
 
 const LINED_FROM_PIXELS = 90;
@@ -51,7 +51,20 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
     tried,
     held,
     set,
-  } = useDoing();
+  } = useParts(
+    "window",
+    "hovered",
+    "selected",
+    "sheet",
+    "pinned",
+    "outline",
+    "outlineFor",
+    "correcting",
+    "dots",
+    "tried",
+    "held",
+    "set",
+  );
   const frameRef = useRef<HTMLDivElement>(null);
   const pointer = useRef<{ x: number; y: number } | null>(null);
   const painter = usePainter(frameRef, (area, chosen) => {
@@ -346,22 +359,6 @@ async function toDegrees(points: readonly (readonly [number, number])[], outcome
   const answer = await postJson<Schemas["DegreePoints"]>(`${resultsOf(outcome)}/degrees`, { points });
   return answer.points as [number, number][];
 }
-
-/** What an area's value says, in words. */
-function valueText(areas: Areas, area: number): string {
-  const value = areas.value[area];
-  return Number.isNaN(value) ? STATE_WORDS[areas.state[area]] : figure(value);
-}
-
-export const STATE_WORDS = [
-  "a number",
-  "not recorded",
-  "not reported",
-  "no denominator",
-  "suppressed",
-  "excluded",
-  "cannot be worked out",
-];
 
 function summary(outcome: Outcome): string {
   const ranges = outcome.bands.map((b) => `${b.text}: ${plural(b.areas, "area")}`).join("; ");

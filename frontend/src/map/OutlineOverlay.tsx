@@ -1,7 +1,7 @@
 /** An outline while it is being drawn: its corners, which can be dragged, and the line through them. */
 import { useRef } from "react";
+import type { View } from "../geometry/view";
 import { INK, MADDER } from "../theme";
-import type { View } from "./view";
 
 interface Props {
   outline: readonly (readonly [number, number])[];

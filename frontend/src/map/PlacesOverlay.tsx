@@ -1,8 +1,8 @@
 /** The selected area's events over the map: a numbered plate a place, a dot where the number finds no room. */
 import { useEffect, useRef } from "react";
+import type { View } from "../geometry/view";
 import { INK, PAPER } from "../theme";
 import { marksOf, type Place } from "./places";
-import type { View } from "./view";
 
 interface Props {
   places: readonly Place[];

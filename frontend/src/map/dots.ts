@@ -1,7 +1,7 @@
 /** Events as dots and grids as lines, straight into a frame's pixels, over whatever is there. Knows no DOM. */
-import { type Cells, fillCells } from "./lattice";
-import { NOTHING } from "./scanline";
-import type { View } from "./view";
+import { type Cells, fillCells } from "../geometry/lattice";
+import { NOTHING } from "../geometry/scanline";
+import type { View } from "../geometry/view";
 
 export interface Dots {
   x: Float32Array;

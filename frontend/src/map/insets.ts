@@ -1,6 +1,6 @@
 /** Where the boxes of insets stand on the map, and which part of their plane each shows. Knows no DOM. */
 import type { Inset } from "../api/bulk";
-import { type Box, fitted, type View } from "./view";
+import { type Box, fitted, type View } from "../geometry/view";
 
 export type Corner = "bottom right" | "bottom left" | "top right" | "top left";
 

@@ -1,9 +1,9 @@
 import { describe, expect, it } from "vitest";
-import { ABOVE_ALL, BELOW_ALL, classOf, NO_CLASS, ZERO_CLASS } from "./classes";
-import { cellAt, cellTable, fillCells, type Lattice } from "./lattice";
+import { cellAt, cellTable, fillCells, type Lattice } from "../geometry/lattice";
+import { fillZones, NOTHING, type Rings } from "../geometry/scanline";
+import { fitted, panned, scaleBar, zoomed } from "../geometry/view";
+import { ABOVE_ALL, BELOW_ALL, classOf, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
 import { packed, shrink } from "./paint";
-import { fillZones, NOTHING, type Rings } from "./scanline";
-import { fitted, panned, scaleBar, zoomed } from "./view";
 
 function random(seed: number): () => number {
   let state = seed;

@@ -1,10 +1,10 @@
 import { describe, expect, it } from "vitest";
 import type { Points } from "../api/bulk";
+import { cellTable, fillCells, type Lattice } from "../geometry/lattice";
+import { NOTHING } from "../geometry/scanline";
 import { CELLS, WARDS } from "../plan/fixture";
 import { paintDots, paintGrid } from "./dots";
-import { cellTable, fillCells, type Lattice } from "./lattice";
 import { dotsOf, gridsOf, isLaid } from "./overlays";
-import { NOTHING } from "./scanline";
 
 const POINTS: Points = {
   x: Float32Array.from([1, 2, 3, 4]),

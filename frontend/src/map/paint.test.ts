@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
+import { NOTHING } from "../geometry/scanline";
 import { type Look, packed, paint } from "./paint";
-import { NOTHING } from "./scanline";
 
 const [WATER, LINE, INK, HATCH, RED, BLUE] = [
   "#000001",

@@ -1,5 +1,5 @@
 /** From the id buffer to colours: a look-up for each pixel, hairlines where neighbours differ, hatching for no value. */
-import { NOTHING } from "./scanline";
+import { NOTHING } from "../geometry/scanline";
 
 export interface Look {
   /** For each area its colour as 0xAABBGGRR. */

@@ -1,10 +1,10 @@
 /** The worker and its canvas, as the page sees them. */
 import { useEffect, useMemo, useRef } from "react";
 import type { Shapes } from "../api/bulk";
+import type { View } from "../geometry/view";
 import type { Dots } from "./dots";
 import type { InsetBox } from "./insets";
 import type { Look } from "./paint";
-import type { View } from "./view";
 import type { DrawnGrid, FromWorker, Line, ToWorker } from "./worker";
 
 const STILL_AFTER_MS = 140;

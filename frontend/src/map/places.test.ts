@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
+import { levelFor } from "../geometry/view";
 import { marksOf, type Place } from "./places";
-import { levelFor } from "./view";
 
 const VIEW = { scale: 0.1, left: 0, top: 5000 };
 const SIZE = { width: 800, height: 500 };

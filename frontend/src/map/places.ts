@@ -1,5 +1,5 @@
 /** The selected area's events as numbered places: which of the numbers find room. */
-import type { View } from "./view";
+import type { View } from "../geometry/view";
 
 /** East, north, events; the most events first, so that a place's number is its position plus one. */
 export type Place = readonly [number, number, number];

@@ -1,11 +1,11 @@
 /** Paints the map off the page's own thread: shapes come once, then each frame says only view and look. */
 import type { Inset } from "../api/bulk";
+import { type Cells, cellTable, fillCells, type Lattice } from "../geometry/lattice";
+import { fillZones, type Rings } from "../geometry/scanline";
+import type { View } from "../geometry/view";
 import { type Dots, paintDots, paintGrid } from "./dots";
 import type { InsetBox } from "./insets";
-import { type Cells, cellTable, fillCells, type Lattice } from "./lattice";
 import { type Look, paint, shrink } from "./paint";
-import { fillZones, type Rings } from "./scanline";
-import type { View } from "./view";
 
 export interface Line {
   rings: Rings;

@@ -6,14 +6,14 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import type { Areas } from "../api/bulk";
 import type { View } from "../api/client";
 import { whole } from "../format";
-import { classOf } from "../map/classes";
+import { classOf } from "../outcome/classes";
 import { termOf } from "../outcome/terms";
 import { mappedClasses } from "../plan/mapped";
-import { RAIL_WIDTH } from "../stages/hang";
-import { useDoing } from "../state/store";
+import { RAIL_WIDTH } from "../state/hang";
+import { type Axis, useParts } from "../state/store";
 import { BEYOND, HATCH, HEADING, INK, PAPER, QUIET, RULE, ZERO } from "../theme";
 import { unit } from "../unit";
-import { type Axis, axisOf, fittingAxis, spread, stackDots } from "./layout";
+import { axisOf, fittingAxis, spread, stackDots } from "./layout";
 
 const DOTS_WIDTH = 80;
 const DOT = 5;
@@ -23,7 +23,7 @@ const COLUMNS = "14px 1fr 2.25rem 4.4rem";
 const AXES: Axis[] = ["linear", "log", "rank"];
 
 export function Rail({ view, areas }: { view: View; areas: Areas }) {
-  const { axis: chosen, hovered, selected, set } = useDoing();
+  const { axis: chosen, hovered, selected, set } = useParts("axis", "hovered", "selected", "set");
   const ref = useRef<HTMLDivElement>(null);
   const [height, setHeight] = useState(300);
   useEffect(() => {

@@ -1,6 +1,5 @@
 /** Where things stand on the break rail: values along its length, dots stacked sideways, texts that do not collide. */
-
-export type Axis = "linear" | "log" | "rank";
+import type { Axis } from "../state/store";
 
 /** A function from values to 0 (lowest) .. 1 (highest). */
 export function axisOf(kind: Axis, ordered: ArrayLike<number>): (value: number) => number {

@@ -8,10 +8,10 @@ import { useMemo, useRef, useState } from "react";
 import { type Areas, resultsOf } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { figure, plural, whole } from "../format";
-import { STATE_WORDS } from "../map/MapPane";
 import { termOf } from "../outcome/terms";
+import { STATE_WORDS } from "../outcome/words";
+import { Field, Pick } from "../parts/Fields";
 import { mappedEvents } from "../plan/mapped";
-import { Field, Pick } from "../stages/gather/Fields";
 import {
   useAreaColumns,
   useAreaEvents,
@@ -21,7 +21,7 @@ import {
   useSavePlan,
   useSetAside,
 } from "../state/queries";
-import { type RowsTab, useDoing } from "../state/store";
+import { type RowsTab, useDoing, useParts } from "../state/store";
 import { INK, MADDER, PAPER, QUIET, RULE } from "../theme";
 import { unit } from "../unit";
 
@@ -32,7 +32,7 @@ const TABS: RowsTab[] = ["areas", "placed", "events", "outside", "labels", "set 
 const PASSING: RowsTab[] = ["outside", "labels"];
 
 export function RowsDrawer({ study, view, areas }: { study: Study; view: View; areas: Areas }) {
-  const { rows, selected, reason, set } = useDoing();
+  const { rows, selected, reason, set } = useParts("rows", "selected", "reason", "set");
   const aside = view.ledger.stages.reduce((n, s) => n + s.records_set_aside, 0);
   const label = {
     areas: `${plural(view.ledger.areas.read, "area")}`,
@@ -117,7 +117,7 @@ interface Sorting {
 type Cell = string | number | null;
 
 function AreaRows({ view, areas }: { view: View; areas: Areas }) {
-  const { hovered, selected, set } = useDoing();
+  const { hovered, selected, set } = useParts("hovered", "selected", "set");
   const under = termOf(view, "under");
   const columns: Column[] = [
     { title: "area", share: 2 },
@@ -319,7 +319,7 @@ function SetAsideRows({ study, view, reason }: { study: Study; view: View; reaso
 
 /** The place of one record by the user's word: typed, or clicked on the map. It goes into the plan, not the file. */
 function Correction({ study, view, record }: { study: Study; view: View; record: string }) {
-  const { corrected, set } = useDoing();
+  const { corrected, set } = useParts("corrected", "set");
   const save = useSavePlan(study, view);
   const [lon, setLon] = useState("");
   const [lat, setLat] = useState("");

@@ -3,14 +3,14 @@ import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
 import Typography from "@mui/material/Typography";
 import type { Study, View } from "../api/client";
+import { Quiet } from "../parts/parts";
+import { SHEET_WIDTH, sheetLeft } from "../state/hang";
 import { useSavePlan } from "../state/queries";
-import { type Stage, useDoing } from "../state/store";
+import { type Stage, useParts } from "../state/store";
 import { INK, MADDER, PAPER } from "../theme";
 import { ClassSheet } from "./class/ClassSheet";
 import { GatherSheet } from "./gather/GatherSheet";
-import { SHEET_WIDTH, sheetLeft } from "./hang";
 import { MeasureSheet } from "./measure/MeasureSheet";
-import { Quiet } from "./parts";
 import { PlaceSheet } from "./place/PlaceSheet";
 import { ShowSheet } from "./show/ShowSheet";
 
@@ -21,7 +21,7 @@ interface Props {
 
 export function Sheet({ study, view, stage }: Props & { stage: Stage }) {
   const save = useSavePlan(study, view);
-  const { selected, pinned, set } = useDoing();
+  const { selected, pinned, set } = useParts("selected", "pinned", "set");
   const body = {
     gather: <GatherSheet study={study} view={view} save={save.mutate} />,
     place: <PlaceSheet study={study} view={view} save={save.mutate} />,

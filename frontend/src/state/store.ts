@@ -1,10 +1,11 @@
 /** What the user is doing. Data from the server lives in the query cache, never here. */
 
 import { create } from "zustand";
+import { useShallow } from "zustand/shallow";
 import type { Place } from "../plan/types";
 
-import type { Axis } from "../rail/layout";
-
+/** How values lie along the rail. */
+export type Axis = "linear" | "log" | "rank";
 export type Stage = "gather" | "place" | "measure" | "class" | "show";
 export type RowsTab = "areas" | "placed" | "events" | "outside" | "labels" | "set aside";
 export type GatherTab = "records" | "files" | "filter" | "checks";
@@ -77,6 +78,13 @@ export const useDoing = create<Doing>((set) => ({
   held: [],
   set,
 }));
+
+/** Some of it: the component is rendered anew when one of these changes, and for nothing else. */
+export function useParts<K extends keyof Doing>(...names: K[]): Pick<Doing, K> {
+  return useDoing(
+    useShallow((doing) => Object.fromEntries(names.map((n) => [n, doing[n]])) as Pick<Doing, K>),
+  );
+}
 
 if (typeof window !== "undefined")
   useDoing.subscribe(({ study }) => {

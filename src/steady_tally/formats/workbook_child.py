@@ -3,7 +3,7 @@
 import json
 import sys
 
-from steady_tally.formats.tables import sheet_of
+from steady_tally.formats.sheets import sheet_of
 
 if __name__ == "__main__":
     file, what, *sheet = sys.argv[1:]

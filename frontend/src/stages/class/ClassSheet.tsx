@@ -3,10 +3,10 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import RadioGroup from "@mui/material/RadioGroup";
 import type { View } from "../../api/client";
+import { Choice, Notes, Question, Quiet } from "../../parts/parts";
 import { mappedClasses, mappedName } from "../../plan/mapped";
 import type { Classing } from "../../plan/types";
 import type { Save } from "../../state/queries";
-import { Choice, Notes, Question, Quiet } from "../parts";
 import { byMethod, METHODS } from "./methods";
 
 export function ClassSheet({ view, save }: { view: View; save: Save }) {

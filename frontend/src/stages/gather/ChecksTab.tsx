@@ -6,13 +6,13 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Study, View } from "../../api/client";
 import { plural } from "../../format";
+import { Field, Pick } from "../../parts/Fields";
+import { Head, Line, Link, Quiet } from "../../parts/parts";
 import { parts, put } from "../../plan/filter";
 import { mappedEvents } from "../../plan/mapped";
 import type { Events } from "../../plan/types";
 import { type Save, useFindings } from "../../state/queries";
 import { MADDER, RULE } from "../../theme";
-import { Head, Line, Link, Quiet } from "../parts";
-import { Field, Pick } from "./Fields";
 import { LookUpChoice } from "./LookUpChoice";
 
 export function ChecksTab({ study, view, save }: { study: Study; view: View; save: Save }) {

@@ -6,6 +6,9 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import TextField from "@mui/material/TextField";
 import { type ReactNode, useState } from "react";
 import type { Look, Source } from "../../api/client";
+import { DecimalSign, Field, Pick } from "../../parts/Fields";
+import { Quiet } from "../../parts/parts";
+import { SystemField } from "../../parts/SystemField";
 import {
   asksDecimal,
   type Choices,
@@ -21,9 +24,6 @@ import {
 } from "../../plan/choices";
 import { type Incoming, lookAgain, useIncoming } from "../../state/incoming";
 import { RULE } from "../../theme";
-import { Quiet } from "../parts";
-import { DecimalSign, Field, Pick } from "./Fields";
-import { SystemField } from "./SystemField";
 
 interface Props {
   file: Incoming;

@@ -6,6 +6,8 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Source, Study, View } from "../../api/client";
 import { plural } from "../../format";
+import { Field, Pick } from "../../parts/Fields";
+import { Quiet } from "../../parts/parts";
 import { FACTS, ofEvents, ROLES } from "../../plan/choices";
 import { mappedEvents } from "../../plan/mapped";
 import { mapEvents } from "../../plan/measures";
@@ -13,9 +15,7 @@ import type { Events } from "../../plan/types";
 import { chooseAnew } from "../../state/incoming";
 import { type Save, useDescribeSource, usePlans, useSources } from "../../state/queries";
 import { MADDER, QUIET, RULE } from "../../theme";
-import { Quiet } from "../parts";
 import { ChooseFiles } from "./ChooseFiles";
-import { Field, Pick } from "./Fields";
 
 export function FilesTab({ study, view, save }: { study: Study; view: View; save: Save }) {
   const sources = useSources(study).data ?? [];

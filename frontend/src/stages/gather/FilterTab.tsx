@@ -6,15 +6,15 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { View } from "../../api/client";
 import { plural, whole } from "../../format";
+import { Part, Present, Range, Values } from "../../parts/Conditions";
+import { Field, Pick } from "../../parts/Fields";
+import { Quiet } from "../../parts/parts";
 import { type Change, parts, put, weekOf, withWeek } from "../../plan/filter";
 import { mappedEvents } from "../../plan/mapped";
 import type { Condition } from "../../plan/types";
 import { type Save, useTally } from "../../state/queries";
-import { useDoing } from "../../state/store";
+import { useParts } from "../../state/store";
 import { MADDER } from "../../theme";
-import { Quiet } from "../parts";
-import { Part, Present, Range, Values } from "./Conditions";
-import { Field, Pick } from "./Fields";
 import { MonthBars } from "./MonthBars";
 import { WeekGrid } from "./WeekGrid";
 
@@ -97,7 +97,7 @@ function Words({ view, change }: { view: View; change: Change }) {
 }
 
 function Outline({ where }: { where: readonly Condition[] }) {
-  const { outline, outlineFor, set } = useDoing();
+  const { outline, outlineFor, set } = useParts("outline", "outlineFor", "set");
   const there = parts(where).filter((c) => c.kind === "inside").length;
   return (
     <Part title="Inside an outline">

@@ -5,13 +5,13 @@ import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
 import type { Study, View } from "../../api/client";
 import { whole } from "../../format";
+import { Head, Link, Notes, Question, Quiet, Tabs } from "../../parts/parts";
 import { mappedEvents } from "../../plan/mapped";
 import { mapEvents } from "../../plan/measures";
 import type { Save } from "../../state/queries";
 import { useAccount, useFindings, useSources } from "../../state/queries";
-import { type GatherTab, useDoing } from "../../state/store";
+import { type GatherTab, useDoing, useParts } from "../../state/store";
 import { INK, MADDER } from "../../theme";
-import { Head, Link, Notes, Question, Quiet, Tabs } from "../parts";
 import { ChecksTab } from "./ChecksTab";
 import { FilesTab } from "./FilesTab";
 import { FilterTab } from "./FilterTab";
@@ -19,7 +19,7 @@ import { FilterTab } from "./FilterTab";
 const TABS: readonly GatherTab[] = ["records", "files", "filter", "checks"];
 
 export function GatherSheet({ study, view, save }: { study: Study; view: View; save: Save }) {
-  const { gatherTab, set } = useDoing();
+  const { gatherTab, set } = useParts("gatherTab", "set");
   return (
     <>
       <Question>Which records?</Question>

@@ -5,13 +5,13 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 import type { Schemas, Source, Study, View } from "../../api/client";
 import { whole } from "../../format";
+import { Pick } from "../../parts/Fields";
+import { Quiet } from "../../parts/parts";
+import { SystemField } from "../../parts/SystemField";
 import { mappedEvents } from "../../plan/mapped";
 import type { LookUp } from "../../plan/types";
 import { type Save, useSources } from "../../state/queries";
 import { INK, RULE } from "../../theme";
-import { Quiet } from "../parts";
-import { Pick } from "./Fields";
-import { SystemField } from "./SystemField";
 
 interface Props {
   study: Study;

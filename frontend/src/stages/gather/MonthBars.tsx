@@ -5,10 +5,10 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 import type { Tally } from "../../api/client";
 import { plural } from "../../format";
+import { Field } from "../../parts/Fields";
 import { type Change, monthEnd, parts, put } from "../../plan/filter";
 import type { Condition } from "../../plan/types";
 import { INK, QUIET, RULE } from "../../theme";
-import { Field } from "./Fields";
 
 interface Props {
   months: Tally["months"];

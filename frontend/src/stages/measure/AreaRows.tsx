@@ -1,11 +1,11 @@
 /** How the rows of a table become one figure an area: what they differ in, what is done about it, how numbers are written. */
 import Box from "@mui/material/Box";
+import { DecimalSign, Pick } from "../../parts/Fields";
+import { Quiet } from "../../parts/parts";
 import { answered, rowsSay, whatHappens } from "../../plan/rate";
 import type { FromTable } from "../../plan/types";
 import type { Proposal } from "../../state/queries";
 import { MADDER, RULE } from "../../theme";
-import { DecimalSign, Pick } from "../gather/Fields";
-import { Quiet } from "../parts";
 
 export function AreaRows(props: { proposal: Proposal; onAnswer: (denominator: FromTable) => void }) {
   const { proposal, onAnswer } = props;

@@ -2,13 +2,13 @@
 import Box from "@mui/material/Box";
 import type { Study, View } from "../../api/client";
 import { plural, whole } from "../../format";
+import { Part, Present, Values } from "../../parts/Conditions";
+import { Quiet } from "../../parts/parts";
 import { type Change, parts } from "../../plan/filter";
 import { mappedMeasure } from "../../plan/mapped";
 import type { FromTable, Plan } from "../../plan/types";
 import { type Save, useRowTally, useSources } from "../../state/queries";
 import { RULE } from "../../theme";
-import { Part, Present, Values } from "../gather/Conditions";
-import { Quiet } from "../parts";
 
 /** The table that the mapped measure is divided by, if it is. */
 function tableUnder(plan: Plan): FromTable | null {

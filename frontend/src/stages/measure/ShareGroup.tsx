@@ -1,10 +1,10 @@
 /** Which events are the group whose share is taken: the values of one column. */
 import type { Tally, View } from "../../api/client";
+import { Pick } from "../../parts/Fields";
+import { Head, Ticks } from "../../parts/parts";
 import { mappedEvents, mappedMeasure } from "../../plan/mapped";
 import type { Condition, Measure } from "../../plan/types";
 import type { Save } from "../../state/queries";
-import { Pick } from "../gather/Fields";
-import { Head, Ticks } from "../parts";
 
 interface Props {
   view: View;

@@ -6,16 +6,16 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import { useState } from "react";
 
 import { whole } from "../../format";
+import { Field } from "../../parts/Fields";
+import { Head, Line, Link, Quiet } from "../../parts/parts";
 import { useAreaColumns, useLabels, usePoints } from "../../state/queries";
-import { useDoing } from "../../state/store";
+import { useDoing, useParts } from "../../state/store";
 import { MADDER, QUIET, RULE } from "../../theme";
-import { Field } from "../gather/Fields";
-import { Head, Line, Link, Quiet } from "../parts";
 import { Within } from "./NotPlacedTab";
-import type { PlaceProps } from "./PlaceSheet";
+import type { PlaceProps } from "./props";
 
 export function ChecksTab(props: PlaceProps) {
-  const { dots, set } = useDoing();
+  const { dots, set } = useParts("dots", "set");
   const points = usePoints(props.view, dots !== null).data;
   return (
     <>
@@ -47,7 +47,7 @@ export function ChecksTab(props: PlaceProps) {
 const PAIRS = 10;
 
 function Labels({ view, save }: PlaceProps) {
-  const { dots, set } = useDoing();
+  const { dots, set } = useParts("dots", "set");
   const check = useLabels(view).data;
   const trust = view.plan.place.stated.trust_within_m;
   const [text, setText] = useState(trust ? String(trust) : "");

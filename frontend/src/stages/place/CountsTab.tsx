@@ -5,16 +5,16 @@ import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
 import { useState } from "react";
 import { plural } from "../../format";
+import { Pick } from "../../parts/Fields";
+import { Head, Quiet, Ticks } from "../../parts/parts";
 import { says } from "../../plan/filter";
 import { mappedEvents } from "../../plan/mapped";
 import { leftOut, ofSource, recordedIn } from "../../plan/place";
 import type { Condition, RecordedWhere } from "../../plan/types";
 import { useAreaColumns, useSources } from "../../state/queries";
-import { useDoing } from "../../state/store";
+import { useParts } from "../../state/store";
 import { RULE } from "../../theme";
-import { Pick } from "../gather/Fields";
-import { Head, Quiet, Ticks } from "../parts";
-import type { PlaceProps } from "./PlaceSheet";
+import type { PlaceProps } from "./props";
 
 export function CountsTab(props: PlaceProps) {
   return (
@@ -26,7 +26,7 @@ export function CountsTab(props: PlaceProps) {
 }
 
 function LeftOut({ study, view, save }: PlaceProps) {
-  const { outline, outlineFor, set } = useDoing();
+  const { outline, outlineFor, set } = useParts("outline", "outlineFor", "set");
   const exclude = view.plan.place.exclude;
   const gone = view.states.find((s) => s.state === "excluded")?.areas ?? 0;
   const aside = view.ledger.stages[1].set_aside.find((r) => r.reason === "in_excluded_area")?.records ?? 0;
@@ -150,7 +150,7 @@ type Where = RecordedWhere["kind"] | typeof EVERYWHERE | "differs";
 function Recorded({ study, view, save }: PlaceProps) {
   const sources = useSources(study).data ?? [];
   const columns = useAreaColumns(view).data ?? [];
-  const { outline, outlineFor, window, set } = useDoing();
+  const { outline, outlineFor, window, set } = useParts("outline", "outlineFor", "window", "set");
   const windows = mappedEvents(view.plan).recorded.filter((w) => w.first_day !== null);
   const at = window !== null && window < windows.length ? window : null;
   const said = mappedEvents(view.plan).recorded.map((w) => JSON.stringify(w.where));

@@ -10,6 +10,8 @@ import { type GridTrial, resultsOf } from "../../api/bulk";
 import { postJson, type Schemas, type View } from "../../api/client";
 import { figure, whole } from "../../format";
 import { isLaid } from "../../map/overlays";
+import { Field, Pick } from "../../parts/Fields";
+import { Link, Quiet } from "../../parts/parts";
 import {
   aboveZero,
   COMPARED,
@@ -27,11 +29,9 @@ import {
 } from "../../plan/place";
 import type { Grid, Place } from "../../plan/types";
 import { useSources, useTrials } from "../../state/queries";
-import { useDoing } from "../../state/store";
+import { useDoing, useParts } from "../../state/store";
 import { INK, MADDER, QUIET, RULE } from "../../theme";
-import { Field, Pick } from "../gather/Fields";
-import { Link, Quiet } from "../parts";
-import type { PlaceProps } from "./PlaceSheet";
+import type { PlaceProps } from "./props";
 
 const OUTLINE = " outline";
 const EXTENT = " extent";
@@ -39,7 +39,7 @@ const WAIT_MS = 120;
 
 export function GridForm({ study, view, save }: PlaceProps) {
   const zones = (useSources(study).data ?? []).filter((s) => s.role === "zones");
-  const { tried, held, outline, outlineFor, set } = useDoing();
+  const { tried, held, outline, outlineFor, set } = useParts("tried", "held", "outline", "outlineFor", "set");
   const laid = view.plan.place.areas;
   const [grid, setGrid] = useState<Grid>(() => gridOf(tried?.areas ?? laid));
   const [size, setSize] = useState(String(grid.size));
@@ -331,7 +331,7 @@ function Origin({ grid, alter }: { grid: Grid; alter: (change: Partial<Grid>) =>
 }
 
 function EditOutline({ view, corners }: { view: View; corners: Corners | undefined }) {
-  const { outline, set } = useDoing();
+  const { outline, set } = useParts("outline", "set");
   if (outline) return <Quiet>Click corners on the map and drag them; Enter ends the outline.</Quiet>;
   const move = async () => {
     const answer = await postJson<Schemas["PlanePoints"]>(`${resultsOf(view)}/plane`, {

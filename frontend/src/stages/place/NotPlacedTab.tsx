@@ -7,13 +7,13 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { whole } from "../../format";
+import { Field, Pick } from "../../parts/Fields";
+import { Head, Line, Link, Notes, Quiet } from "../../parts/parts";
 import { mappedEvents } from "../../plan/mapped";
 import { useCompleteness, useLabels, useOutside } from "../../state/queries";
-import { useDoing } from "../../state/store";
+import { useDoing, useParts } from "../../state/store";
 import { INK, MADDER, RULE } from "../../theme";
-import { Field, Pick } from "../gather/Fields";
-import { Head, Line, Link, Notes, Quiet } from "../parts";
-import type { PlaceProps } from "./PlaceSheet";
+import type { PlaceProps } from "./props";
 
 export function NotPlacedTab(props: PlaceProps) {
   return (
@@ -67,7 +67,7 @@ function Account({ view }: PlaceProps) {
 
 function Outside({ view, save }: PlaceProps) {
   const found = useOutside(view).data;
-  const { dots, set } = useDoing();
+  const { dots, set } = useParts("dots", "set");
   const tolerance = view.plan.place.tolerance_m;
   const [text, setText] = useState(tolerance ? String(tolerance) : "");
   const metres = text.trim() === "" ? 0 : Number(text);

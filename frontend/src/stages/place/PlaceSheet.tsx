@@ -1,23 +1,16 @@
+import { Question, Tabs } from "../../parts/parts";
 /** Place's sheet: the areas, what of them counts, the events without an area, and how the placing can be checked. */
-import type { Study, View } from "../../api/client";
-import type { Save } from "../../state/queries";
-import { type PlaceTab, useDoing } from "../../state/store";
-import { Question, Tabs } from "../parts";
+import { type PlaceTab, useParts } from "../../state/store";
 import { AreasTab } from "./AreasTab";
 import { ChecksTab } from "./ChecksTab";
 import { CountsTab } from "./CountsTab";
 import { NotPlacedTab } from "./NotPlacedTab";
+import type { PlaceProps } from "./props";
 
 const TABS: readonly PlaceTab[] = ["areas", "counted", "unplaced", "checks"];
 
-export interface PlaceProps {
-  study: Study;
-  view: View;
-  save: Save;
-}
-
 export function PlaceSheet(props: PlaceProps) {
-  const { placeTab, set } = useDoing();
+  const { placeTab, set } = useParts("placeTab", "set");
   return (
     <>
       <Question>Where does each fall?</Question>

@@ -4,9 +4,9 @@ import ButtonBase from "@mui/material/ButtonBase";
 import { useState } from "react";
 import type { Schemas, Study } from "../../api/client";
 import { whole } from "../../format";
+import { Head, Line, Link, Quiet } from "../../parts/parts";
 import { usePicture, useSurvey } from "../../state/queries";
 import { INK, MADDER, QUIET, RULE } from "../../theme";
-import { Head, Line, Link, Quiet } from "../parts";
 
 const KINDS: Record<string, string> = {
   invalid: "invalid shapes, repaired",

@@ -4,18 +4,18 @@ import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import type { View } from "../../api/client";
+import { Pick } from "../../parts/Fields";
+import { Head, Link, Quiet } from "../../parts/parts";
+import { SystemField } from "../../parts/SystemField";
 import type { Inset } from "../../plan/types";
 import type { Save } from "../../state/queries";
-import { useDoing } from "../../state/store";
+import { useParts } from "../../state/store";
 import { RULE } from "../../theme";
-import { Pick } from "../gather/Fields";
-import { SystemField } from "../gather/SystemField";
-import { Head, Link, Quiet } from "../parts";
 
 const CORNERS = ["bottom right", "bottom left", "top right", "top left"] as const;
 
 export function Insets({ view, save }: { view: View; save: Save }) {
-  const { outline, outlineFor, set } = useDoing();
+  const { outline, outlineFor, set } = useParts("outline", "outlineFor", "set");
   const insets = view.plan.show.insets;
   const change = (at: number, part: Partial<Inset>) =>
     save((p) => {

@@ -4,11 +4,11 @@ import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import RadioGroup from "@mui/material/RadioGroup";
 import type { View } from "../../api/client";
+import { Choice, Question } from "../../parts/parts";
 import { mappedColours } from "../../plan/mapped";
 import type { Colours } from "../../plan/types";
 import type { Save } from "../../state/queries";
 import { RULE } from "../../theme";
-import { Choice, Question } from "../parts";
 import { Insets } from "./Insets";
 
 const RAMPS: readonly Colours["ramp"][] = ["kelp", "peat", "heather", "slate", "rowan"];

@@ -142,7 +142,14 @@ def check(events: Events, sources: Sources) -> Checked:
     table = sources.table(events.source, wanted_by=_EVENTS)
     if events.columns is not None:
         table = _kept_columns(table, events)
-    x, y, crs, reasons = _coordinates(events, table)
+    with ThreadPoolExecutor(2) as pool:
+        # What does not depend on places is read beside them.
+        asks = events.identifier is not None and events.repeated_identifier == "set_aside"
+        coded_later = pool.submit(_coded_identifiers, events, table) if asks else None
+        times_later = pool.submit(_times, events.time, table) if events.time else None
+        x, y, crs, reasons = _coordinates(events, table)
+        coded = coded_later.result() if coded_later else None
+        times = times_later.result() if times_later else None
     looked_up, left_over, suggestions = 0, {}, {}
     twice: tuple[str, ...] = ()
     unspoken: tuple[str, ...] = ()
@@ -181,10 +188,8 @@ def check(events: Events, sources: Sources) -> Checked:
         failed = there & (reasons != Reason.NONE)
         reasons[failed] = Reason.NONE
         x, y = np.where(failed, np.nan, x), np.where(failed, np.nan, y)
-    if events.identifier and events.repeated_identifier == "set_aside":
-        identifiers = table.column(events.identifier, wanted_by=_EVENTS + ".identifier")
-        reasons[_repeated(identifiers, reasons == Reason.NONE)] = Reason.REPEATED_IDENTIFIER
-    times = _times(events.time, table) if events.time else None
+    if coded is not None:
+        reasons[_repeated(*coded, reasons == Reason.NONE)] = Reason.REPEATED_IDENTIFIER
     if events.time and times and events.time.unreadable == "set_aside":
         reasons[np.isnat(times.start) & (reasons == Reason.NONE)] = Reason.UNREADABLE_TIME
     number = _number(events, table, reasons)
@@ -420,14 +425,18 @@ def _with_column(table: Table, name: str, values: pa.Array) -> Table:
     return replace(table, columns=columns, kept={})
 
 
-def _repeated(identifiers: pa.ChunkedArray, usable: Flags) -> Flags:
+def _coded_identifiers(events: Events, table: Table) -> tuple[npt.NDArray[np.int32], Flags]:
+    """(records,) a number for each different identifier, and which records have one at all."""
+    assert events.identifier is not None
+    text = trimmed_text(table.column(events.identifier, wanted_by=_EVENTS + ".identifier")).combine_chunks()
+    return text.dictionary_encode().indices.to_numpy(zero_copy_only=False), pc.not_equal(text, "").to_numpy(False)
+
+
+def _repeated(code: npt.NDArray[np.int32], filled: Flags, usable: Flags) -> Flags:
     """Which usable records carry an identifier that an earlier usable record carries? Blanks are no identifiers."""
-    text = trimmed_text(identifiers)
-    codes = text.combine_chunks().dictionary_encode()
-    code = codes.indices.to_numpy(zero_copy_only=False)
-    at = np.flatnonzero(usable & pc.not_equal(text, "").to_numpy())
+    at = np.flatnonzero(usable & filled)
+    first = np.empty(int(code.max(initial=-1)) + 1, dtype=np.int64)
+    first[code[at][::-1]] = at[::-1]  # of several that have a code, the earliest is written last
     repeated = np.zeros(len(code), dtype=np.bool_)
-    repeated[at] = True
-    _, first = np.unique(code[at], return_index=True)
-    repeated[at[first]] = False
+    repeated[at] = first[code[at]] != at
     return repeated

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { STAGES } from "../state/store";
 import { CARD_WIDTH, RAIL_WIDTH, SHEET_WIDTH, sheetLeft, taken } from "./hang";
+import { STAGES } from "./store";
 
 describe("a sheet", () => {
   it("never covers the card or leaves the window, and leaves room for the map", () => {

@@ -1,6 +1,7 @@
 /** Where an open sheet hangs, and what it leaves free of the map. All in pixels from the map's left edge. */
-import { STAGES, type Stage } from "../state/store";
+
 import { unit } from "../unit";
+import { STAGES, type Stage } from "./store";
 
 const WINDOW = typeof window === "undefined" ? 1280 : window.innerWidth;
 const LEAST_MAP = 160;

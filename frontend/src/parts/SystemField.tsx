@@ -3,10 +3,10 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
 import { useEffect, useState } from "react";
-import { getJson, type Schemas } from "../../api/client";
-import { QUIET, RULE } from "../../theme";
-import { Quiet } from "../parts";
+import { getJson, type Schemas } from "../api/client";
+import { QUIET, RULE } from "../theme";
 import { Field } from "./Fields";
+import { Quiet } from "./parts";
 
 /** A system by its code or words of its name; those in which the points land in the zones stand first. */
 export function SystemField(props: {

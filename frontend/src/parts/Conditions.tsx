@@ -4,23 +4,13 @@ import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
 import Checkbox from "@mui/material/Checkbox";
 import { type ReactNode, useState } from "react";
-import type { Tally } from "../../api/client";
-import { whole } from "../../format";
-import {
-  altered,
-  type Change,
-  joined,
-  joint,
-  keptValues,
-  parts,
-  put,
-  says,
-  toggled,
-} from "../../plan/filter";
-import type { Condition } from "../../plan/types";
-import { INK, QUIET, RULE } from "../../theme";
-import { Quiet } from "../parts";
+import type { Tally } from "../api/client";
+import { whole } from "../format";
+import { altered, type Change, joined, joint, keptValues, parts, put, says, toggled } from "../plan/filter";
+import type { Condition } from "../plan/types";
+import { INK, QUIET, RULE } from "../theme";
 import { DecimalSign, Field } from "./Fields";
+import { Quiet } from "./parts";
 
 export interface Changing {
   where: readonly Condition[];
