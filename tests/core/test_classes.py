@@ -1,6 +1,8 @@
 """Classes: natural breaks against brute force, quantiles, and who belongs where."""
 
+import json
 from fractions import Fraction
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -8,10 +10,18 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from steady_tally.core.classes import natural_breaks as module
-from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, NO_CLASS, assign, goodness_of_variance_fit
+from steady_tally.core.classes.breaks import (
+    ABOVE_ALL,
+    BELOW_ALL,
+    NO_CLASS,
+    ZERO_CLASS,
+    assign,
+    goodness_of_variance_fit,
+)
 from steady_tally.core.classes.equal_intervals import equal_intervals
 from steady_tally.core.classes.natural_breaks import natural_breaks
 from steady_tally.core.classes.quantile import quantile_breaks
+from steady_tally.core.show.bands import bands
 
 from .exact import least_squared_deviations, squared_deviations
 
@@ -127,3 +137,18 @@ def test_the_fit_is_one_for_singletons_and_falls_with_fewer_classes():
     assert fits[0] == 0.0
     assert fits == sorted(fits)
     assert fits[-1] == 1.0
+
+
+SHARED = json.loads((Path(__file__).parents[1] / "shared" / "classes.json").read_text(encoding="utf-8"))
+
+
+@pytest.mark.parametrize("case", SHARED, ids=lambda case: case["name"])
+def test_classes_and_their_words_are_those_that_the_page_makes_of_the_same_numbers(case):
+    """The page's own test (`frontend/src/outcome/classes.test.ts`) reads the same file."""
+    values = np.array([np.nan if v is None else v for v in case["values"]])
+    found = assign(values, np.array(case["breaks"]))
+    if case["zero_apart"]:
+        found[values == 0.0] = ZERO_CLASS
+    assert found.tolist() == case["classes"]
+    made = bands(values, np.ones(len(values)), found, len(case["texts"]), whole=case["whole"])
+    assert [band.text for band in made] == case["texts"]
