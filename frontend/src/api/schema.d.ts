@@ -2563,6 +2563,13 @@ export interface components {
             totals: {
                 [key: string]: unknown;
             }[];
+            /**
+             * Stated
+             * @description Columns whose texts are areas of the study, the likeliest first.
+             */
+            stated: components["schemas"]["StatedView"][];
+            /** @description Its polygons and lines. */
+            picture: components["schemas"]["PictureOfShapes"] | null;
         };
         /** ColumnView */
         ColumnView: {
@@ -2590,6 +2597,31 @@ export interface components {
              * @description Of numbers, how they are written and why.
              */
             evidence: string;
+        };
+        /** PictureOfShapes */
+        PictureOfShapes: {
+            /**
+             * Lines
+             * @description x and y in turn, from the top left of a box that is 1 high.
+             */
+            lines: number[][];
+            /** Width */
+            width: number;
+        };
+        /** StatedView */
+        StatedView: {
+            /** Column */
+            column: string;
+            /**
+             * Zones
+             * @description The source of zones that it names.
+             */
+            zones: string;
+            /**
+             * Share
+             * @description The share of its filled rows that name one of them.
+             */
+            share: number;
         };
         /** SystemView */
         SystemView: {

@@ -97,11 +97,13 @@ export function choicesOf(look: Look, taken: readonly string[]): Choices {
   if (coordinates && coordinates.kind !== "none" && !coordinates.crs && look.systems.length)
     coordinates.crs = look.systems[0].code;
   const time = look.times[0];
+  // Records without coordinates may still name their area.
+  const named = !coordinates && look.stated.length > 0;
   return {
     name: freeName(look.file_name, taken),
     role: look.role,
-    coordinates,
-    stated: null,
+    coordinates: named ? { kind: "none" } : coordinates,
+    stated: coordinates ? null : (look.stated[0]?.column ?? null),
     identifier: look.identifier,
     number: look.columns.find((c) => c.kind === "number" && COUNT.test(c.name))?.name ?? null,
     numberDecimal: null,

@@ -35,6 +35,8 @@ const LOOK: Look = {
   identifier: "id",
   times: [{ column: "when", order: null, readable: 1, evidence: "both ways", clock: null, until: null }],
   totals: [],
+  stated: [],
+  picture: null,
 } as unknown as Look;
 
 describe("choices", () => {

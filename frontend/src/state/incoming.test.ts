@@ -14,6 +14,8 @@ const LOOK = {
   systems: [],
   times: [],
   totals: [],
+  stated: [],
+  picture: null,
 } as unknown as Look;
 
 interface Asked {

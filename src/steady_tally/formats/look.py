@@ -12,7 +12,9 @@ import shapely
 
 from steady_tally.core.errors import SourceError
 from steady_tally.core.gather.guess import Guess, guess
+from steady_tally.core.geo.projection import coordinate_system
 from steady_tally.core.plan.gather import Reading
+from steady_tally.core.show.thumbnail import Thumbnail, thumbnail
 from steady_tally.core.sources import Piece, Table
 from steady_tally.formats.delimited import DELIMITED, dialect_of, read_pieces
 from steady_tally.formats.read import READABLE, read_zones, suffix_of
@@ -46,6 +48,7 @@ class Look:
     first : the first rows.
     sample : rows spread evenly over the file.
     shapes : how many features of each kind of geometry, for a vector file.
+    picture : its polygons and lines, for a vector file that has such.
     """
 
     kind: str
@@ -58,6 +61,7 @@ class Look:
     sample: Table
     shapes: dict[str, int]
     guess: Guess
+    picture: Thumbnail | None = None
 
 
 def look(path: Path, name: str, reading: Reading) -> Look:
@@ -156,8 +160,12 @@ def _of_features(path: Path, name: str, reading: Reading) -> Look:
     first = features.columns.slice(0, _PREVIEW_ROWS)
     return Look(
         "vector", stated, tuple(layers) if len(layers) > 1 else (), tuple(said), len(kinds), 0, first, as_points,
-        shapes, replace(guessed, role=role),
+        shapes, replace(guessed, role=role), thumbnail(features.geometry, in_degrees=_in_degrees(features.crs)),
     )  # fmt: skip
+
+
+def _in_degrees(crs: str | None) -> bool:
+    return crs is None or coordinate_system(crs, wanted_by="look").is_geographic
 
 
 def _thinned(piece: Piece, most: int) -> Piece:

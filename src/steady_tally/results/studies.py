@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from sqlalchemy import Engine
 
 from steady_tally.core.chain import Chain
-from steady_tally.core.errors import PlanError
+from steady_tally.core.errors import SteadyTallyError
 from steady_tally.core.geo.locate import Located
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.looking import fixed_projection
@@ -96,7 +96,7 @@ def settled(engine: Engine, study_id: uuid.UUID, plan: Plan) -> Plan:
     try:
         chain = chain_of(engine, study_id, plan)
         projection = fixed_projection([chain.looked(name) for name in events])
-    except PlanError:
+    except SteadyTallyError:
         return plan  # opening the plan says what is wrong with it
     return plan.model_copy(update={"place": plan.place.model_copy(update={"projection": projection})})
 

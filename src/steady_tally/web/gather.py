@@ -18,6 +18,7 @@ from sqlmodel import Session
 
 from steady_tally.core.errors import Conflict, NotFound, SourceError
 from steady_tally.core.gather.findings import findings
+from steady_tally.core.gather.named import share_named, unique_texts
 from steady_tally.core.gather.records import check
 from steady_tally.core.gather.systems import rank_systems, search_systems
 from steady_tally.core.gather.tally import Tally, tally, tally_rows
@@ -47,6 +48,7 @@ api = APIBlueprint(
 )
 _LIMIT_VARIABLE = "STEADY_TALLY_LARGEST_UPLOAD_MB"
 _DEFAULT_LIMIT_MB = 4_096
+_LIKELY_NAMED = 0.5
 
 
 class NewStudy(BaseModel):
@@ -128,6 +130,17 @@ class SystemView(BaseModel):
     inside: float = Field(description="The share of the points that would lie in the study's zones; -1 if not tried.")
 
 
+class StatedView(BaseModel):
+    column: str
+    zones: str = Field(description="The source of zones that it names.")
+    share: float = Field(description="The share of its filled rows that name one of them.")
+
+
+class PictureOfShapes(BaseModel):
+    lines: list[list[float]] = Field(description="x and y in turn, from the top left of a box that is 1 high.")
+    width: float
+
+
 class LookView(BaseModel):
     """What is in an uploaded file, and what it seems to be."""
 
@@ -149,6 +162,8 @@ class LookView(BaseModel):
     identifier: str | None
     times: list[TimeView]
     totals: list[dict[str, Any]]
+    stated: list[StatedView] = Field(description="Columns whose texts are areas of the study, the likeliest first.")
+    picture: PictureOfShapes | None = Field(description="Its polygons and lines.")
 
 
 @api.post(
@@ -183,6 +198,10 @@ def look_into(path: UploadPath, body: LookRequest) -> Response:
             identifier=guessed.identifier,
             times=[TimeView(**asdict(t)) for t in guessed.times],
             totals=list(guessed.totals),
+            stated=_stated(path.study_id, seen),
+            picture=PictureOfShapes(lines=[list(line) for line in seen.picture.lines], width=seen.picture.width)
+            if seen.picture
+            else None,
         )
     )
 
@@ -421,6 +440,22 @@ def _systems(study_id: uuid.UUID, seen: Look) -> list[SystemView]:
     usable = checked.reasons == Reason.NONE
     found = rank_systems(np.where(usable, checked.x, np.nan), np.where(usable, checked.y, np.nan), zones)
     return [SystemView(**asdict(c)) for c in found]
+
+
+def _stated(study_id: uuid.UUID, seen: Look) -> list[StatedView]:
+    """The columns of a table whose texts are the identifiers or names of the study's zones."""
+    if seen.kind == "vector":
+        return []
+    sources, _ = load_sources(engine(), study_id)
+    found = []
+    for name in sources.features:
+        zones = sources.features[name]
+        targets = {c: t for c in zones.columns.column_names if (t := unique_texts(zones.columns.column(c)))}
+        for column in seen.sample.columns.column_names:
+            share = max((share_named(seen.sample, column, t) for t in targets.values()), default=0.0)
+            if share >= _LIKELY_NAMED:
+                found.append(StatedView(column=column, zones=name, share=share))
+    return sorted(found, key=lambda s: -s.share)
 
 
 def _any_zones(study_id: uuid.UUID) -> ZoneSet | None:

@@ -6,12 +6,12 @@ import Dialog from "@mui/material/Dialog";
 import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
 import { useQueryClient } from "@tanstack/react-query";
-import type { Look, Study } from "../../api/client";
+import type { Look, Schemas, Study } from "../../api/client";
 import { plural, whole } from "../../format";
 import { type Choices, ofEvents, undecided, usesOf } from "../../plan/choices";
 import { bringIn, type Incoming, stop, useIncoming } from "../../state/incoming";
 import { useSources } from "../../state/queries";
-import { INK, MADDER, PAPER, QUIET, RULE } from "../../theme";
+import { INK, MADDER, PAPER, QUIET, RULE, WATER } from "../../theme";
 import { ChoicesForm } from "./ChoicesForm";
 
 export function BringIn({ study }: { study: Study }) {
@@ -222,6 +222,11 @@ function Preview({ look, choices, busy }: { look: Look; choices: Choices; busy: 
             {sentence}
           </Typography>
         ))}
+        {ofEvents(choices.role) &&
+          choices.coordinates?.kind === "none" &&
+          statedSays(look, choices.stated) && (
+            <Typography sx={{ fontSize: "0.8125rem" }}>{statedSays(look, choices.stated)}</Typography>
+          )}
         {choices.role === "table" && look.totals.length > 0 && (
           <Typography sx={{ fontSize: "0.8125rem" }}>
             The rows with {look.totals.map((t) => `${t.column} “${(t.values as string[])[0]}”`).join(", ")}{" "}
@@ -229,6 +234,7 @@ function Preview({ look, choices, busy }: { look: Look; choices: Choices; busy: 
           </Typography>
         )}
       </Box>
+      {look.picture && <ShapesPicture picture={look.picture} />}
       <Box
         sx={{ flex: 1, overflow: "auto", borderTop: `1px solid ${INK}` }}
         tabIndex={0}
@@ -312,6 +318,41 @@ function Preview({ look, choices, busy }: { look: Look; choices: Choices; busy: 
           </tbody>
         </Box>
       </Box>
+    </Box>
+  );
+}
+
+/** How far a column names the study's areas. */
+function statedSays(look: Look, column: string | null): string {
+  const found = look.stated.find((s) => s.column === column);
+  if (!found) return "";
+  return `“${found.column}” names areas of “${found.zones}” in ${Math.round(100 * found.share)} % of the rows that were looked at.`;
+}
+
+/** What the shapes of a file look like, before it is brought in. */
+function ShapesPicture({ picture }: { picture: Schemas["PictureOfShapes"] }) {
+  const d = picture.lines
+    .map((line) => `M${line.map((n, i) => (i % 2 ? `,${n}` : `${i ? "L" : ""}${n}`)).join("")}`)
+    .join("");
+  return (
+    <Box
+      sx={{ borderTop: `1px solid ${INK}`, bgcolor: WATER, display: "flex", justifyContent: "center", p: 1 }}
+    >
+      <svg
+        role="img"
+        aria-label="The shapes of the file"
+        viewBox={`-0.01 -0.01 ${picture.width + 0.02} 1.02`}
+        style={{ height: 260, maxWidth: "100%" }}
+      >
+        <path
+          d={d}
+          fill={PAPER}
+          fillRule="evenodd"
+          stroke={INK}
+          strokeWidth={1}
+          vectorEffect="non-scaling-stroke"
+        />
+      </svg>
     </Box>
   );
 }
