@@ -446,3 +446,20 @@ def test_a_role_and_of_several_places_the_fullest_are_guessed():
 def test_figures_that_begin_with_a_zero_are_a_code_and_no_number():
     looks = {c.name: c.kind for c in guess(table(ward=["00012", "00345", "00007"], n=["1", "20", "0.5"])).columns}
     assert looks == {"ward": "text", "n": "number"}
+
+
+def test_codes_are_no_pair_of_coordinates_though_each_is_a_number():
+    codes = table("people", code=["00001", "00002", "00003"] * 20, n=[str(i) for i in range(60)])
+    assert guess(codes).coordinates == ()
+    found = gathered({"coordinates": {"kind": "point text", "column": "code"}}, codes)
+    assert (found.reasons == Reason.UNREADABLE_COORDINATES).all()
+    pairs = gathered({"coordinates": {"kind": "pair", "column": "code"}}, codes)
+    assert (pairs.reasons == Reason.UNREADABLE_COORDINATES).all()
+
+
+def test_a_first_grid_over_places_along_a_line_has_cells_enough_and_not_too_many():
+    line = table("events", lon=[f"{10 + i / 10:.1f}" for i in range(300)], lat=["45.2"] * 300)
+    sources = Sources({"events": line}, {})
+    outcome = run(draft(Events.model_validate({"source": "events", "coordinates": LON_LAT}), sources, []), sources)
+    assert outcome.placed.events == 300
+    assert 20 < len(outcome.placed.areas) < 20_000

@@ -17,6 +17,7 @@ from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Sources, Table
 
 _CELLS_WANTED = 900
+_THINNEST = 60.0
 _METRES_A_DEGREE = 111_320.0
 _OWN_WORDS = {"area", "area name"}  # what every set of areas has, whatever its file calls it
 _COLUMN_ENTRIES = {"x", "y", "column", "identifier", "clock", "until", "record", "number"}
@@ -76,6 +77,8 @@ def fitting_width(checked: Checked) -> float:
     lon, lat = (axis[at] for axis in checked.degrees)
     high = max(float(lat.max() - lat.min()), 1e-4) * _METRES_A_DEGREE
     wide = max(float(lon.max() - lon.min()), 1e-4) * _METRES_A_DEGREE * math.cos(math.radians(float(lat.mean())))
+    # Places along a line are no line in the plane: it bends.
+    high, wide = max(high, wide / _THINNEST), max(wide, high / _THINNEST)
     wanted = math.sqrt(high * wide / _CELLS_WANTED)
     power = 10.0 ** math.floor(math.log10(wanted))
     return next(n * power for n in (1.0, 2.0, 5.0, 10.0) if n * power >= wanted)

@@ -67,6 +67,9 @@ def angles(column: pa.ChunkedArray, *, decimal: Decimal = ".") -> tuple[Floats, 
     return values, blank, unreadable
 
 
+_UNDIVIDED = "not divided:"
+
+
 def split_pair(column: pa.ChunkedArray) -> tuple[pa.ChunkedArray, pa.ChunkedArray]:
     """Two columns out of one that holds "38.2, -40.1" or its like; null where a cell cannot be divided in two."""
     return _two(column, _PAIR, "first", "second")
@@ -86,8 +89,11 @@ def _two(column: pa.ChunkedArray, pattern: str, first: str, second: str) -> tupl
     pairs = [m if (m := compiled.match(w)) and all(_has_figure(part) for part in m.groups()) else None for w in words]
     parts = []
     for name in (first, second):
-        # What cannot be divided stays whole, so that it is reported as unreadable; what is blank stays blank.
-        values = pa.array([m.group(name) if m else w for m, w in zip(pairs, words, strict=True)], pa.string())
+        # What cannot be divided is reported as unreadable, also where it is one number; what is blank stays blank.
+        texts = [
+            m.group(name) if m else f"{_UNDIVIDED} {w}" if w.strip() else w for m, w in zip(pairs, words, strict=True)
+        ]
+        values = pa.array(texts, pa.string())
         parts.append(pa.chunked_array([values.take(coded.indices)]))
     return parts[0], parts[1]
 
