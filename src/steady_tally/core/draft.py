@@ -17,7 +17,7 @@ from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Sources, Table
 
 _CELLS_WANTED = 900
-_THINNEST = 60.0
+_THINNEST = 400.0
 _METRES_A_DEGREE = 111_320.0
 _OWN_WORDS = {"area", "area name"}  # what every set of areas has, whatever its file calls it
 _COLUMN_ENTRIES = {"x", "y", "column", "identifier", "clock", "until", "record", "number"}

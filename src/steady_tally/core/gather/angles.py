@@ -91,7 +91,8 @@ def _two(column: pa.ChunkedArray, pattern: str, first: str, second: str) -> tupl
     for name in (first, second):
         # What cannot be divided is reported as unreadable, also where it is one number; what is blank stays blank.
         texts = [
-            m.group(name) if m else f"{_UNDIVIDED} {w}" if w.strip() else w for m, w in zip(pairs, words, strict=True)
+            m.group(name) if m else f"{_UNDIVIDED} {w}" if _has_figure(w) else w
+            for m, w in zip(pairs, words, strict=True)
         ]
         values = pa.array(texts, pa.string())
         parts.append(pa.chunked_array([values.take(coded.indices)]))
