@@ -17,7 +17,8 @@ from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Sources, Table
 
 _CELLS_WANTED = 900
-_THINNEST = 400.0
+_EARTH_M = 6_371_000.0
+_MOST_CELLS = 500_000
 _METRES_A_DEGREE = 111_320.0
 _OWN_WORDS = {"area", "area name"}  # what every set of areas has, whatever its file calls it
 _COLUMN_ENTRIES = {"x", "y", "column", "identifier", "clock", "until", "record", "number"}
@@ -77,9 +78,11 @@ def fitting_width(checked: Checked) -> float:
     lon, lat = (axis[at] for axis in checked.degrees)
     high = max(float(lat.max() - lat.min()), 1e-4) * _METRES_A_DEGREE
     wide = max(float(lon.max() - lon.min()), 1e-4) * _METRES_A_DEGREE * math.cos(math.radians(float(lat.mean())))
-    # Places along a line are no line in the plane: it bends.
-    high, wide = max(high, wide / _THINNEST), max(wide, high / _THINNEST)
     wanted = math.sqrt(high * wide / _CELLS_WANTED)
+    # A parallel bends in the plane, so that places along one take up some height, which may be far too many such cells.
+    bend = wide**2 / (8.0 * _EARTH_M) * math.tan(math.radians(min(abs(float(lat.mean())), 80.0)))
+    if wide * bend / wanted**2 > _MOST_CELLS:
+        wanted = math.sqrt(bend * wide / _CELLS_WANTED)
     power = 10.0 ** math.floor(math.log10(wanted))
     return next(n * power for n in (1.0, 2.0, 5.0, 10.0) if n * power >= wanted)
 
