@@ -4,16 +4,33 @@ set -euo pipefail
 . "$(dirname "${BASH_SOURCE[0]}")/scripts/set-up.sh"
 set_up for-tests
 cd "$project"
-"$python" -m ruff check .
-"$python" -m ruff format --check .
-"$python" -m mypy
-"$python" -c 'from importlinter.cli import lint_imports; raise SystemExit(lint_imports())'
-(
+
+check() {
+    "$python" -m ruff check .
+    "$python" -m ruff format --check .
+    "$python" -m mypy
+    "$python" -c 'from importlinter.cli import lint_imports; raise SystemExit(lint_imports())'
     cd frontend
     "${npm_command[@]}" run --silent check
     "$python" -m steady_tally.cli openapi >"$base/.cache/openapi.json"
     "${npm_command[@]}" exec -- openapi-typescript "$base/.cache/openapi.json" --output "$base/.cache/schema.d.ts" >/dev/null 2>&1
     cmp "$base/.cache/schema.d.ts" src/api/schema.d.ts || fail "frontend/src/api/schema.d.ts is not that of the present interface."
     "${npm_command[@]}" run --silent test
-)
-exec "$python" -m pytest "$@"
+}
+
+if [ $# -gt 0 ]; then
+    (check)
+    exec "$python" -m pytest "$@"
+fi
+
+# Without arguments the suites that start the whole application run beside the others: those mostly wait, these reckon.
+log="$base/.cache/tests-beside.log"
+whole=(tests/browser tests/serve)
+(check && exec "$python" -m pytest "${whole[@]/#/--ignore=}") >"$log" 2>&1 &
+beside=$!
+trap 'kill "$beside" 2>/dev/null || true' EXIT
+outcome=0
+"$python" -m pytest "${whole[@]}" || outcome=$?
+wait "$beside" || outcome=$?
+cat "$log"
+exit "$outcome"

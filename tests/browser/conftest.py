@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page, Playwright, ViewportSize, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, ViewportSize, expect, sync_playwright
 
 PROJECT = Path(__file__).resolve().parents[2]
 # As root Chromium needs no sandbox; the others keep it from calling home.
@@ -22,6 +22,9 @@ _CHROMIUM = [
 ]  # fmt: skip
 
 WINDOW: ViewportSize = {"width": 1280, "height": 800}
+
+# The suites run side by side, on as few as two processors: what is looked for may take its time.
+expect.set_options(timeout=15_000)
 
 
 class Application:
