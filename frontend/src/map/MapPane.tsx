@@ -14,7 +14,7 @@ import { mappedClasses, mappedEvents } from "../plan/mapped";
 import { withOutline } from "../plan/place";
 import { CARD_WIDTH, taken } from "../state/hang";
 import { useAreaProfile, useOver, usePoints, useReferences, useSavePlan, useTrials } from "../state/queries";
-import { type OutlineUse, useDoing, useParts } from "../state/store";
+import { type Doing, type OutlineUse, useDoing, useParts } from "../state/store";
 import { BEYOND, HATCH, INK, MADDER, NO_VALUE, PAPER, RULE, WATER, ZERO } from "../theme";
 import { unit } from "../unit";
 import { useGestures, useSize } from "./gestures";
@@ -40,7 +40,6 @@ interface Props {
 export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const {
     window: recordedWindow,
-    hovered,
     selected,
     sheet,
     pinned,
@@ -53,7 +52,6 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
     set,
   } = useParts(
     "window",
-    "hovered",
     "selected",
     "sheet",
     "pinned",
@@ -73,7 +71,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   });
   const size = useSize(frameRef);
   const [view, setView] = useState<View | null>(null);
-  const look = useLook(outcome, areas, view, hovered, selected, dots === "placed");
+  const look = useLook(outcome, areas, view, dots === "placed");
   const references = useReferences(study, outcome);
 
   const free = {
@@ -123,7 +121,13 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const boxes = useMemo(() => (size ? boxesOf(shapes.insets, corners, size, bottom) : []), [boxesKey]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: new shapes want a new frame
   useEffect(() => {
-    if (view && size) painter.draw(view, size, look, boxes);
+    if (!view || !size) return;
+    const draw = (doing: Doing) => painter.draw(view, size, { ...look, marked: markedIn(doing) }, boxes);
+    draw(useDoing.getState());
+    // The pointer's area is painted without rendering anything.
+    return useDoing.subscribe((now, before) => {
+      if (now.hovered !== before.hovered || now.selected !== before.selected) draw(now);
+    });
   }, [view, size, look, boxes, shapes, shown, grids, references, over, painter]);
 
   // What moves under a pointer at rest is another area.
@@ -283,24 +287,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
           {ENDS[outlineFor]}
         </Button>
       )}
-      {hovered !== null && hovered < areas.name.length && (
-        <Box
-          data-testid="hovered"
-          sx={{
-            position: "absolute",
-            left: 12,
-            top: 12,
-            maxWidth: "50%",
-            px: 1.25,
-            py: 0.5,
-            bgcolor: PAPER,
-            border: `1px solid ${INK}`,
-            pointerEvents: "none",
-          }}
-        >
-          <strong>{areas.name[hovered]}</strong> {valueText(areas, hovered)}
-        </Box>
-      )}
+      <Pointed areas={areas} />
       <Box
         sx={{
           position: "absolute",
@@ -373,14 +360,35 @@ const APART: Record<number, number> = {
   [ABOVE_ALL]: packed(BEYOND),
 };
 
-function useLook(
-  outcome: Outcome,
-  areas: Areas,
-  view: View | null,
-  hovered: number | null,
-  selected: number | null,
-  plain: boolean,
-): Look {
+/** The name and value of the area under the pointer. */
+function Pointed({ areas }: { areas: Areas }) {
+  const { hovered } = useParts("hovered");
+  if (hovered === null || hovered >= areas.name.length) return null;
+  return (
+    <Box
+      data-testid="hovered"
+      sx={{
+        position: "absolute",
+        left: 12,
+        top: 12,
+        maxWidth: "50%",
+        px: 1.25,
+        py: 0.5,
+        bgcolor: PAPER,
+        border: `1px solid ${INK}`,
+        pointerEvents: "none",
+      }}
+    >
+      <strong>{areas.name[hovered]}</strong> {valueText(areas, hovered)}
+    </Box>
+  );
+}
+
+function markedIn({ hovered, selected }: Doing): number[] {
+  return [...new Set([hovered, selected].filter((a): a is number => a !== null))];
+}
+
+function useLook(outcome: Outcome, areas: Areas, view: View | null, plain: boolean): Omit<Look, "marked"> {
   const colours = useMemo(() => {
     const apart = mappedClasses(outcome.plan).zero === "apart";
     // Only drawing: an area without events keeps its figure, its class and its row.
@@ -410,9 +418,8 @@ function useLook(
       hairline: packed(plain ? RULE : "#FBF9F3"),
       ink: packed(INK),
       hatch: packed(HATCH),
-      marked: [...new Set([hovered, selected].filter((a): a is number => a !== null))],
       lined,
     }),
-    [colours, hovered, selected, lined, plain],
+    [colours, lined, plain],
   );
 }

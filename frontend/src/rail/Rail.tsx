@@ -22,8 +22,22 @@ const ROW = 19 * unit;
 const COLUMNS = "14px 1fr 2.25rem 4.4rem";
 const AXES: Axis[] = ["linear", "log", "rank"];
 
+/** The selected area, and the one under the pointer, on the axis: rendered without the rest of the rail. */
+function Marks({ at }: { at: (area: number) => number | null }) {
+  const { hovered, selected } = useParts("hovered", "selected");
+  return [...new Set([hovered, selected])].map((area) => {
+    const y = area === null ? null : at(area);
+    return y === null ? null : (
+      <g key={area}>
+        <line x1={0} x2={DOTS_WIDTH + 8} y1={y} y2={y} stroke={INK} strokeWidth={1.6} />
+        <circle cx={DOTS_WIDTH + 8} cy={y} r={3.2} fill={INK} />
+      </g>
+    );
+  });
+}
+
 export function Rail({ view, areas }: { view: View; areas: Areas }) {
-  const { axis: chosen, hovered, selected, set } = useParts("axis", "hovered", "selected", "set");
+  const { axis: chosen, set } = useParts("axis", "set");
   const ref = useRef<HTMLDivElement>(null);
   const [height, setHeight] = useState(300);
   useEffect(() => {
@@ -66,7 +80,6 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
   // Zero stands apart, and what has no value nowhere: neither has a place on the axis.
   const [least, greatest] = [areas.value[order[0]], areas.value[order[order.length - 1]]];
   const onAxis = (value: number) => value >= least && value <= greatest;
-  const marked = [hovered, selected].filter((a): a is number => a !== null && onAxis(areas.value[a]));
   const middles = view.bands.map((_, i) => y((place(breaks[i]) + place(breaks[i + 1])) / 2));
   // The texts stand at their bands' middles, moved apart where bands are thin: from the top down.
   const texts = spread([...middles].reverse(), ROW, height - ROW / 2).reverse();
@@ -186,19 +199,7 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
               strokeWidth={0.8}
             />
           ))}
-          {marked.map((a) => (
-            <g key={a}>
-              <line
-                x1={0}
-                x2={DOTS_WIDTH + 8}
-                y1={y(place(areas.value[a]))}
-                y2={y(place(areas.value[a]))}
-                stroke={INK}
-                strokeWidth={1.6}
-              />
-              <circle cx={DOTS_WIDTH + 8} cy={y(place(areas.value[a]))} r={3.2} fill={INK} />
-            </g>
-          ))}
+          <Marks at={(a) => (onAxis(areas.value[a]) ? y(place(areas.value[a])) : null)} />
         </svg>
         {view.bands.map((band, i) => (
           <Box

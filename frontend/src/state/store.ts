@@ -16,7 +16,7 @@ export type DotsShown = "placed" | "outside" | "labels";
 export type OutlineUse = "filter" | "left out" | "recorded" | "cover" | "inset";
 export const STAGES: readonly Stage[] = ["gather", "place", "measure", "class", "show"];
 
-interface Doing {
+export interface Doing {
   sheet: Stage | null;
   hovered: number | null;
   selected: number | null;

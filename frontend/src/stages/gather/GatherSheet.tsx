@@ -119,7 +119,11 @@ function OtherAccount({ view, name, onMap }: { view: View; name: string; onMap: 
   const [gather, place] = account.data?.stages ?? [];
   return (
     <Box sx={{ mb: 1 }}>
-      <Entry label={name} count={gather?.records_in ?? 0} strong />
+      {gather ? (
+        <Entry label={name} count={gather.records_in} strong />
+      ) : (
+        <Quiet>{account.error ? name : `${name}: Working it out…`}</Quiet>
+      )}
       {gather && <Entry label="set aside" count={-gather.records_set_aside} />}
       {place && <Entry label="not placed" count={-place.records_set_aside} />}
       {place && <Entry label="placed" count={place.records_out} />}
