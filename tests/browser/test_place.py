@@ -73,8 +73,11 @@ def click_on_map(page: Page, *places: tuple[float, float]) -> None:
 def test_a_grid_is_counted_while_it_is_sized_compared_and_then_laid(opened, application, study):
     opened.keyboard.press("2")
     opened.get_by_role("radio", name="a grid of equal cells").click()
+    lay = opened.get_by_role("button", name="Lay this grid").bounding_box()
     cells = opened.locator('[data-trial="cells"]')
     expect(cells).to_have_count(1)
+    # What comes in moves no button from under the hand.
+    assert opened.get_by_role("button", name="Lay this grid").bounding_box() == lay
     until(opened, lambda: like(opened, MADDER) > 500)
     settle(opened)
     before = figure(cells.first)

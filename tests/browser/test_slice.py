@@ -327,3 +327,60 @@ def test_a_pinned_sheet_stands_beside_the_map(opened):
     assert sheet["x"] + sheet["width"] <= opened.get_by_test_id("map").bounding_box()["x"] + 1
     opened.get_by_role("button", name="let it hang").click()
     assert opened.get_by_label("measure sheet").bounding_box()["x"] > opened.get_by_test_id("map").bounding_box()["x"]
+
+
+# How many components React renders at each change, and how many there are: a component has done work where it is new,
+# or another than at the change before and marked so (flag 1).
+COUNT_RENDERED = """
+    window.rendered = []; window.components = 0;
+    const isComponent = (fiber) => [0, 11, 14, 15].includes(fiber.tag);
+    const count = (fiber, before) => {
+        let n = 0;
+        for (let child = fiber; child; child = child.sibling) {
+            const old = before.has(child);
+            if (isComponent(child) && !old && (child.flags & 1)) n += 1;
+            n += count(child.child, before);
+        }
+        return n;
+    };
+    const all = (fiber, into) => {
+        for (let child = fiber; child; child = child.sibling) { into.add(child); all(child.child, into); }
+        return into;
+    };
+    let before = new Set();
+    window.__REACT_DEVTOOLS_GLOBAL_HOOK__ = {
+        supportsFiber: true, renderers: new Map(), inject: () => 1, onCommitFiberUnmount() {},
+        onPostCommitFiberRoot() {},
+        onCommitFiberRoot(_, root) {
+            window.rendered.push(count(root.current, before));
+            before = all(root.current, new Set());
+            window.components = [...before].filter(isComponent).length;
+        },
+    };
+"""
+
+
+def test_moving_the_pointer_renders_next_to_nothing(application, study, page):
+    page.add_init_script(COUNT_RENDERED)
+    page.goto(application.url)
+    wait_for_still(page)
+    page.keyboard.press("3")
+    page.wait_for_load_state("networkidle")
+    page.evaluate("window.rendered = []")
+    page.keyboard.press("4")
+    expect(page.get_by_label("class sheet")).to_be_visible()
+    at_a_sheet = max(page.evaluate("window.rendered"))
+    page.keyboard.press("4")
+    box = page.get_by_test_id("map").bounding_box()
+    page.mouse.move(box["x"] + box["width"] * 0.4, box["y"] + box["height"] * 0.35)
+    expect(page.get_by_test_id("hovered")).to_be_visible()
+    page.evaluate("window.rendered = []")
+    names = set()
+    for step in range(12):
+        page.mouse.move(box["x"] + box["width"] * (0.25 + 0.03 * step), box["y"] + box["height"] * 0.4)
+        page.wait_for_timeout(60)
+        names |= set(page.get_by_test_id("hovered").locator("strong").all_inner_texts())
+    rendered, components = page.evaluate("[window.rendered, window.components]")
+    assert len(names) > 3
+    assert rendered
+    assert max(rendered) <= 6 < at_a_sheet < components

@@ -117,7 +117,6 @@ export function GridForm({ study, view, save }: PlaceProps) {
           onChange={(measured) => alter({ measured })}
         />
       )}
-      <Trials trials={trials} tried={tried} held={held} />
       <Box sx={{ display: "flex", gap: 1, mt: 1 }}>
         <Button
           type="submit"
@@ -137,6 +136,8 @@ export function GridForm({ study, view, save }: PlaceProps) {
           Hold it to compare
         </Button>
       </Box>
+      {/* Below the buttons: what comes in must not move them from under the hand. */}
+      <Trials trials={trials} tried={tried} held={held} />
       <Pick
         label="It covers"
         value={covered}
