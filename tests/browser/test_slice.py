@@ -329,10 +329,10 @@ def test_a_pinned_sheet_stands_beside_the_map(opened):
     assert opened.get_by_label("measure sheet").bounding_box()["x"] > opened.get_by_test_id("map").bounding_box()["x"]
 
 
-# How many components React renders at each change, and how many there are: a component has done work where it is new,
+# How many components React renders at each change: a component has done work where it is new,
 # or another than at the change before and marked so (flag 1).
 COUNT_RENDERED = """
-    window.rendered = []; window.components = 0;
+    window.rendered = [];
     const isComponent = (fiber) => [0, 11, 14, 15].includes(fiber.tag);
     const count = (fiber, before) => {
         let n = 0;
@@ -354,7 +354,6 @@ COUNT_RENDERED = """
         onCommitFiberRoot(_, root) {
             window.rendered.push(count(root.current, before));
             before = all(root.current, new Set());
-            window.components = [...before].filter(isComponent).length;
         },
     };
 """
@@ -377,10 +376,12 @@ def test_moving_the_pointer_renders_next_to_nothing(application, study, page):
     page.evaluate("window.rendered = []")
     names = set()
     for step in range(12):
-        page.mouse.move(box["x"] + box["width"] * (0.25 + 0.03 * step), box["y"] + box["height"] * 0.4)
-        page.wait_for_timeout(60)
+        page.mouse.move(box["x"] + box["width"] * (0.25 + 0.03 * step), box["y"] + box["height"] * (0.3 + 0.03 * step))
+        page.wait_for_timeout(100)
         names |= set(page.get_by_test_id("hovered").locator("strong").all_inner_texts())
-    rendered, components = page.evaluate("[window.rendered, window.components]")
-    assert len(names) > 3
+    rendered = page.evaluate("window.rendered")
+    assert len(names) > 2
     assert rendered
-    assert max(rendered) <= 6 < at_a_sheet < components
+    assert max(rendered) <= 6
+    # The count sees what a whole sheet renders.
+    assert at_a_sheet > 50
