@@ -7,7 +7,14 @@ import shapely
 from pyproj import CRS, Geod
 
 from steady_tally.core.chain import run
-from steady_tally.core.geo.projection import WORLD, cut_meridian, spans_the_world, working_system
+from steady_tally.core.geo.projection import (
+    WORLD,
+    coordinate_system,
+    cut_meridian,
+    spans_the_world,
+    system_called,
+    working_system,
+)
 from steady_tally.core.geo.shapes import cut_for
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.plan.place import WorkingProjection
@@ -95,4 +102,7 @@ def test_only_what_reaches_around_the_earth_is_of_the_world():
     assert not spans_the_world(*corners(160, -50, 200, 10))
     crs, name = working_system(WorkingProjection(centre=(10, 0)), *corners(-180, -60, 180, 70))
     assert name == "laea 10 0", "a centre that a plan has fixed stays"
+    assert system_called(crs, name) == "Lambert azimuthal equal-area about latitude 10, longitude 0"
+    world = working_system(WorkingProjection(), *corners(-180, -60, 180, 70))
+    assert system_called(*world) == world[0].name == coordinate_system(WORLD, wanted_by="test").name
     assert "Azimuthal" in crs.coordinate_operation.method_name

@@ -8,7 +8,6 @@ import uuid
 from dataclasses import asdict
 from typing import Any, BinaryIO, cast
 
-import numpy as np
 import pyarrow.compute
 import pyarrow.csv
 from flask import Response, request
@@ -18,15 +17,13 @@ from sqlmodel import Session
 
 from steady_tally.core.errors import Conflict, NotFound, SourceError
 from steady_tally.core.gather.findings import findings
-from steady_tally.core.gather.named import share_named, unique_texts
-from steady_tally.core.gather.records import check
-from steady_tally.core.gather.systems import rank_systems, search_systems
+from steady_tally.core.gather.named import likely_named
+from steady_tally.core.gather.systems import likely_systems, search_systems
 from steady_tally.core.gather.tally import Tally, tally, tally_rows
-from steady_tally.core.outcome import Outcome
+from steady_tally.core.place.meeting import exchanged
 from steady_tally.core.place.zones import ZoneSet, zone_set
 from steady_tally.core.plan.conditions import Condition
-from steady_tally.core.plan.gather import Events, Reading
-from steady_tally.core.reasons import Reason
+from steady_tally.core.plan.gather import Reading
 from steady_tally.core.report.tables import set_aside_table
 from steady_tally.core.sources import Features, Sources
 from steady_tally.formats.look import Look, look
@@ -48,7 +45,6 @@ api = APIBlueprint(
 )
 _LIMIT_VARIABLE = "STEADY_TALLY_LARGEST_UPLOAD_MB"
 _DEFAULT_LIMIT_MB = 4_096
-_LIKELY_NAMED = 0.5
 
 
 class NewStudy(BaseModel):
@@ -298,7 +294,7 @@ def found(path: PlanPath) -> Response:
     outcome = outcome_of(path)
     checked = outcome.gathered.checked
     seen = findings(checked)
-    swapped, would_land = _swapped(outcome)
+    swapped, would_land = exchanged(checked, outcome.placed.placement.looked.zones)
     return answer(
         FindingsView(
             **{
@@ -411,15 +407,6 @@ def set_aside_file(path: PlanPath, query: ReasonQuery) -> Response:
     return response
 
 
-def _swapped(outcome: Outcome) -> tuple[int, int | None]:
-    """How many records look swapped, and how many of them would lie in one of the zones once exchanged."""
-    checked, cover = outcome.gathered.checked, outcome.placed.placement.looked.zones
-    at = np.flatnonzero(checked.reasons == Reason.SWAPPED_AXES)
-    if cover is None or len(at) == 0:
-        return len(at), None
-    return len(at), int(np.count_nonzero(cover.hold(checked.y[at], checked.x[at], checked.crs)))
-
-
 def _role(guessed: str, has_places: bool, there: set[str]) -> str:
     """What a file is for: where a study has no events yet, its first table with places is these."""
     has_events = there & {Role.EVENTS, Role.COUNTS}
@@ -433,13 +420,7 @@ def _systems(study_id: uuid.UUID, seen: Look) -> list[SystemView]:
     zones = _any_zones(study_id)
     if zones is None:
         return []
-    # Any system in metres does for reading the numbers: only degrees have a range that they could be out of.
-    coordinates = {**seen.guess.coordinates[0], "crs": "EPSG:3857"}
-    events = Events.model_validate({"source": seen.sample.name, "coordinates": coordinates, "far_away": "keep"})
-    checked = check(events, Sources({seen.sample.name: seen.sample}, {}))
-    usable = checked.reasons == Reason.NONE
-    found = rank_systems(np.where(usable, checked.x, np.nan), np.where(usable, checked.y, np.nan), zones)
-    return [SystemView(**asdict(c)) for c in found]
+    return [SystemView(**asdict(c)) for c in likely_systems(seen.sample, seen.guess.coordinates[0], zones)]
 
 
 def _stated(study_id: uuid.UUID, seen: Look) -> list[StatedView]:
@@ -447,15 +428,7 @@ def _stated(study_id: uuid.UUID, seen: Look) -> list[StatedView]:
     if seen.kind == "vector":
         return []
     sources, _ = load_sources(engine(), study_id)
-    found = []
-    for name in sources.features:
-        zones = sources.features[name]
-        targets = {c: t for c in zones.columns.column_names if (t := unique_texts(zones.columns.column(c)))}
-        for column in seen.sample.columns.column_names:
-            share = max((share_named(seen.sample, column, t) for t in targets.values()), default=0.0)
-            if share >= _LIKELY_NAMED:
-                found.append(StatedView(column=column, zones=name, share=share))
-    return sorted(found, key=lambda s: -s.share)
+    return [StatedView(**asdict(n)) for n in likely_named(seen.sample, sources.features)]
 
 
 def _any_zones(study_id: uuid.UUID) -> ZoneSet | None:

@@ -19,11 +19,12 @@ from steady_tally.core.areas import areas_table
 from steady_tally.core.errors import NotFound, PlanError
 from steady_tally.core.gather.categories import category_columns
 from steady_tally.core.geo.bins import OUTSIDE
-from steady_tally.core.geo.projection import distortion, spread_over, to_degrees, working_system
+from steady_tally.core.geo.projection import distortion, spread_over, system_called, working_system
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place import labels
 from steady_tally.core.place.completeness import Share, completeness, completeness_by, completeness_by_month
 from steady_tally.core.place.labels import VERDICTS, LabelCheck, Verdict, check_labels
+from steady_tally.core.place.looking import extent_of
 from steady_tally.core.place.outside import DISTANCES_M, outside
 from steady_tally.core.place.placing import Way
 from steady_tally.core.place.zones import ZoneSet
@@ -197,25 +198,10 @@ class ProjectionView(BaseModel):
 @needs(Right.READ)
 def describe_projection(path: PlanPath, body: WorkingProjection) -> Response:
     outcome = outcome_of(path)
-    lon, lat = _extent(outcome)
+    lon, lat = extent_of([outcome.placed.placement.looked])
     crs, name = working_system(body, lon, lat)
     found = distortion(crs, *spread_over(lon, lat))
-    if body.system is None:
-        latitude, longitude = name.split()[1:]
-        called = f"Lambert azimuthal equal-area about latitude {latitude}, longitude {longitude}"
-    else:
-        called = crs.name
-    return answer(ProjectionView(name=called, says=found.says, keeps_areas=found.keeps_areas))
-
-
-def _extent(outcome: Outcome) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
-    looked, checked = outcome.placed.placement.looked, outcome.gathered.checked
-    if looked.zones is not None:
-        lon, lat = looked.zones.degrees.T
-    else:
-        lon, lat = to_degrees(np.column_stack([looked.x, looked.y]), checked.crs).T
-    sound = np.isfinite(lon) & np.isfinite(lat)
-    return lon[sound], lat[sound]
+    return answer(ProjectionView(name=system_called(crs, name), says=found.says, keeps_areas=found.keeps_areas))
 
 
 class EventsQuery(BaseModel):

@@ -2,17 +2,41 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 import pyarrow as pa
 
 from steady_tally.core.columns import coded_text, trimmed_text
 from steady_tally.core.matching import match_names
-from steady_tally.core.sources import Table
+from steady_tally.core.sources import Features, Table
 
 _MOST_SPELLINGS = 5_000
 _MOST_AREAS = 20_000
+_LIKELY = 0.5
+
+
+@dataclass(frozen=True)
+class Named:
+    """A column of records that names areas of a source of zones, and in which share of its rows."""
+
+    column: str
+    zones: str
+    share: float
+
+
+def likely_named(table: Table, zones: Mapping[str, Features]) -> list[Named]:
+    """The columns of a table at least half of whose rows name zones by a column of these, the likeliest first."""
+    found = []
+    for name in zones:
+        columns = zones[name].columns
+        targets = [t for c in columns.column_names if (t := unique_texts(columns.column(c)))]
+        for column in table.columns.column_names:
+            share = max((share_named(table, column, t) for t in targets), default=0.0)
+            if share >= _LIKELY:
+                found.append(Named(column, name, share))
+    return sorted(found, key=lambda n: -n.share)
 
 
 def unique_texts(column: pa.ChunkedArray) -> tuple[str, ...]:

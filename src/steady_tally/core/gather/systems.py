@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Protocol
+from typing import Any, Protocol
 
 import numpy as np
 import numpy.typing as npt
@@ -14,7 +15,11 @@ from pyproj.database import query_crs_info
 from pyproj.enums import PJType
 from pyproj.exceptions import CRSError, ProjError
 
+from steady_tally.core.gather.records import check
 from steady_tally.core.geo.projection import coordinate_system, project
+from steady_tally.core.plan.gather import Events
+from steady_tally.core.reasons import Reason
+from steady_tally.core.sources import Sources, Table
 
 Floats = npt.NDArray[np.float64]
 _TRIED_POINTS = 400
@@ -63,6 +68,16 @@ def rank_systems(x: Floats, y: Floats, zones: Ground, *, most: int = 8) -> list[
         if share > 0.0:
             found.append(Candidate(code, CRS.from_user_input(code).name, share))
     return sorted(found, key=lambda c: -c.inside)[:most]
+
+
+def likely_systems(table: Table, coordinates: Mapping[str, Any], zones: Ground) -> list[Candidate]:
+    """The same for the coordinates of a table whose system nothing tells; `coordinates` as in the plan, without it."""
+    # Any system in metres does for reading the numbers: only degrees have a range that they could be out of.
+    told = {**coordinates, "crs": "EPSG:3857"}
+    events = Events.model_validate({"source": table.name, "coordinates": told, "far_away": "keep"})
+    checked = check(events, Sources({table.name: table}, {}))
+    usable = checked.reasons == Reason.NONE
+    return rank_systems(np.where(usable, checked.x, np.nan), np.where(usable, checked.y, np.nan), zones)
 
 
 def search_systems(words: str, *, most: int = 30) -> list[Candidate]:

@@ -144,6 +144,14 @@ def working_system(plan: WorkingProjection, lon: Floats, lat: Floats) -> tuple[C
     return crs, f"wkt {hashlib.sha256(crs.to_wkt('WKT2_2019').encode()).hexdigest()[:12]}"
 
 
+def system_called(crs: CRS, name: str) -> str:
+    """What a working projection is called, by its own name or by its short one."""
+    if not name.startswith("laea "):
+        return crs.name
+    latitude, longitude = name.split()[1:]
+    return f"Lambert azimuthal equal-area about latitude {latitude}, longitude {longitude}"
+
+
 def true_areas(centres: Floats, corners: Floats, crs: CRS) -> Floats:
     """(n,) how much true area a unit of each cell's area in the plane stands for.
 

@@ -143,18 +143,18 @@ def zones_of(plan: Place, sources: Sources) -> ZoneSet | None:
 
 def working_lattice(plan: Place, how: Grid, looked: Sequence[Looked]) -> Lattice:
     """The plan's lattice in the working projection of what it covers."""
-    return lattice_of(how, *working_system(plan.projection, *_extent(looked)))
+    return lattice_of(how, *working_system(plan.projection, *extent_of(looked)))
 
 
 def fixed_projection(looked: Sequence[Looked]) -> WorkingProjection:
     """About the middle of the zones, or without any of the records, in whole degrees; or one of the whole world."""
-    extent = _extent(looked)
+    extent = extent_of(looked)
     if spans_the_world(*extent):
         return WorkingProjection(system=WORLD)
     return WorkingProjection(centre=centre_of(*extent))
 
 
-def _extent(looked: Sequence[Looked]) -> tuple[Floats, Floats]:
+def extent_of(looked: Sequence[Looked]) -> tuple[Floats, Floats]:
     """Longitudes and latitudes of the zones, which are the same for all, or else of all usable records."""
     zones = looked[0].zones
     if zones is not None:

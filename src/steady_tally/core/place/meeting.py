@@ -7,10 +7,13 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from steady_tally.core.gather.records import Checked
 from steady_tally.core.gather.systems import rank_systems
 from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.geo.projection import DEGREES, coordinate_system, project
 from steady_tally.core.place.looking import Looked
+from steady_tally.core.place.zones import ZoneSet
+from steady_tally.core.reasons import Reason
 
 Floats = npt.NDArray[np.float64]
 _WHERE = "plan: place.areas"
@@ -83,6 +86,15 @@ def apart(looked: Looked) -> Apart | None:
         else:
             likely = "Perhaps one of the two files belongs to another place, or its coordinate system is misnamed."
     return Apart(_extent(lon, lat), _extent(*zones.degrees.T), likely)
+
+
+def exchanged(checked: Checked, zones: ZoneSet | None) -> tuple[int, int | None]:
+    """How many records look as if their coordinates were exchanged, and how many of them would lie in one of the
+    zones if they were put right; None where there are none of either."""
+    at = np.flatnonzero(checked.reasons == Reason.SWAPPED_AXES)
+    if zones is None or len(at) == 0:
+        return len(at), None
+    return len(at), int(np.count_nonzero(zones.hold(checked.y[at], checked.x[at], checked.crs)))
 
 
 def _extent(lon: Floats, lat: Floats) -> Extent:
