@@ -8,11 +8,16 @@ from pathlib import Path
 
 import psycopg
 import pytest
+from hypothesis import settings
 from sqlalchemy import Engine
 
 import steady_tally.formats.drivers  # noqa: F401  before a test loads the vector library with drivers that we do without
 from steady_tally.serve.postgres import Cluster
 from steady_tally.store.database import ADDRESS_VARIABLE, DATA_VARIABLE, connect, migrate
+
+# No test is timed: machines are busy.
+settings.register_profile("untimed", deadline=None)
+settings.load_profile("untimed")
 
 
 @pytest.fixture(scope="session")

@@ -254,6 +254,7 @@ def test_a_grid_covers_an_outline_drawn_on_the_map_whose_corners_can_be_moved(op
     opened.get_by_label("It covers").select_option(label="an outline drawn on the map")
     click_on_map(opened, (400, 60), (560, 60), (560, 200), (400, 200))
     opened.get_by_role("button", name="Cover this").click()
+    expect(opened.locator('[data-figure="show"]')).to_have_text("hexagons")
     settle(opened)
     first = ledger(application, study)
     drawn = first["plan"]["place"]["areas"]["cover"]["corners"]
@@ -268,7 +269,7 @@ def test_a_grid_covers_an_outline_drawn_on_the_map_whose_corners_can_be_moved(op
     opened.mouse.move(corner["x"] - 60, corner["y"] - 90, steps=4)
     opened.mouse.up()
     opened.get_by_role("button", name="Cover this").click()
-    settle(opened)
+    until(opened, lambda: ledger(application, study)["plan"]["place"]["areas"]["cover"]["corners"] != drawn)
     moved = ledger(application, study)["plan"]["place"]["areas"]["cover"]["corners"]
     assert shapely.area(shapely.Polygon(moved)) < 0.9 * covered
     still = [0, 1, 3]
