@@ -1,4 +1,5 @@
 /** A small plan for tests, every choice written out. */
+import { FRESH } from "./place";
 import type { Events, FromTable, Grid, Plan, Zones } from "./types";
 
 export const WARDS: Zones = {
@@ -11,22 +12,7 @@ export const WARDS: Zones = {
   overlaps: "each",
 };
 
-export const CELLS: Grid = {
-  kind: "grid",
-  shape: "hexagon",
-  top: "corner",
-  size: 500,
-  measured: "width",
-  unit: "m",
-  height: null,
-  cover: null,
-  keep: "touching",
-  cut: true,
-  least_inside: 0,
-  thin: "mark",
-  origin: [0, 0],
-  turn: 0,
-};
+export const CELLS: Grid = { ...FRESH, size: 500 };
 
 export const PEOPLE: FromTable = {
   kind: "table",

@@ -17,7 +17,7 @@ export const SHAPES = [
 export const UNITS = ["m", "km", "ft", "mi"] as const;
 const METRES: Record<Grid["unit"], number> = { m: 1, km: 1000, ft: 0.3048, mi: 1609.344 };
 
-const FRESH: Grid = {
+export const FRESH: Grid = {
   kind: "grid",
   shape: "hexagon",
   top: "corner",
