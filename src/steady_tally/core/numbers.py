@@ -2,12 +2,15 @@
 
 A number is written in one of two ways: figures without grouping, or groups of three figures with one and the same sign
 between them throughout the column. What fits only in part (1234,5678 where the point is the decimal sign) is no number.
+
+Each cell is read for itself; what the column decides is counted, so that the evidence of its parts adds up.
 """
 
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 import numpy as np
@@ -19,6 +22,7 @@ from steady_tally.core.plan.base import Decimal
 
 Floats = npt.NDArray[np.float64]
 Flags = npt.NDArray[np.bool_]
+Codes = npt.NDArray[np.int8]
 
 _BLANKS = "\u0020\u00a0\u2009\u202f"
 _APOSTROPHES = "'’"
@@ -29,6 +33,7 @@ _SPOKEN = {
     "'": "apostrophes", "’": "apostrophes",
 }  # fmt: skip
 _MINUS = "−"
+_NONE, _PLAIN = -1, 0  # codes of cells: no number; figures without grouping; above that, which sign groups them
 
 
 @dataclass(frozen=True)
@@ -49,22 +54,74 @@ class Writing:
     evidence: str
 
 
-def writing_of(column: pa.ChunkedArray) -> Writing:
-    """Decide over a column of text how its numbers are written; a column of numbers is written with a point."""
+@dataclass(frozen=True)
+class Cells:
+    """Cells of text, each read for itself with one decimal sign.
+
+    Attributes
+    ----------
+    values : (n,) NaN where there is no number, whatever groups its figures.
+    blank : (n,) True where there is nothing.
+    code : (n,) -1 for no number, 0 without grouping, else 1 + the position of the grouping sign; None where no cell is
+        grouped, so that what is finite is a number.
+    """
+
+    decimal: Decimal
+    values: Floats
+    blank: Flags
+    code: Codes | None
+
+    @property
+    def counts(self) -> npt.NDArray[np.int64]:
+        """How many cells have each of the grouping signs; these add up over the parts of a column."""
+        room = 1 + len(_GROUPING[self.decimal])
+        if self.code is None:
+            return np.zeros(room, dtype=np.int64)
+        found = np.bincount(self.code[self.code > _PLAIN], minlength=room)
+        return found.astype(np.int64)
+
+    def grouped_by(self, grouping: str) -> tuple[Floats, Flags, Flags]:
+        """As `numbers` gives them: what is grouped by any other sign is no number."""
+        values = self.values
+        if self.code is not None:
+            values = np.where((self.code == _PLAIN) | (self.code == _code_of(self.decimal, grouping)), values, np.nan)
+        return values, self.blank, ~np.isfinite(values) & ~self.blank
+
+
+def commonest(decimal: Decimal, counts: npt.NDArray[np.int64]) -> str:
+    """The grouping sign that most of the grouped cells have, "" where none is."""
+    return _GROUPING[decimal][int(counts.argmax()) - 1] if counts.any() else ""
+
+
+def read_cells(column: pa.ChunkedArray, decimal: Decimal) -> Cells:
+    """Read each cell of a column for itself."""
     if not _is_text(column.type):
-        return Writing(".", "", int(len(column) - column.null_count), "")
-    found = {decimal: _best(column, decimal) for decimal in _GROUPING}
-    (point, comma), signs = (found["."], found[","]), ("point", "comma")
-    if point.readable == comma.readable:
-        same = np.array_equal(_values(column, point), _values(column, comma), equal_nan=True)
-        return point if same else Writing(None, "", point.readable, _both(column, point, comma))
-    best, other = (point, comma) if point.readable > comma.readable else (comma, point)
-    more = best.readable - other.readable
-    sign, not_it = signs if best is point else signs[::-1]
-    cells = f"{more:,} cells are no numbers" if more > 1 else "one cell is no number"
-    return Writing(
-        best.decimal, best.grouping, best.readable, f"the {sign} is the decimal sign: {cells} with a {not_it}"
-    )
+        values = pc.fill_null(column.cast(pa.float64()), np.nan).to_numpy()
+        return Cells(decimal, values, column.is_null().to_numpy(), None)
+    text = _trimmed(column)
+    blank = pc.equal(text, "").to_numpy()
+    if decimal == ".":
+        try:
+            plain = pc.if_else(pc.equal(text, ""), None, text).cast(pa.float64())
+        except pa.ArrowInvalid:
+            pass  # something is written otherwise: what follows looks at each value
+        else:
+            values = pc.fill_null(plain, np.nan).to_numpy()
+            return Cells(decimal, np.where(np.isfinite(values), values, np.nan), blank, None)
+    is_plain = pc.match_substring_regex(text, _plain(decimal))
+    values = _read(text, is_plain, decimal, "")
+    at = np.flatnonzero(~is_plain.to_numpy() & ~blank)
+    if len(at) == 0:
+        return Cells(decimal, values, blank, None)
+    values, others = values.copy(), text.take(at)
+    code = np.where(is_plain.to_numpy(), _PLAIN, _NONE).astype(np.int8)
+    for number, grouping in enumerate(_GROUPING[decimal], start=1):
+        is_grouped = pc.match_substring_regex(others, _grouped(decimal, grouping))
+        found = is_grouped.to_numpy()
+        if found.any():
+            values[at[found]] = _read(others, is_grouped, decimal, grouping)[found]
+            code[at[found]] = number
+    return Cells(decimal, values, blank, code)
 
 
 def numbers(column: pa.ChunkedArray, *, decimal: Decimal = ".") -> tuple[Floats, Flags, Flags]:
@@ -76,29 +133,118 @@ def numbers(column: pa.ChunkedArray, *, decimal: Decimal = ".") -> tuple[Floats,
     blank : (n,) True where there is nothing.
     unreadable : (n,) True where there is something that is not a finite number.
     """
-    if not _is_text(column.type):
-        blank = column.is_null().to_numpy()
-        values = pc.fill_null(column.cast(pa.float64()), np.nan).to_numpy()
-        return values, blank, ~np.isfinite(values) & ~blank
-    text = _trimmed(column)
-    blank = pc.equal(text, "").to_numpy()
-    if decimal == ".":
-        try:
-            plain = pc.if_else(pc.equal(text, ""), None, text).cast(pa.float64())
-        except pa.ArrowInvalid:
-            pass  # something is written otherwise: what follows looks at each value
+    cells = read_cells(column, decimal)
+    return cells.grouped_by(commonest(decimal, cells.counts))
+
+
+Pair = tuple[int, int]  # the codes of one cell with a point and with a comma
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """What a column, or a part of it, says of how its numbers are written. Evidence of parts adds up, in their order.
+
+    Attributes
+    ----------
+    typed : the column is one of numbers, so that there is nothing to decide.
+    cells : how many cells have each pair of codes.
+    first : for each pair of codes its first cell, and its first whose two numbers differ: row, text, numbers.
+    rows : how many rows these are.
+    """
+
+    typed: bool = False
+    cells: Mapping[Pair, int] = field(default_factory=dict)
+    first: Mapping[tuple[Pair, bool], tuple[int, str, float, float]] = field(default_factory=dict)
+    rows: int = 0
+
+    def __add__(self, other: Evidence) -> Evidence:
+        cells, first = dict(self.cells), dict(self.first)
+        for pair, count in other.cells.items():
+            cells[pair] = cells.get(pair, 0) + count
+        for key, (row, text, a, b) in other.first.items():
+            first.setdefault(key, (self.rows + row, text, a, b))
+        return Evidence(self.typed or other.typed, cells, first, self.rows + other.rows)
+
+    def writing(self) -> Writing:
+        """Decide how the numbers are written."""
+        if self.typed:
+            return Writing(".", "", self.rows, "")
+        point, comma = self._best("."), self._best(",")
+        if point.readable == comma.readable:
+            both = self._difference(point, comma)
+            return Writing(None, "", point.readable, both) if both else point
+        signs = ("point", "comma")
+        best, other = (point, comma) if point.readable > comma.readable else (comma, point)
+        more = best.readable - other.readable
+        sign, not_it = signs if best is point else signs[::-1]
+        cells = f"{more:,} cells are no numbers" if more > 1 else "one cell is no number"
+        return Writing(
+            best.decimal, best.grouping, best.readable, f"the {sign} is the decimal sign: {cells} with a {not_it}"
+        )
+
+    def _best(self, decimal: Decimal) -> Writing:
+        """With that decimal sign, the grouping that fits the most cells."""
+        counts = np.zeros(1 + len(_GROUPING[decimal]), dtype=np.int64)
+        for pair, cells in self.cells.items():
+            code = pair[0 if decimal == "." else 1]
+            if code != _NONE:
+                counts[code] += cells
+        plain, counts[_PLAIN] = int(counts[_PLAIN]), 0
+        grouping = commonest(decimal, counts)
+        if grouping:
+            evidence = f"{_SPOKEN[grouping]} stand between groups of three figures"
         else:
-            values = pc.fill_null(plain, np.nan).to_numpy()
-            return values, blank, ~np.isfinite(values) & ~blank
-    # Numbers without a grouping are read at once; how the others are grouped is decided among them alone.
-    is_plain = pc.match_substring_regex(text, _pattern(decimal, ""))
-    values = _read(text, is_plain, decimal, "")
-    at = np.flatnonzero(~is_plain.to_numpy() & ~blank)
-    if len(at):
-        others = text.take(at)
-        values = values.copy()
-        values[at] = _values(others, _best(others, decimal))
-    return values, blank, ~np.isfinite(values) & ~blank
+            evidence = f"the {'point' if decimal == '.' else 'comma'} is the decimal sign"
+        return Writing(decimal, grouping, plain + int(counts.max()), evidence)
+
+    def _difference(self, point: Writing, comma: Writing) -> str:
+        """The first cell that is not the same number in both ways, in words; empty where there is none."""
+        found = []
+        for (pair, differs), (row, text, a, b) in self.first.items():
+            with_point = pair[0] in (_PLAIN, _code_of(".", point.grouping))
+            with_comma = pair[1] in (_PLAIN, _code_of(",", comma.grouping))
+            if (with_point and with_comma and differs) or with_point != with_comma:
+                found.append((row, text, a if with_point else np.nan, b if with_comma else np.nan))
+        if not found:
+            return ""
+        _, text, a, b = min(found)
+        return f"“{text}” can be read as {_spoken(a)} and as {_spoken(b)}"
+
+
+def evidence_of(column: pa.ChunkedArray) -> Evidence:
+    """What a column says of how its numbers are written."""
+    if not _is_text(column.type):
+        return Evidence(True, rows=int(len(column) - column.null_count))
+    codes, values = [], []
+    for decimal in _GROUPING:
+        cells = read_cells(column, decimal)
+        plain = np.where(np.isfinite(cells.values), _PLAIN, _NONE).astype(np.int8)
+        codes.append(plain if cells.code is None else cells.code)
+        values.append(cells.values)
+    (a, b), (point, comma) = values, codes
+    differs = ~((a == b) | (np.isnan(a) & np.isnan(b)))
+    room = 2 + max(len(signs) for signs in _GROUPING.values())
+    key = (point.astype(np.int64) + 1) * room + comma + 1
+    count = np.bincount(key, minlength=room * room)
+    first = {}
+    for differing in (False, True):
+        at = np.flatnonzero(differs) if differing else np.arange(len(key))
+        found, begin = np.unique(key[at], return_index=True)
+        for k, row in zip(found.tolist(), at[begin].tolist(), strict=True):
+            if k:
+                text = _trimmed(column.slice(row, 1))[0].as_py()
+                first[divmod(k, room)[0] - 1, k % room - 1, differing] = row, text, float(a[row]), float(b[row])
+    cells = {(k // room - 1, k % room - 1): int(count[k]) for k in np.flatnonzero(count[1:]) + 1}
+    return Evidence(False, cells, {((p, c), d): v for (p, c, d), v in first.items()}, len(key))
+
+
+def writing_of(column: pa.ChunkedArray) -> Writing:
+    """Decide over a column of text how its numbers are written; a column of numbers is written with a point."""
+    return evidence_of(column).writing()
+
+
+def _code_of(decimal: Decimal, grouping: str) -> int:
+    return 1 + _GROUPING[decimal].index(grouping) if grouping else _PLAIN
 
 
 def _is_text(kind: pa.DataType) -> bool:
@@ -109,35 +255,17 @@ def _trimmed(column: pa.ChunkedArray) -> pa.ChunkedArray:
     return pc.replace_substring(pc.utf8_trim_whitespace(pc.fill_null(column.cast(pa.string()), "")), _MINUS, "-")
 
 
-@lru_cache(maxsize=32)
-def _pattern(decimal: Decimal, grouping: str) -> str:
-    """What a number looks like; with a grouping, groups of three with it or no group at all."""
+@lru_cache(maxsize=2)
+def _plain(decimal: Decimal) -> str:
+    """What a number without grouping looks like."""
     d = re.escape(decimal)
-    plain = rf"\d+{d}?\d*(?:[eE][+-]?\d+)?|{d}\d+(?:[eE][+-]?\d+)?"
-    grouped = rf"|[1-9]\d{{0,2}}(?:{re.escape(grouping)}\d{{3}})+(?:{d}\d*)?" if grouping else ""
-    return rf"^[+-]?(?:{plain}{grouped})$"
+    return rf"^[+-]?(?:\d+{d}?\d*(?:[eE][+-]?\d+)?|{d}\d+(?:[eE][+-]?\d+)?)$"
 
 
-def _best(column: pa.ChunkedArray, decimal: Decimal) -> Writing:
-    """With that decimal sign, the grouping that fits the most cells."""
-    text = _trimmed(column)
-    fits = {"": _count(text, _pattern(decimal, ""))}
-    for grouping in _GROUPING[decimal]:
-        if _count(text, re.escape(grouping)):
-            fits[grouping] = _count(text, _pattern(decimal, grouping))
-    grouping = max(fits, key=lambda g: fits[g])
-    if grouping:
-        evidence = f"{_SPOKEN[grouping]} stand between groups of three figures"
-    else:
-        evidence = f"the {'point' if decimal == '.' else 'comma'} is the decimal sign"
-    return Writing(decimal, grouping, fits[grouping], evidence)
-
-
-def _values(column: pa.ChunkedArray, how: Writing) -> Floats:
-    """(n,) the numbers of a column written in that way, NaN for what is none."""
-    assert how.decimal is not None
-    text = _trimmed(column)
-    return _read(text, pc.match_substring_regex(text, _pattern(how.decimal, how.grouping)), how.decimal, how.grouping)
+@lru_cache(maxsize=32)
+def _grouped(decimal: Decimal, grouping: str) -> str:
+    """What a number in groups of three looks like."""
+    return rf"^[+-]?[1-9]\d{{0,2}}(?:{re.escape(grouping)}\d{{3}})+(?:{re.escape(decimal)}\d*)?$"
 
 
 def _read(text: pa.ChunkedArray, is_number: pa.ChunkedArray, decimal: Decimal, grouping: str) -> Floats:
@@ -147,16 +275,5 @@ def _read(text: pa.ChunkedArray, is_number: pa.ChunkedArray, decimal: Decimal, g
     return np.asarray(pc.fill_null(read, np.nan).to_numpy())
 
 
-def _both(column: pa.ChunkedArray, point: Writing, comma: Writing) -> str:
-    a, b = _values(column, point), _values(column, comma)
-    at = int(np.flatnonzero(~((a == b) | (np.isnan(a) & np.isnan(b))))[0])
-    cell = _trimmed(column)[at].as_py()
-    return f"“{cell}” can be read as {_spoken(a[at])} and as {_spoken(b[at])}"
-
-
 def _spoken(value: float) -> str:
     return "no number" if np.isnan(value) else f"{value:,.10g}"
-
-
-def _count(text: pa.ChunkedArray, pattern: str) -> int:
-    return int(pc.sum(pc.match_substring_regex(text, pattern)).as_py() or 0)
