@@ -12,13 +12,12 @@ import pyarrow as pa
 import shapely
 
 from bench.timing import Row, best_of
-from steady_tally.core.gather.records import check
+from steady_tally.core.chain import Chain
 from steady_tally.core.geo.bins import OUTSIDE, edges_of, index_edges
 from steady_tally.core.geo.locate import locate
 from steady_tally.core.geo.projection import equal_area
-from steady_tally.core.place.derived import combinations
+from steady_tally.core.place.derived import combinations, in_sets, sets_of
 from steady_tally.core.place.grid import lattice_of
-from steady_tally.core.place.looking import look, zones_of
 from steady_tally.core.place.trial import try_grid
 from steady_tally.core.place.zones import zones_from
 from steady_tally.core.plan.place import Grid
@@ -207,8 +206,7 @@ def _size_change() -> Row:
         }
     )
     sources = Sources({"events": events}, {"areas": areas})
-    checked = check(plan.gather.events["events"], sources)
-    looked = look(plan.place, plan.gather.events["events"], checked, zones_of(plan.place, sources))
+    looked = Chain(plan, sources).looked("events")
     every = np.ones(len(looked.record), dtype=np.bool_)
     sizes = iter(range(400, 460))
     cells = []
@@ -234,8 +232,10 @@ def _combinations() -> Row:
     sets = []
 
     def count() -> None:
-        _, located, found = combinations(zones, locate(zones.edges, x, y, index=zones.index), every)
-        np.bincount(located.first[located.first != OUTSIDE], minlength=len(found))
+        located = locate(zones.edges, x, y, index=zones.index)
+        _, found = combinations(zones, sets_of(located, len(zones)), every)
+        each = in_sets(located, len(zones), found)
+        np.bincount(each.first[each.first != OUTSIDE], minlength=len(found))
         sets.append(len(found))
 
     count()

@@ -60,7 +60,7 @@ def run(
     from steady_tally.core.plan.gather import Reading
     from steady_tally.core.plan.whole import parse_plan
     from steady_tally.core.sources import Sources
-    from steady_tally.formats.read import checksum, read_table, read_zones
+    from steady_tally.formats.read import checksum, read_table, read_zones, table_pieces
 
     try:
         text = plan.read_text(encoding="utf-8")
@@ -83,19 +83,30 @@ def run(
     def how(name: str) -> Reading:
         return document.gather.reading.get(name, Reading())
 
+    # The events come in pieces, unless something else is read from the same file.
+    others = [e.source for e in document.gather.events.values() if e is not counted]
+    also = {*(wanted.under.reads if wanted.under else ()), *document.lists, *others}
+    whole = {n: f for n, f in files.items() if n != counted.source or n in also}
     with ThreadPoolExecutor() as pool:
         # The files are read side by side, and what works on them is loaded in the meantime.
-        of_rows = {n: pool.submit(read_table, f, n, how(n)) for n, f in files.items() if n not in shapes}
-        of_shapes = {n: pool.submit(read_zones, f, n, how(n)) for n, f in files.items() if n in shapes}
+        of_rows = {n: pool.submit(read_table, f, n, how(n)) for n, f in whole.items() if n not in shapes}
+        of_shapes = {n: pool.submit(read_zones, f, n, how(n)) for n, f in whole.items() if n in shapes}
         sums = {n: pool.submit(checksum, f) for n, f in files.items()}
-        from steady_tally.core.chain import Chain
-        from steady_tally.formats.outcome import write_outcome
+        from steady_tally.core.fold import fold
+        from steady_tally.formats.outcome import OutcomeFiles, record_rows
 
         tables = {n: one.result() for n, one in of_rows.items()}
         features = {n: one.result() for n, one in of_shapes.items()}
-        checksums = {n: one.result() for n, one in sums.items()}
-    outcome = Chain(document, Sources(tables, features), checksums).outcome(name)
-    write_outcome(outcome, out, checksums)
+        with OutcomeFiles(out) as written:
+            outcome = fold(
+                document,
+                name,
+                lambda: table_pieces(files[counted.source], counted.source, how(counted.source)),
+                Sources(tables, features),
+                make=lambda gathered, placed: record_rows(document.place, gathered, placed),
+                take=written.add,
+            )
+            written.finish(outcome, {n: one.result() for n, one in sums.items()})
     for stage in outcome.ledger.stages:
         click.echo(
             f"{stage.stage}: {stage.records_in:,} in, {stage.records_out:,} on, {stage.total_set_aside:,} set aside"
@@ -103,9 +114,9 @@ def run(
     for note in outcome.notes:
         click.echo(f"{'warning' if note.warns else 'note'}: {note.says}")
     click.echo(f"Written to {out}")
-    if outcome.placed.balance.records_out == 0:
+    if outcome.account.placed.records_out == 0:
         # A script that makes the map anew each month must not take an empty one for a month without events.
-        rows = outcome.gathered.table.row_count + len(outcome.gathered.table.ragged)
+        rows = outcome.account.rows + outcome.account.ragged
         what = "not one event is placed in an area" if rows else "the file of events has no rows"
         click.echo(f"steady-tally: {what}; the files written are of an empty map.", err=True)
         sys.exit(_NOTHING_PLACED)

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pyproj import Geod
 
-from steady_tally.core.chain import run
+from steady_tally.core.chain import Chain
 from steady_tally.core.errors import PlanError
 from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.geo.projection import (
@@ -20,9 +20,9 @@ from steady_tally.core.geo.projection import (
     spread_over,
     working_system,
 )
+from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.labels import DISTANCES_M, Verdict, check_labels
-from steady_tally.core.place.looking import look, zones_of
-from steady_tally.core.place.meeting import apart
+from steady_tally.core.place.meeting import Apart, apart
 from steady_tally.core.place.nearest import Borders
 from steady_tally.core.place.trial import precision_m, shared_spacing_m, try_grid
 from steady_tally.core.place.zones import zone_set
@@ -44,9 +44,12 @@ def looked(records: Table, areas: Features, place: dict | None = None, events: d
     }
     plan = read_plan(document)
     sources = Sources({"events": records}, {"areas": areas})
-    checked = run(plan, sources).gathered.checked
-    found = look(plan.place, plan.gather.events["events"], checked, zones_of(plan.place, sources))
-    return plan.place, found, checked
+    found = Chain(plan, sources).looked("events")
+    return plan.place, found, found.checked
+
+
+def not_met(o: Outcome) -> Apart | None:
+    return apart(o.account.meeting, o.zones, o.crs)
 
 
 def test_labels_are_compared_with_places_by_zone_and_by_pair_and_by_distance_to_the_border():
@@ -229,7 +232,7 @@ def test_files_that_do_not_meet_say_so_with_both_extents_and_the_likely_mistake(
         records = table(x=[f"{v:.6f}" for v in x], y=[f"{v:.6f}" for v in y])
         o = outcome({}, records, row(3), events=events)
         assert o.placed.balance.records_out == 0
-        return apart(o.placed.placement.looked).says
+        return not_met(o).says
 
     assert "have lost a minus sign" in said(-lon, lat)
     assert "then 100 % of them" in said(-lon, lat)
@@ -240,8 +243,8 @@ def test_files_that_do_not_meet_say_so_with_both_extents_and_the_likely_mistake(
     assert "belongs to another place" in said(np.array([10.0, 12.0]), np.array([50.0, 52.0]))
     metres = at(*inside)
     o = outcome({}, metres, row(3), events={**events, "coordinates": {**events["coordinates"], "crs": "EPSG:32625"}})
-    assert "WGS 84 / UTM zone 24N (EPSG:32624)" in apart(o.placed.placement.looked).says
+    assert "WGS 84 / UTM zone 24N (EPSG:32624)" in not_met(o).says
     assert any("No event lies in any area" in n.says for n in o.notes)
     meets = outcome({}, at(*EACH), row(3))
-    assert apart(meets.placed.placement.looked) is None
+    assert not_met(meets) is None
     assert not (meets.gathered.reasons == Reason.FAR_AWAY).any()

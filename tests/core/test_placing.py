@@ -151,7 +151,7 @@ def test_records_without_coordinates_are_placed_by_what_they_state():
     assert found(o) == {"A0": 1, "A1": 1, "A2": 0}
     assert o.placed.balance.ways == {"by location": 1, "by stated area": 1}
     assert aside(o) == {"OUTSIDE_EVERY_AREA": 1, "UNKNOWN_STATED_AREA": 2}
-    assert o.placed.placement.looked.stated.left_over == {"Ward A2": 1, "nowhere": 1}
+    assert o.placed.placement.looked.spoken.left_over == {"Ward A2": 1, "nowhere": 1}
     accepted = outcome({"stated": {"accepted": {"Ward A2": "A2"}}}, records, row(3), events=stated)
     assert found(accepted) == {"A0": 1, "A1": 1, "A2": 1}
     off = outcome({}, records, row(3), events={"stated": {"column": "ward", "stands_in": False}})

@@ -114,8 +114,8 @@ def test_records_without_coordinates_find_them_in_the_look_up_with_the_quality_o
     assert [Reason(r) for r in found.reasons[:4]] == [Reason.NONE] + [Reason.NO_COORDINATES] * 3
     assert (found.x[0], found.y[0]) == pytest.approx((-40.05, 38.05))
     assert found.table.columns.column("look-up match").to_pylist()[:4] == ["tidied", "", "", ""]
-    assert found.checked.left_over == {"Quay St. 8": 1, "Quay Stret 7": 1}
-    assert found.checked.suggestions["Quay Stret"][0] == "Quay St."
+    assert found.checked.together.left_over == {"Quay St. 8": 1, "Quay Stret 7": 1}
+    assert found.checked.together.suggestions["Quay Stret"][0] == "Quay St."
     wanted["accepted"] = {"Quay Stret": "Quay St."}
     again = gathered({"coordinates": LON_LAT, "look_up": wanted}, table(**cells), streets)
     assert again.reasons[2] == Reason.NONE

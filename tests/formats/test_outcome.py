@@ -15,7 +15,7 @@ from steady_tally.core.outcome import Outcome
 from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.sources import Features, RaggedRow, Sources, Table
 from steady_tally.formats import outcome as module
-from steady_tally.formats.outcome import write_outcome
+from steady_tally.formats.outcome import OutcomeFiles, record_rows
 
 FILES = {"areas.csv", "areas.geojson", "events.csv", "set-aside.csv", "ledger.json"}
 
@@ -41,6 +41,12 @@ def outcome() -> Outcome:
         }
     )
     return run(plan, Sources({"events": events}, {"areas": zones}))
+
+
+def write_outcome(outcome: Outcome, folder: Path, checksums: dict[str, str]) -> None:
+    with OutcomeFiles(folder) as files:
+        files.add(record_rows(outcome.plan.place, outcome.gathered, outcome.placed))
+        files.finish(outcome, checksums)
 
 
 def rows(file: Path) -> list[dict[str, str]]:

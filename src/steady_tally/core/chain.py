@@ -7,7 +7,7 @@ changes words or colours works out nothing.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
 from typing import Any, Protocol, TypeVar
@@ -21,20 +21,31 @@ from steady_tally.core.classes.steadiness import steadiness
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.conditions import rows_that_hold
 from steady_tally.core.gather.records import Checked, Gathered, check, choose, whereabouts
-from steady_tally.core.gather.windows import kept_windows
+from steady_tally.core.gather.windows import KeptWindow, kept_windows
 from steady_tally.core.geo.locate import Located
 from steady_tally.core.ledger import balance
 from steady_tally.core.measure import Measure
 from steady_tally.core.measure.count import Count
 from steady_tally.core.measure.kind import Material, MeasureKind
-from steady_tally.core.measure.tally import tally
+from steady_tally.core.measure.tally import Tally, tally
 from steady_tally.core.measure.time import Span
 from steady_tally.core.measure.under.join import Denominators
 from steady_tally.core.notes import notes_of
-from steady_tally.core.outcome import Classed, Measured, Note, Outcome, Placed
-from steady_tally.core.place.looking import Looked, look, zones_of
-from steady_tally.core.place.placing import WAYS, Placement, Way, depends_on_events, placements
+from steady_tally.core.outcome import Classed, Measured, Note, Outcome, Placed, account_of, counting_in, spans_of
+from steady_tally.core.place.looking import Looked, look, words_of, zones_of
+from steady_tally.core.place.placing import (
+    WAYS,
+    Exposure,
+    Placement,
+    Way,
+    arrange,
+    depends_on_events,
+    recorded_in,
+    settle,
+)
+from steady_tally.core.place.recording import Recording
 from steady_tally.core.place.settled import Settled
+from steady_tally.core.place.stated import Spoken
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.base import bare, fingerprint
 from steady_tally.core.plan.gather import Events, RecordedList, RecordedOutline
@@ -94,9 +105,9 @@ class Chain:
         """The keys of all results that one measure comes from."""
         name = self.plan.measures[measure].events
         return {
-            "checked": self._checked_key(name),
-            "looked": self._looked_key(name),
-            "areas": self._areas_key,
+            "checked": self.checked_key(name),
+            "looked": self.looked_key(name),
+            "areas": self.areas_key,
             "placement": self._placement_key(name),
             "gathered": self._gathered_key(name),
             "placed": self._placed_key(name),
@@ -112,21 +123,24 @@ class Chain:
         reading = self.plan.gather.reading.get(source)
         return [source, self.checksums.get(source, ""), reading and bare(reading)]
 
-    def _checked_key(self, name: str) -> str:
+    def checked_key(self, name: str) -> str:
         events = self.plan.gather.events[name]
         choices = {n: c for n, c in bare(events).items() if n not in ("where", "recorded", "places")}
         looked_up = self._sum_of(events.look_up.source) if events.look_up else []
         return fingerprint("checked", _RESULTS_VERSION, choices, self._sum_of(events.source), looked_up)
 
     @cached_property
-    def _zones_key(self) -> str:
+    def zones_key(self) -> str:
         areas, source = self.plan.place.areas, self._sum_of(self.plan.place.source)
         ground = areas.cover if isinstance(areas, Grid) else [areas.source, areas.identifier, areas.name, areas.crs]
         return fingerprint("zones", _RESULTS_VERSION, bare(ground), source)
 
-    def _looked_key(self, name: str) -> str:
-        stated = self.plan.place.stated
-        return fingerprint("looked", stated.keys, stated.accepted, self._zones_key, self._checked_key(name))
+    def words_key(self, name: str) -> str:
+        stated, kind = self.plan.place.stated, self.plan.place.areas.kind
+        return fingerprint("words", stated.keys, stated.accepted, kind, self.zones_key, self.checked_key(name))
+
+    def looked_key(self, name: str) -> str:
+        return fingerprint("looked", self.words_key(name))
 
     def _recorded_key(self, name: str) -> list[Any]:
         windows = self.plan.gather.events[name].recorded
@@ -141,23 +155,29 @@ class Chain:
         return found
 
     @cached_property
-    def _areas_key(self) -> str:
+    def areas_key(self) -> str:
         place = self.plan.place
         outlines = [self._sum_of(o.source) for o in place.exclude.inside]
-        areas = [bare(place.areas), bare(place.projection), bare(place.exclude), outlines, self._zones_key]
+        areas = [bare(place.areas), bare(place.projection), bare(place.exclude), outlines, self.zones_key]
         if depends_on_events(place):
             areas += [place.tolerance_m, bare(place.stated)]
-            areas += [[name, self._looked_key(name), self._recorded_key(name)] for name in self.plan.gather.events]
+            areas += [[name, self.looked_key(name), self._recorded_key(name)] for name in self.plan.gather.events]
         return fingerprint("areas", areas)
+
+    def recording_key(self, name: str) -> str:
+        place, windows = self.plan.place, bare(self.plan.gather.events[name].recorded)
+        ground = [place.areas.kind, bare(place.projection)]
+        ground.append(self.areas_key if depends_on_events(place) else self.zones_key)
+        return fingerprint("recording", windows, self._recorded_key(name), ground)
 
     def _placement_key(self, name: str) -> str:
         part = [self.plan.place.tolerance_m, bare(self.plan.place.stated)]
-        return fingerprint("placement", part, self._areas_key, self._looked_key(name), self._recorded_key(name))
+        return fingerprint("placement", part, self.areas_key, self.looked_key(name), self._recorded_key(name))
 
     def _gathered_key(self, name: str) -> str:
         events = self.plan.gather.events[name]
         return fingerprint(
-            "gathered", bare(events.where), bare(events.recorded), bare(events.places), self._checked_key(name)
+            "gathered", bare(events.where), bare(events.recorded), bare(events.places), self.checked_key(name)
         )
 
     def _placed_key(self, name: str) -> str:
@@ -166,7 +186,7 @@ class Chain:
     def _joined_key(self, measure: MeasureKind) -> str:
         under = measure.under
         return fingerprint(
-            "joined", under and bare(under), [self._sum_of(s) for s in (under.reads if under else ())], self._areas_key
+            "joined", under and bare(under), [self._sum_of(s) for s in (under.reads if under else ())], self.areas_key
         )
 
     def _measured_key(self, measure: MeasureKind) -> str:
@@ -180,50 +200,64 @@ class Chain:
     def checked(self, name: str) -> Checked:
         """Every record of one events source with its place and time, whatever the filter."""
         events = self.plan.gather.events[name]
-        return self.keep(self._checked_key(name), lambda: check(events, self.sources))
+        return self.keep(self.checked_key(name), lambda: check(events, self.sources))
 
     @property
     def zones(self) -> ZoneSet | None:
         """The zones that events are looked for in, with the index over their edges."""
-        return self.keep(self._zones_key, lambda: zones_of(self.plan.place, self.sources))
+        return self.keep(self.zones_key, lambda: zones_of(self.plan.place, self.sources))
+
+    def words(self, name: str) -> Spoken | None:
+        """What the records of a source state as their own areas, matched to the zones."""
+        place, events = self.plan.place, self.plan.gather.events[name]
+        return self.keep(self.words_key(name), lambda: words_of(place, events, self.checked(name).together, self.zones))
 
     def looked(self, name: str) -> Looked:
         """The zones that each usable record of a source lies in."""
-        key = self._looked_key(name)
+        key = self.looked_key(name)
 
         def anew() -> Looked:
             known = self._shelf.load(key) if self._shelf else None
-            events = self.plan.gather.events[name]
-            found = look(
-                self.plan.place, events, self.checked(name), self.zones, known=known, on_progress=self._on_progress
-            )
+            events, checked, words = self.plan.gather.events[name], self.checked(name), self.words(name)
+            found = look(events, checked, self.zones, words, known=known, on_progress=self._on_progress)
             if self._shelf and known is None:
                 self._shelf.save(key, found.located)
             return found
 
         return self.keep(key, anew)
 
+    def recording(self, name: str) -> Recording:
+        """Where and when events of a source could have been recorded."""
+
+        def anew() -> Recording:
+            place, events = self.plan.place, self.plan.gather.events[name]
+            return recorded_in(place, events, self.zones, self._looked_for_areas, self.sources)
+
+        return self.keep(self.recording_key(name), anew)
+
+    @property
+    def settled(self) -> Settled:
+        """The areas."""
+
+        def anew() -> Settled:
+            place = self.plan.place
+            recordings = [self.recording(n) for n in self.plan.gather.events] if depends_on_events(place) else []
+            return settle(place, self.zones, self._looked_for_areas, recordings, self.sources)
+
+        return self.keep(self.areas_key, anew)
+
+    @property
+    def _looked_for_areas(self) -> list[Looked]:
+        """The events of all sources, where the areas depend on them."""
+        return [self.looked(n) for n in self.plan.gather.events] if depends_on_events(self.plan.place) else []
+
     def placement(self, name: str) -> Placement:
-        """The areas, and for each usable record of a source its area or why it has none."""
-        place, all_events = self.plan.place, self.plan.gather.events
-
-        def of(names: list[str], settled: Settled | None) -> dict[str, Placement]:
-            looked = {n: self.looked(n) for n in names}
-            return placements(place, {n: all_events[n] for n in names}, looked, self.sources, settled)
-
-        def anew() -> Placement:
-            if depends_on_events(place):
-                return self.keep(self._areas_key + " together", lambda: of(list(all_events), None))[name]
-            settled: list[Placement] = []
-
-            def first() -> Settled:
-                settled.append(of([name], None)[name])
-                return settled[0].settled
-
-            areas = self.keep(self._areas_key, first)
-            return settled[0] if settled else of([name], areas)[name]
-
-        return self.keep(self._placement_key(name), anew)
+        """For each usable record of a source its area or why it has none."""
+        place, events = self.plan.place, self.plan.gather.events[name]
+        return self.keep(
+            self._placement_key(name),
+            lambda: arrange(place, events, self.looked(name), self.settled, self.recording(name)),
+        )
 
     def gathered(self, name: str) -> Gathered:
         """The records of a source that go on."""
@@ -242,19 +276,20 @@ class Chain:
         under = measure.under
         if under is None or not under.reads:
             return None
-        placement = self.placement(measure.events)
         return self.keep(
-            self._joined_key(measure), lambda: under.joined(placement.areas, placement.members, self.sources)
+            self._joined_key(measure),
+            lambda: under.joined(self.settled.areas, self.settled.members, self.sources),
         )
 
     def measured(self, measure: MeasureKind) -> Measured:
         """One value for each area."""
-        return self.keep(
-            self._measured_key(measure),
-            lambda: work_out(
-                measure, self.plan.gather.events[measure.events], self.placed(measure.events), self.joined(measure)
-            ),
-        )
+
+        def anew() -> Measured:
+            placed, events = self.placed(measure.events), self.plan.gather.events[measure.events]
+            counted = count(measure, events, placed)
+            return work_out(measure, placed.placement.exposure, placed.windows, counted, self.joined(measure))
+
+        return self.keep(self._measured_key(measure), anew)
 
     def classed(self, measure: MeasureKind, classing: Classing) -> Classed:
         """Which areas belong together."""
@@ -279,7 +314,21 @@ class Chain:
             measure, more = Count(events=measure.events), (Note("measure", says, _OPEN),)
             measured = self.measured(measure)
         classed = self.classed(measure, self.plan.classes[name])
-        outcome = Outcome(self.plan, name, measure, self.gathered(measure.events), placed, measured, classed)
+        gathered, placement = self.gathered(measure.events), placed.placement
+        outcome = Outcome(
+            plan=self.plan,
+            name=name,
+            measure=measure,
+            account=account_of(self.plan.gather.events[measure.events], gathered, placed),
+            zones=placement.looked.zones,
+            crs=gathered.crs,
+            exposure=placement.exposure,
+            windows=placed.windows,
+            measured=measured,
+            classed=classed,
+            gathered=gathered,
+            placed=placed,
+        )
         outcome.ledger.check()
         return replace(outcome, notes=(*notes_of(outcome, self.sources), *more))
 
@@ -312,25 +361,36 @@ def place(events: Events, placement: Placement, gathered: Gathered) -> Placed:
     number, way = gathered.checked.number[record], placement.way[at]
     ways = {WAYS[Way(w)]: int(n) for w, n in enumerate(np.bincount(way, minlength=1)) if n and w != Way.NONE}
     account = balance("place", reasons[record], ways=ways)
-    window = placement.recording.window_of(gathered.checked.times, len(reasons))[record]
+    window = placement.exposure.recording.window_of(gathered.checked.times, len(reasons))[record]
     located = placement.located.of(goes_on)
     return Placed(placement, at, record, located, way, number, window, reasons, kept_windows(events), account)
 
 
-def work_out(measure: MeasureKind, events: Events, placed: Placed, joined: Denominators | None) -> Measured:
-    """How much, per what? An area without ground has no value, whatever it would be divided by."""
-    checked, counting = placed.placement.looked.checked, placed.counting
-    states = np.where(placed.areas.area_km2 > 0.0, counting.states, State.NOT_COMPUTABLE).astype(np.uint8)
+def count(measure: MeasureKind, events: Events, placed: Placed) -> Tally:
+    """The events of each area, with the groups that a measure asks for."""
+    checked = placed.placement.looked.checked
     where = whereabouts(events, checked)
     groups = {
         name: rows_that_hold(checked.table, conditions, wanted_by="plan: measure", whereabouts=where)[placed.record]
         for name, conditions in measure.groups.items()
     }
-    counted = tally(placed.located, placed.number, placed.window, len(events.recorded), len(placed.areas), groups)
+    return tally(placed.located, placed.number, placed.window, len(events.recorded), len(placed.areas), groups)
+
+
+def work_out(
+    measure: MeasureKind,
+    exposure: Exposure,
+    windows: Sequence[KeptWindow],
+    counted: Tally,
+    joined: Denominators | None,
+) -> Measured:
+    """How much, per what? An area without ground has no value, whatever it would be divided by."""
+    counting = counting_in(exposure, windows)
+    states = np.where(exposure.areas.area_km2 > 0.0, counting.states, State.NOT_COMPUTABLE).astype(np.uint8)
     over = replace(counting, states=states)
-    spans = tuple(Span(s.window, over if s.counting is counting else s.counting) for s in placed.spans)
-    of = Material(counted, over, spans, placed.placement.members, joined)
-    return Measured(measure.work_out(of), joined)
+    spans = spans_of(exposure, windows)
+    over_spans = tuple(Span(s.window, over if s.counting is counting else s.counting) for s in spans)
+    return Measured(measure.work_out(Material(counted, over, over_spans, exposure.members, joined)), joined)
 
 
 def classify(how: Classing, measured: Measured) -> Classed:

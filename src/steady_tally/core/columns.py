@@ -8,7 +8,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.numbers import numbers, writing_of
+from steady_tally.core.numbers import commonest, evidence_of, read_cells
 from steady_tally.core.plan.base import Decimal
 from steady_tally.core.sources import Table
 
@@ -41,14 +41,21 @@ def column_numbers(table: Table, column: str, decimal: Decimal | None, *, wanted
     key = ("numbers", column, decimal)
     if key not in table.kept:
         cells = table.column(column, wanted_by=wanted_by)
-        how = writing_of(cells) if decimal is None else None
-        sign = how.decimal if how else decimal
-        if how and sign is None:
-            raise PlanError(
-                f"the numbers in “{column}” of “{table.name}” can be read in two ways: {how.evidence}.",
-                where=wanted_by,
-                todo='Say which is the decimal sign: "decimal": "." or ",".',
-            )
-        table.kept[key] = numbers(cells, decimal=sign or ".")[0]
+        evidence = table.evidence.get(column)
+        if evidence is None and decimal is None:
+            evidence = evidence_of(cells)
+        sign = decimal
+        if evidence is not None and decimal is None:
+            how = evidence.writing()
+            sign = how.decimal
+            if sign is None:
+                raise PlanError(
+                    f"the numbers in “{column}” of “{table.name}” can be read in two ways: {how.evidence}.",
+                    where=wanted_by,
+                    todo='Say which is the decimal sign: "decimal": "." or ",".',
+                )
+        read = read_cells(cells, sign or ".")
+        grouping = evidence.grouping(read.decimal) if evidence else commonest(read.decimal, read.counts)
+        table.kept[key] = read.grouped_by(grouping)[0]
     found: npt.NDArray[np.float64] = table.kept[key]
     return found

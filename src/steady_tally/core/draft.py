@@ -9,7 +9,8 @@ from typing import Any
 import pyarrow as pa
 
 from steady_tally.core.columns import trimmed_text
-from steady_tally.core.gather.records import Checked, check, identifiers_of
+from steady_tally.core.gather.reading import identifiers_of
+from steady_tally.core.gather.records import Checked, check
 from steady_tally.core.plan.gather import Events, PointGeometry, RecordedColumn, RecordedList
 from steady_tally.core.plan.place import Grid, Place, Zones
 from steady_tally.core.plan.whole import FORMAT, VERSION, Plan, read_plan

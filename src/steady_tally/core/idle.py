@@ -7,12 +7,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from steady_tally.core.outcome import Note, Outcome
+from steady_tally.core.outcome import Figures, Note
 from steady_tally.core.plan.gather import Events, NoCoordinates
 from steady_tally.core.plan.place import Grid, Place, Zones
 
 
-def idle_choices(outcome: Outcome) -> list[Note]:
+def idle_choices(outcome: Figures) -> list[Note]:
     """A note for each choice that does nothing beside the others."""
     events, place = outcome.events, outcome.plan.place
     found = [Note("gather", says) for says in _of_events(events)]

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
 from steady_tally.core.errors import OutOfBalance
 from steady_tally.core.reasons import REASONS, Reason
+
+K = TypeVar("K", bound=str | Reason)
 
 
 @dataclass(frozen=True)
@@ -47,6 +50,16 @@ class StageBalance:
                 todo="Please report this: it is a fault of the program.",
             )
 
+    def __add__(self, other: StageBalance) -> StageBalance:
+        """The account of both parts' records."""
+        return StageBalance(
+            self.stage,
+            self.records_in + other.records_in,
+            self.records_out + other.records_out,
+            _added(self.set_aside, other.set_aside),
+            _added(self.ways, other.ways),
+        )
+
     def as_document(self) -> dict[str, Any]:
         return {
             "stage": self.stage,
@@ -59,6 +72,11 @@ class StageBalance:
             ],
             "ways": dict(self.ways),
         }
+
+
+def _added(a: Mapping[K, int], b: Mapping[K, int]) -> dict[K, int]:
+    """Both, in the order of their names: whatever stood first in a part must not show."""
+    return dict(sorted((Counter(a) + Counter(b)).items()))
 
 
 @dataclass(frozen=True)

@@ -10,8 +10,8 @@ from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL
 from steady_tally.core.gather.conditions import condition_says
 from steady_tally.core.idle import idle_choices
 from steady_tally.core.matching import quoted
-from steady_tally.core.outcome import Note, Outcome
-from steady_tally.core.place.completeness import completeness
+from steady_tally.core.outcome import Figures, Note
+from steady_tally.core.place.completeness import Share
 from steady_tally.core.place.meeting import apart
 from steady_tally.core.place.placing import WAYS, Way
 from steady_tally.core.plan.conditions import BetweenDays, InsideOutline, all_must_hold, leaves
@@ -20,7 +20,7 @@ from steady_tally.core.sources import Sources
 from steady_tally.core.states import State
 
 
-def notes_of(outcome: Outcome, sources: Sources) -> list[Note]:
+def notes_of(outcome: Figures, sources: Sources) -> list[Note]:
     """All notes, in the order of the stages."""
     return [
         *(Note("gather", says) for says in _gathered(outcome)),
@@ -33,44 +33,42 @@ def notes_of(outcome: Outcome, sources: Sources) -> list[Note]:
     ]
 
 
-def _gathered(outcome: Outcome) -> Iterator[str]:
-    gathered, events = outcome.gathered, outcome.events
-    checked = gathered.checked
-    yield from checked.table.said
-    if checked.table.row_count == 0:
-        yield f"“{checked.table.name}” has no rows that can be read."
-    if checked.turned:
-        yield f"{checked.turned:,} records have longitudes beyond 180 degrees, which go on from 180 to the west."
-    if checked.swapped_back:
-        yield f"{checked.swapped_back:,} records had their two coordinates exchanged, as the plan says."
-    if checked.corrected:
-        yield f"{checked.corrected:,} records have the place that the user gave them."
-    if checked.uncorrected:
-        yield f"Places were given to records that are not there: {quoted(checked.uncorrected)}."
-    if checked.looked_up:
-        yield f"{checked.looked_up:,} records without coordinates have those of the look-up."
-    if checked.twice:
-        yield f"The look-up has several places for one entry, of which the first is taken: {quoted(checked.twice)}."
-    if checked.unspoken:
-        yield f"Accepted spellings are not in the records, or not in the look-up: {quoted(checked.unspoken)}."
-    if checked.times and checked.times.short_years:
-        last = (events.time and events.time.latest_year) or checked.table.year
+def _gathered(outcome: Figures) -> Iterator[str]:
+    account, events = outcome.account, outcome.events
+    together = account.together
+    yield from account.said
+    if account.rows == 0:
+        yield f"“{account.name}” has no rows that can be read."
+    if account.turned:
+        yield f"{account.turned:,} records have longitudes beyond 180 degrees, which go on from 180 to the west."
+    if account.swapped_back:
+        yield f"{account.swapped_back:,} records had their two coordinates exchanged, as the plan says."
+    if account.corrected:
+        yield f"{account.corrected:,} records have the place that the user gave them."
+    if together.uncorrected:
+        yield f"Places were given to records that are not there: {quoted(together.uncorrected)}."
+    if account.looked_up:
+        yield f"{account.looked_up:,} records without coordinates have those of the look-up."
+    if together.twice:
+        yield f"The look-up has several places for one entry, of which the first is taken: {quoted(together.twice)}."
+    if together.unspoken:
+        yield f"Accepted spellings are not in the records, or not in the look-up: {quoted(together.unspoken)}."
+    if account.short_years:
+        last = (events.time and events.time.latest_year) or account.year
         ends = f"{last - 99} to {last}" if last else "1970 to 2069"
-        yield f"{checked.times.short_years:,} dates have years of two figures, read as {ends}."
-    for condition, records in zip(events.where, gathered.filtered_by, strict=True):
+        yield f"{account.short_years:,} dates have years of two figures, read as {ends}."
+    for condition, records in zip(events.where, account.filtered_by, strict=True):
         if condition.on:
             yield f"The filter “{condition_says(condition)}” leaves out {records:,} of the usable records."
-    if gathered.time_unknown:
-        yield f"{gathered.time_unknown:,} records without a readable time are counted, as the plan says."
+    if account.time_unknown:
+        yield f"{account.time_unknown:,} records without a readable time are counted, as the plan says."
 
 
-def _placed(outcome: Outcome) -> Iterator[str]:
-    placed = outcome.placed
-    placement = placed.placement
-    zones = placement.looked.zones
-    if not_met := apart(placement.looked):
+def _placed(outcome: Figures) -> Iterator[str]:
+    account, zones = outcome.account, outcome.zones
+    if not_met := apart(account.meeting, zones, outcome.crs):
         yield not_met.says
-    elif placed.balance.records_out == 0:
+    elif account.placed.records_out == 0:
         yield "Not one event is placed in an area."
     if zones and zones.repairs:
         most = sorted(zones.repairs, key=lambda r: -abs(r.after_km2 - r.before_km2))[:5]
@@ -78,19 +76,19 @@ def _placed(outcome: Outcome) -> Iterator[str]:
         yield f"Invalid shapes were repaired: {'; '.join(r.says for r in most)}{more}."
     if zones and zones.without_shape:
         yield f"No shape, so that nothing can fall in them: {quoted(zones.without_shape)}."
-    yield from placement.unknown
-    if len(placed.located.other_zone) and isinstance(outcome.plan.place.areas, Zones):
+    yield from account.unknown
+    if account.overlaps and isinstance(outcome.plan.place.areas, Zones):
         yield (
-            f"Areas overlap: {placed.balance.records_out:,} events are counted {placed.located.placements:,} times, "
+            f"Areas overlap: {account.placed.records_out:,} events are counted {account.placements:,} times, "
             "once in every area that they fall in."
         )
     for way in (Way.STATED, Way.NEAR_STATED, Way.DRAWN_IN):
-        if events := placed.balance.ways.get(WAYS[way]):
+        if events := account.placed.ways.get(WAYS[way]):
             yield f"{events:,} events were placed {WAYS[way]}, as the plan says."
-    partly = int(np.count_nonzero(placed.counting.unreliable & (placed.counting.states == State.NUMBER)))
+    partly = int(np.count_nonzero(outcome.counting.unreliable & (outcome.counting.states == State.NUMBER)))
     if partly:
         yield f"{partly:,} areas count only in part, and are marked as unreliable."
-    complete = completeness(outcome.events, outcome.gathered, placement)
+    complete = Share("all", account.belong, account.located)
     if complete.wanting and complete.share < outcome.plan.place.complete_from:
         yield (
             f"Only {100 * complete.share:.0f} % of the {complete.records:,} records could be located. Those that could "
@@ -98,13 +96,13 @@ def _placed(outcome: Outcome) -> Iterator[str]:
         )
 
 
-def _measured(outcome: Outcome, sources: Sources) -> Iterator[str]:
+def _measured(outcome: Figures, sources: Sources) -> Iterator[str]:
     under = outcome.measure.under
     if under is not None and outcome.measured.joined is not None:
         yield from under.told(outcome.measured.joined, sources)
 
 
-def _classed(outcome: Outcome) -> Iterator[str]:
+def _classed(outcome: Figures) -> Iterator[str]:
     wanted, made = outcome.classing.count, max(len(outcome.classed.breaks) - 1, 0)
     if made < wanted:
         yield f"Equal values are never split: {made} of the {wanted} classes asked for could be made."
@@ -113,7 +111,7 @@ def _classed(outcome: Outcome) -> Iterator[str]:
         yield f"{beyond:,} areas have values below the lowest or above the highest break, and are in no class."
 
 
-def _unfollowed(outcome: Outcome, sources: Sources) -> Iterator[Note]:
+def _unfollowed(outcome: Figures, sources: Sources) -> Iterator[Note]:
     """Filters of the events that what they are divided by does not follow."""
     events, measure = outcome.events, outcome.measure
     under = measure.under
@@ -137,8 +135,8 @@ def _unfollowed(outcome: Outcome, sources: Sources) -> Iterator[Note]:
                 yield Note("measure", says, "whole areas")
 
 
-def _time_not_followed(outcome: Outcome) -> Iterator[Note]:
-    events, kept = outcome.events, outcome.placed.windows
+def _time_not_followed(outcome: Figures) -> Iterator[Note]:
+    events, kept = outcome.events, outcome.windows
     days = sum(w.days for w in events.recorded)
     days_kept = sum(w.days_kept for w in kept)
     if days_kept < days:
@@ -153,9 +151,9 @@ def _time_not_followed(outcome: Outcome) -> Iterator[Note]:
             yield Note("measure", says, "all recorded time")
 
 
-def _unequal_time(outcome: Outcome) -> Iterator[Note]:
+def _unequal_time(outcome: Figures) -> Iterator[Note]:
     """Areas that were recorded longer than others, where their figures grow with that."""
-    spans = outcome.placed.spans
+    spans = outcome.spans
     if not outcome.measure.grows_with_time or len(spans) < 2:
         return
     times = np.sum([s.counting.recorded * s.window.days_kept for s in spans], axis=0)

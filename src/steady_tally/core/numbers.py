@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 import numpy as np
@@ -79,6 +79,15 @@ class Cells:
             return np.zeros(room, dtype=np.int64)
         found = np.bincount(self.code[self.code > _PLAIN], minlength=room)
         return found.astype(np.int64)
+
+    def with_values(self, at: npt.NDArray[np.int64], values: Floats) -> Cells:
+        """The same with numbers for cells that are none by themselves."""
+        found, code = self.values.copy(), self.code
+        found[at] = values
+        if code is not None:
+            code = code.copy()
+            code[at] = _PLAIN
+        return replace(self, values=found, code=code)
 
     def grouped_by(self, grouping: str) -> tuple[Floats, Flags, Flags]:
         """As `numbers` gives them: what is grouped by any other sign is no number."""
@@ -149,12 +158,14 @@ class Evidence:
     typed : the column is one of numbers, so that there is nothing to decide.
     cells : how many cells have each pair of codes.
     first : for each pair of codes its first cell, and its first whose two numbers differ: row, text, numbers.
+    fractions : the pairs of codes of which a cell, with the one or the other sign, is no whole number.
     rows : how many rows these are.
     """
 
     typed: bool = False
     cells: Mapping[Pair, int] = field(default_factory=dict)
     first: Mapping[tuple[Pair, bool], tuple[int, str, float, float]] = field(default_factory=dict)
+    fractions: frozenset[tuple[Pair, Decimal]] = frozenset()
     rows: int = 0
 
     def __add__(self, other: Evidence) -> Evidence:
@@ -163,7 +174,8 @@ class Evidence:
             cells[pair] = cells.get(pair, 0) + count
         for key, (row, text, a, b) in other.first.items():
             first.setdefault(key, (self.rows + row, text, a, b))
-        return Evidence(self.typed or other.typed, cells, first, self.rows + other.rows)
+        fractions = self.fractions | other.fractions
+        return Evidence(self.typed or other.typed, cells, first, fractions, self.rows + other.rows)
 
     def writing(self) -> Writing:
         """Decide how the numbers are written."""
@@ -171,7 +183,7 @@ class Evidence:
             return Writing(".", "", self.rows, "")
         point, comma = self._best("."), self._best(",")
         if point.readable == comma.readable:
-            both = self._difference(point, comma)
+            both = self._difference()
             return Writing(None, "", point.readable, both) if both else point
         signs = ("point", "comma")
         best, other = (point, comma) if point.readable > comma.readable else (comma, point)
@@ -182,12 +194,25 @@ class Evidence:
             best.decimal, best.grouping, best.readable, f"the {sign} is the decimal sign: {cells} with a {not_it}"
         )
 
+    def grouping(self, decimal: Decimal) -> str:
+        """The grouping that fits the most cells with that decimal sign."""
+        return self._best(decimal).grouping
+
+    def whole_with(self) -> Decimal | None:
+        """The decimal sign with which alone all numbers are whole; None where the column itself must tell."""
+        if self.rows == 0 or self.writing().decimal is not None:
+            return None
+        whole = [d for d in _GROUPING if not any(self._reads(pair, d) for pair, sign in self.fractions if sign == d)]
+        return whole[0] if len(whole) == 1 else None
+
+    def _reads(self, pair: Pair, decimal: Decimal) -> bool:
+        """Is a cell of these codes a number with that sign and the grouping that goes with it?"""
+        return _code_in(pair, decimal) in (_PLAIN, _code_of(decimal, self.grouping(decimal)))
+
     def _best(self, decimal: Decimal) -> Writing:
-        """With that decimal sign, the grouping that fits the most cells."""
         counts = np.zeros(1 + len(_GROUPING[decimal]), dtype=np.int64)
         for pair, cells in self.cells.items():
-            code = pair[0 if decimal == "." else 1]
-            if code != _NONE:
+            if (code := _code_in(pair, decimal)) != _NONE:
                 counts[code] += cells
         plain, counts[_PLAIN] = int(counts[_PLAIN]), 0
         grouping = commonest(decimal, counts)
@@ -197,12 +222,11 @@ class Evidence:
             evidence = f"the {'point' if decimal == '.' else 'comma'} is the decimal sign"
         return Writing(decimal, grouping, plain + int(counts.max()), evidence)
 
-    def _difference(self, point: Writing, comma: Writing) -> str:
+    def _difference(self) -> str:
         """The first cell that is not the same number in both ways, in words; empty where there is none."""
         found = []
         for (pair, differs), (row, text, a, b) in self.first.items():
-            with_point = pair[0] in (_PLAIN, _code_of(".", point.grouping))
-            with_comma = pair[1] in (_PLAIN, _code_of(",", comma.grouping))
+            with_point, with_comma = self._reads(pair, "."), self._reads(pair, ",")
             if (with_point and with_comma and differs) or with_point != with_comma:
                 found.append((row, text, a if with_point else np.nan, b if with_comma else np.nan))
         if not found:
@@ -226,6 +250,10 @@ def evidence_of(column: pa.ChunkedArray) -> Evidence:
     room = 2 + max(len(signs) for signs in _GROUPING.values())
     key = (point.astype(np.int64) + 1) * room + comma + 1
     count = np.bincount(key, minlength=room * room)
+
+    def pair_of(k: int) -> Pair:
+        return k // room - 1, k % room - 1
+
     first = {}
     for differing in (False, True):
         at = np.flatnonzero(differs) if differing else np.arange(len(key))
@@ -233,14 +261,28 @@ def evidence_of(column: pa.ChunkedArray) -> Evidence:
         for k, row in zip(found.tolist(), at[begin].tolist(), strict=True):
             if k:
                 text = _trimmed(column.slice(row, 1))[0].as_py()
-                first[divmod(k, room)[0] - 1, k % room - 1, differing] = row, text, float(a[row]), float(b[row])
-    cells = {(k // room - 1, k % room - 1): int(count[k]) for k in np.flatnonzero(count[1:]) + 1}
-    return Evidence(False, cells, {((p, c), d): v for (p, c, d), v in first.items()}, len(key))
+                first[pair_of(k), differing] = row, text, float(a[row]), float(b[row])
+    counted = {pair_of(k): int(count[k]) for k in (np.flatnonzero(count[1:]) + 1).tolist()}
+    fractions = {
+        (pair_of(k), decimal)
+        for decimal, numbers in zip(_GROUPING, values, strict=True)
+        for k in np.unique(key[np.isfinite(numbers) & ~is_whole(numbers)]).tolist()
+    }
+    return Evidence(False, counted, first, frozenset(fractions), len(key))
 
 
 def writing_of(column: pa.ChunkedArray) -> Writing:
     """Decide over a column of text how its numbers are written; a column of numbers is written with a point."""
     return evidence_of(column).writing()
+
+
+def is_whole(values: Floats) -> Flags:
+    """(n,) which are whole numbers from 0 that are held exactly."""
+    return np.isfinite(values) & (values >= 0.0) & (values == np.floor(values)) & (values < 2.0**53)
+
+
+def _code_in(pair: Pair, decimal: Decimal) -> int:
+    return pair[0] if decimal == "." else pair[1]
 
 
 def _code_of(decimal: Decimal, grouping: str) -> int:

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, fields, replace
 from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
+from pyproj import CRS
 
 from steady_tally.core.classes import Classing
+from steady_tally.core.gather.judging import Together
 from steady_tally.core.gather.records import Gathered
 from steady_tally.core.gather.windows import KeptWindow
 from steady_tally.core.geo.bins import OUTSIDE
@@ -18,9 +21,11 @@ from steady_tally.core.measure import Measure
 from steady_tally.core.measure.time import Span
 from steady_tally.core.measure.under.join import Denominators
 from steady_tally.core.measure.values import AreaValues
+from steady_tally.core.place.completeness import completeness
 from steady_tally.core.place.counting import Counting
 from steady_tally.core.place.grid import CellSet
-from steady_tally.core.place.placing import Placement
+from steady_tally.core.place.meeting import Meeting, meeting
+from steady_tally.core.place.placing import Exposure, Placement
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.gather import Events
 from steady_tally.core.plan.whole import Plan
@@ -64,12 +69,7 @@ class Placed:
     @property
     def counting(self) -> Counting:
         """What of the areas counts, over the windows that the filter keeps."""
-        return self.placement.counting([w.at for w in self.windows])
-
-    @property
-    def spans(self) -> tuple[Span, ...]:
-        """What of the areas counts in each of these windows."""
-        return tuple(Span(w, self.placement.counting([w.at])) for w in self.windows)
+        return counting_in(self.placement.exposure, self.windows)
 
     @property
     def events_by_area(self) -> npt.NDArray[np.int64]:
@@ -83,6 +83,100 @@ class Placed:
     def events(self) -> int:
         """How many events lie in at least one area."""
         return int(self.number[self.located.first != OUTSIDE].sum())
+
+
+def spans_of(exposure: Exposure, windows: Sequence[KeptWindow]) -> tuple[Span, ...]:
+    """What of the areas counts in each of the windows that a filter keeps."""
+    return tuple(Span(w, exposure.counting([w.at])) for w in windows)
+
+
+def counting_in(exposure: Exposure, windows: Sequence[KeptWindow]) -> Counting:
+    """What of the areas counts, over the windows that a filter keeps."""
+    return exposure.counting([w.at for w in windows])
+
+
+@dataclass(frozen=True)
+class Account:
+    """What became of the records of one source, or of a piece of it: accounts of pieces add up.
+
+    Attributes
+    ----------
+    name, said, year : of the table; see `Table`.
+    together : what is said of all records of the source.
+    unknown : what the plan names that is not there, in whole sentences.
+    rows, ragged : how many rows could be read, and could not.
+    turned, swapped_back, corrected, looked_up : how many usable records were put right in each way.
+    short_years : how many dates have years of two figures.
+    filtered_by : for each condition, how many usable records it alone leaves out.
+    time_unknown : how many of the records that go on have no readable time.
+    gathered, placed : each stage's account.
+    placements : pairs of an event and an area that it is counted in.
+    overlaps : how many of these are an event's second area or a later one.
+    belong, located : how many records belong to the study, and have a place.
+    meeting : whether the events and the zones meet.
+    """
+
+    name: str
+    said: tuple[str, ...]
+    year: int | None
+    together: Together
+    unknown: tuple[str, ...]
+    rows: int
+    ragged: int
+    turned: int
+    swapped_back: int
+    corrected: int
+    looked_up: int
+    short_years: int
+    filtered_by: tuple[int, ...]
+    time_unknown: int
+    gathered: StageBalance
+    placed: StageBalance
+    placements: int
+    overlaps: int
+    belong: int
+    located: int
+    meeting: Meeting
+
+    def __add__(self, other: Account) -> Account:
+        added = {f.name: getattr(self, f.name) + getattr(other, f.name) for f in fields(self) if f.name in _ADD_UP}
+        filtered = tuple(a + b for a, b in zip(self.filtered_by, other.filtered_by, strict=True))
+        return replace(self, filtered_by=filtered, **added)
+
+
+_ADD_UP = {
+    "rows", "ragged", "turned", "swapped_back", "corrected", "looked_up", "short_years", "time_unknown", "gathered",
+    "placed", "placements", "overlaps", "belong", "located", "meeting",
+}  # fmt: skip
+
+
+def account_of(events: Events, gathered: Gathered, placed: Placed) -> Account:
+    """The account of some records."""
+    checked, table = gathered.checked, gathered.table
+    complete = completeness(events, gathered, placed.placement)
+    return Account(
+        name=table.name,
+        said=table.said,
+        year=table.year,
+        together=checked.together,
+        unknown=placed.placement.unknown,
+        rows=table.row_count,
+        ragged=len(table.ragged),
+        turned=checked.turned,
+        swapped_back=checked.swapped_back,
+        corrected=checked.corrected,
+        looked_up=checked.looked_up,
+        short_years=checked.times.short_years if checked.times else 0,
+        filtered_by=gathered.filtered_by,
+        time_unknown=gathered.time_unknown,
+        gathered=gathered.balance,
+        placed=placed.balance,
+        placements=placed.located.placements,
+        overlaps=len(placed.located.other_zone),
+        belong=complete.records,
+        located=complete.located,
+        meeting=meeting(placed.placement.looked),
+    )
 
 
 @dataclass(frozen=True)
@@ -120,24 +214,45 @@ class Note:
     warns: str = ""
 
 
-@dataclass(frozen=True)
-class Outcome:
-    """All that one measure of a plan and its sources come to.
+@dataclass(frozen=True, kw_only=True)
+class Figures:
+    """All that one measure of a plan and its sources comes to, without the single records.
 
     Attributes
     ----------
     name : the measure's name in the plan.
     measure : what was worked out: the plan's measure of that name, or a count where that could not be.
+    zones : those that events were looked for in; None where a grid covers the events' own extent.
+    crs : of the records' coordinates.
+    exposure : the areas, and where and when an event could have been recorded in them.
+    windows : the recorded windows, as far as the filter keeps them.
     """
 
     plan: Plan
     name: str
     measure: Measure
-    gathered: Gathered
-    placed: Placed
+    account: Account
+    zones: ZoneSet | None
+    crs: CRS
+    exposure: Exposure
+    windows: tuple[KeptWindow, ...]
     measured: Measured
     classed: Classed
     notes: tuple[Note, ...] = ()
+
+    @property
+    def areas(self) -> ZoneSet | CellSet:
+        return self.exposure.areas
+
+    @property
+    def counting(self) -> Counting:
+        """What of the areas counts, over the windows that the filter keeps."""
+        return counting_in(self.exposure, self.windows)
+
+    @property
+    def spans(self) -> tuple[Span, ...]:
+        """What of the areas counts in each of these windows."""
+        return spans_of(self.exposure, self.windows)
 
     @property
     def events(self) -> Events:
@@ -155,4 +270,12 @@ class Outcome:
 
     @property
     def ledger(self) -> Ledger:
-        return Ledger((self.gathered.balance, self.placed.balance))
+        return Ledger((self.account.gathered, self.account.placed))
+
+
+@dataclass(frozen=True, kw_only=True)
+class Outcome(Figures):
+    """The same with every record."""
+
+    gathered: Gathered
+    placed: Placed

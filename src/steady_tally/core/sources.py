@@ -11,6 +11,7 @@ import numpy.typing as npt
 import pyarrow as pa
 
 from steady_tally.core.errors import PlanError
+from steady_tally.core.numbers import Evidence
 
 T = TypeVar("T")
 
@@ -50,6 +51,7 @@ class Table:
     crs : the file's own coordinate system as WKT or an authority code, where it names one.
     said : what was guessed in reading, in whole sentences.
     year : the year in which the file was written, or came in: nothing in it is later.
+    evidence : how columns of numbers are written, where that is decided over more rows than these.
     kept : what has been worked out from the columns alone, for the next who asks.
     """
 
@@ -62,6 +64,7 @@ class Table:
     crs: str | None = None
     year: int | None = None
     said: tuple[str, ...] = ()
+    evidence: Mapping[str, Evidence] = field(default_factory=dict)
     kept: dict[Any, Any] = field(default_factory=dict, repr=False, compare=False)
 
     @property

@@ -5,11 +5,12 @@ import pyarrow as pa
 import shapely
 
 from steady_tally.core.classes.natural_breaks import natural_breaks
+from steady_tally.core.gather.judging import repeated
 from steady_tally.core.gather.rows import rows_of
 from steady_tally.core.geo.bins import edges_of
 from steady_tally.core.geo.locate import locate
 from steady_tally.core.geo.projection import equal_area
-from steady_tally.core.place.derived import combinations
+from steady_tally.core.place.derived import sets_of
 from steady_tally.core.place.grid import lattice_of
 from steady_tally.core.place.nearest import Borders
 from steady_tally.core.place.zones import zones_from
@@ -28,7 +29,8 @@ def compile_kernels() -> None:
     squares = shapely.box(np.array([0.0, 0.5]), 0.0, np.array([1.0, 1.5]), 1.0)
     zones = zones_from(squares, ["a", "b"], ["a", "b"], pa.table({"n": [1, 2]}), lattice.crs)
     x, y = np.array([0.75, 9.0]), np.array([0.5, 0.5])
-    combinations(zones, locate(zones.edges, x, y), np.array([True, True]))
+    sets_of(locate(zones.edges, x, y), len(zones))
+    repeated(pa.chunked_array([["a", "a"]]), np.array([True, True]))
     borders = Borders(zones)
     borders.nearest(x, y, zones.crs)
     borders.to_border(x, y, zones.crs, np.array([0, 1]), 1.0)

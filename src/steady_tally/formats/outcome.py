@@ -6,9 +6,11 @@ import json
 import os
 import shutil
 import tempfile
-from collections.abc import Mapping
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
+from typing import BinaryIO
 
 import numpy as np
 import pyarrow as pa
@@ -17,53 +19,95 @@ import shapely
 from pyproj import CRS
 
 from steady_tally.core.errors import SetUpError
+from steady_tally.core.gather.records import Gathered
 from steady_tally.core.geo.projection import project
-from steady_tally.core.outcome import Outcome
+from steady_tally.core.outcome import Figures, Placed
+from steady_tally.core.plan.place import Place
 from steady_tally.core.report.tables import areas_table, events_table, ledger_document, set_aside_table
 
 _WGS84 = CRS.from_epsg(4326)
 _DEGREE_FIGURES = 8
 
 
-def write_outcome(outcome: Outcome, folder: Path, checksums: Mapping[str, str]) -> None:
-    """Write all files of an outcome, or, where that fails, none."""
+@dataclass(frozen=True)
+class RecordRows:
+    """Some successive records as text: the placed events, and those set aside; each as header and rows (RFC 4180)."""
+
+    events: tuple[bytes, pa.Buffer]
+    set_aside: tuple[bytes, pa.Buffer]
+
+
+def record_rows(plan: Place, gathered: Gathered, placed: Placed) -> RecordRows:
+    """What is written of some records."""
+    return RecordRows(_csv(events_table(plan, gathered, placed)), _csv(set_aside_table(gathered, placed)))
+
+
+class OutcomeFiles:
+    """The files of an outcome, written while its records come in; they stand in their folder only when all are done."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+
+    def __enter__(self) -> OutcomeFiles:
+        with _plain_faults(self.folder):
+            self.folder.parent.mkdir(parents=True, exist_ok=True)
+            self._partial = Path(tempfile.mkdtemp(prefix=".partial-", dir=self.folder.parent))
+            self._open: dict[str, BinaryIO] = {}
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        for file in self._open.values():
+            file.close()
+        shutil.rmtree(self._partial, ignore_errors=True)
+
+    def add(self, rows: RecordRows) -> None:
+        """Write the next records."""
+        with _plain_faults(self.folder):
+            for name, (header, body) in {"events.csv": rows.events, "set-aside.csv": rows.set_aside}.items():
+                if name not in self._open:
+                    self._open[name] = (self._partial / name).open("wb")
+                    self._open[name].write(header)
+                self._open[name].write(body)
+
+    def finish(self, figures: Figures, checksums: Mapping[str, str]) -> None:
+        """Write the areas and the account, and put all files in their place."""
+        with _plain_faults(self.folder):
+            for file in self._open.values():
+                file.close()
+            _write_areas(figures, self._partial)
+            document = json.dumps(ledger_document(figures, checksums), ensure_ascii=False, indent=2)
+            (self._partial / "ledger.json").write_text(document + "\n", encoding="utf-8")
+            self.folder.mkdir(exist_ok=True)
+            for written in self._partial.iterdir():
+                os.replace(written, self.folder / written.name)
+
+
+@contextmanager
+def _plain_faults(folder: Path) -> Iterator[None]:
     try:
-        folder.parent.mkdir(parents=True, exist_ok=True)
-        partial = Path(tempfile.mkdtemp(prefix=".partial-", dir=folder.parent))
+        yield
     except OSError as error:
         raise SetUpError(
             f"it cannot be written ({error.strerror}).", where=f"folder “{folder}”", todo="Choose another."
         ) from None
-    try:
-        with ThreadPoolExecutor() as pool:
-            for written in [
-                pool.submit(lambda: pyarrow.csv.write_csv(events_table(outcome), partial / "events.csv")),
-                pool.submit(lambda: pyarrow.csv.write_csv(set_aside_table(outcome), partial / "set-aside.csv")),
-                pool.submit(_write_areas, outcome, partial),
-            ]:
-                written.result()
-        document = json.dumps(ledger_document(outcome, checksums), ensure_ascii=False, indent=2)
-        (partial / "ledger.json").write_text(document + "\n", encoding="utf-8")
-        folder.mkdir(exist_ok=True)
-        for file in partial.iterdir():
-            os.replace(file, folder / file.name)
-    except OSError as error:
-        raise SetUpError(
-            f"it cannot be written ({error.strerror}).", where=f"folder “{folder}”", todo="Choose another."
-        ) from None
-    finally:
-        shutil.rmtree(partial, ignore_errors=True)
 
 
-def _write_areas(outcome: Outcome, folder: Path) -> None:
+def _csv(table: pa.Table) -> tuple[bytes, pa.Buffer]:
+    head, body = pa.BufferOutputStream(), pa.BufferOutputStream()
+    pyarrow.csv.write_csv(table.slice(0, 0), head)
+    pyarrow.csv.write_csv(table, body, pyarrow.csv.WriteOptions(include_header=False))
+    return head.getvalue().to_pybytes(), body.getvalue()
+
+
+def _write_areas(outcome: Figures, folder: Path) -> None:
     areas = areas_table(outcome)
     pyarrow.csv.write_csv(areas, folder / "areas.csv")
     (folder / "areas.geojson").write_text(areas_geojson(outcome, areas), encoding="utf-8")
 
 
-def areas_geojson(outcome: Outcome, areas: pa.Table) -> str:
+def areas_geojson(outcome: Figures, areas: pa.Table) -> str:
     """The areas with their values as GeoJSON (RFC 7946): longitude and latitude, shells counterclockwise."""
-    zones = outcome.placed.areas
+    zones = outcome.areas
 
     def to_degrees(points: np.ndarray) -> np.ndarray:
         return np.round(np.column_stack(project(points[:, 0], points[:, 1], zones.crs, _WGS84)), _DEGREE_FIGURES)

@@ -59,11 +59,29 @@ def open_table(
     return Stream(table.columns.schema, table.crs or reading.crs, iter([piece]))
 
 
+def table_pieces(path: Path, name: str, reading: Reading = _DEFAULT) -> Iterator[Table]:
+    """Read events or a table a piece at a time; one of no rows where the file has none."""
+    stream = open_table(path, name, reading)
+    year = year_of(path)
+    empty = True
+    for piece in stream.pieces:
+        empty = False
+        yield Table(
+            name, piece.columns, piece.record, piece.line, piece.ragged, piece.points, stream.crs, year, stream.said
+        )
+    if empty:
+        yield replace(whole_table(name, [], stream.schema, stream.crs), year=year, said=stream.said)
+
+
 def read_table(path: Path, name: str, reading: Reading = _DEFAULT) -> Table:
     """Read events or a table whole."""
     stream = open_table(path, name, reading)
-    year = datetime.fromtimestamp(path.stat().st_mtime, UTC).year
-    return replace(whole_table(name, stream.pieces, stream.schema, stream.crs), year=year, said=stream.said)
+    return replace(whole_table(name, stream.pieces, stream.schema, stream.crs), year=year_of(path), said=stream.said)
+
+
+def year_of(path: Path) -> int:
+    """The year in which a file was written."""
+    return datetime.fromtimestamp(path.stat().st_mtime, UTC).year
 
 
 def read_zones(path: Path, name: str, reading: Reading = _DEFAULT) -> Features:

@@ -95,7 +95,7 @@ def settled(engine: Engine, study_id: uuid.UUID, plan: Plan) -> Plan:
         return plan
     try:
         chain = chain_of(engine, study_id, plan)
-        projection = fixed_projection([chain.looked(name) for name in events])
+        projection = fixed_projection(chain.zones, [chain.looked(name) for name in events])
     except SteadyTallyError:
         return plan  # opening the plan says what is wrong with it
     return plan.model_copy(update={"place": plan.place.model_copy(update={"projection": projection})})

@@ -307,8 +307,8 @@ def found(path: PlanPath) -> Response:
             piles=[PileView(**asdict(p)) for p in seen.piles],
             swapped=swapped,
             swapped_would_land=would_land,
-            left_over=dict(sorted(checked.left_over.items(), key=lambda pair: -pair[1])[:200]),
-            suggestions={s: list(best) for s, best in list(checked.suggestions.items())[:200]},
+            left_over=dict(sorted(checked.together.left_over.items(), key=lambda pair: -pair[1])[:200]),
+            suggestions={s: list(best) for s, best in list(checked.together.suggestions.items())[:200]},
         )
     )  # fmt: skip
 
@@ -397,7 +397,8 @@ class ReasonQuery(BaseModel):
 @api.get(f"{PLAN}/set-aside.csv", summary="The records set aside, as a CSV file")
 @needs(Right.READ)
 def set_aside_file(path: PlanPath, query: ReasonQuery) -> Response:
-    table = set_aside_table(outcome_of(path))
+    outcome = outcome_of(path)
+    table = set_aside_table(outcome.gathered, outcome.placed)
     if query.reason is not None:
         table = table.filter(pyarrow.compute.equal(table.column("reason"), query.reason))
     sink = io.BytesIO()

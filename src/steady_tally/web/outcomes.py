@@ -168,7 +168,8 @@ def areas(path: PlanPath) -> Response:
 )
 @needs(Right.READ)
 def set_aside(path: PlanPath, query: PageQuery) -> Response:
-    table = set_aside_table(outcome_of(path))
+    outcome = outcome_of(path)
+    table = set_aside_table(outcome.gathered, outcome.placed)
     if query.reason is not None:
         kept = [i for i, reason in enumerate(table.column("reason").to_pylist()) if reason == query.reason]
         table = table.take(kept)

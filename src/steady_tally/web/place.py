@@ -198,7 +198,7 @@ class ProjectionView(BaseModel):
 @needs(Right.READ)
 def describe_projection(path: PlanPath, body: WorkingProjection) -> Response:
     outcome = outcome_of(path)
-    lon, lat = extent_of([outcome.placed.placement.looked])
+    lon, lat = extent_of(outcome.placed.placement.looked.zones, [outcome.placed.placement.looked])
     crs, name = working_system(body, lon, lat)
     found = distortion(crs, *spread_over(lon, lat))
     return answer(ProjectionView(name=system_called(crs, name), says=found.says, keeps_areas=found.keeps_areas))
@@ -224,14 +224,18 @@ class EventsQuery(BaseModel):
 def events(path: PlanPath, query: EventsQuery) -> Response:
     outcome = outcome_of(path)
     at = _placed(outcome, query)
-    return _rows(events_table(outcome, at[query.start : query.start + query.rows]), len(at))
+    return _rows(_events_table(outcome, at[query.start : query.start + query.rows]), len(at))
 
 
 @api.get(f"{PLAN}/events/file", summary="The same as CSV (RFC 4180), all of them")
 @needs(Right.READ)
 def events_file(path: PlanPath, query: EventsQuery) -> Response:
     outcome = outcome_of(path)
-    return _csv(events_table(outcome, _placed(outcome, query)), "events.csv")
+    return _csv(_events_table(outcome, _placed(outcome, query)), "events.csv")
+
+
+def _events_table(outcome: Outcome, at: npt.NDArray[np.int64]) -> pa.Table:
+    return events_table(outcome.plan.place, outcome.gathered, outcome.placed, at)
 
 
 def _placed(outcome: Outcome, query: EventsQuery) -> npt.NDArray[np.int64]:
@@ -333,7 +337,7 @@ def label_check(path: PlanPath) -> Response:
     outcome = outcome_of(path)
     found = _labels(outcome)
     looked, stated = outcome.placed.placement.looked, outcome.events.stated
-    if found is None or looked.zones is None or looked.stated is None:
+    if found is None or looked.zones is None or looked.spoken is None:
         nothing: dict[str, Any] = {"verdicts": [], "zones": [], "pairs": [], "within": []}
         return answer(LabelsView(column=None, compared=0, agree=0, left_over={}, suggestions={}, **nothing))
     names = [*looked.zones.names, ""]
@@ -349,8 +353,8 @@ def label_check(path: PlanPath) -> Response:
             ],
             pairs=[PairView(stated=names[a], found=names[b], events=n) for a, b, n in found.pairs[:1_000].tolist()],
             within=[WithinCount(metres=d, events=n) for d, n in zip(labels.DISTANCES_M, found.within, strict=True)],
-            left_over=dict(looked.stated.left_over),
-            suggestions={s: list(best) for s, best in looked.stated.suggestions.items()},
+            left_over=dict(looked.spoken.left_over),
+            suggestions={s: list(best) for s, best in looked.spoken.suggestions.items()},
         )
     )
 
@@ -370,8 +374,8 @@ def disagreeing(path: PlanPath, query: PageOnly) -> Response:
         at = np.flatnonzero((found.verdict == Verdict.ELSEWHERE) | (found.verdict == Verdict.OUTSIDE))
     page = at[query.start : query.start + query.rows]
     zone, names = np.full(len(page), -1), np.array([""], dtype=object)
-    if looked.stated is not None and looked.zones is not None:
-        zone, names = looked.stated.zone[placed.at[page]], np.array([*looked.zones.names, ""], dtype=object)
+    if looked.spoken is not None and looked.zones is not None:
+        zone, names = looked.stated[placed.at[page]], np.array([*looked.zones.names, ""], dtype=object)
     lies = looked.located.first[placed.at[page]]
     ours = {"states": pa.array(names[zone], pa.string()), "lies in": pa.array(names[lies], pa.string())}
     return _rows(_with_file(outcome, placed.record[page], ours), len(at))

@@ -9,7 +9,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
-from steady_tally.core.numbers import numbers
+from steady_tally.core.numbers import Cells, commonest, read_cells
 from steady_tally.core.plan.base import Decimal
 
 Floats = npt.NDArray[np.float64]
@@ -39,11 +39,16 @@ def angles(column: pa.ChunkedArray, *, decimal: Decimal = ".") -> tuple[Floats, 
     -------
     values, blank, unreadable : as `numbers` gives them.
     """
-    values, blank, unreadable = numbers(column, decimal=decimal)
-    at = np.flatnonzero(unreadable)
+    cells = read_angles(column, decimal)
+    return cells.grouped_by(commonest(decimal, cells.counts))
+
+
+def read_angles(column: pa.ChunkedArray, decimal: Decimal) -> Cells:
+    """Each cell for itself, as `read_cells` gives numbers."""
+    cells = read_cells(column, decimal)
+    at = np.flatnonzero(~np.isfinite(cells.values) & ~cells.blank)
     if len(at) == 0:
-        return values, blank, unreadable
-    values, unreadable = values.copy(), unreadable.copy()
+        return cells
     text = pc.utf8_trim_whitespace(column.take(at).cast(pa.string()))
     text = text.combine_chunks() if isinstance(text, pa.ChunkedArray) else text
     found = pc.extract_regex(text, _ANGLE)
@@ -62,9 +67,7 @@ def angles(column: pa.ChunkedArray, *, decimal: Decimal = ".") -> tuple[Floats, 
     marked = np.array([len(letter) == 1 for letter in letters]) | (np.array(part("minutes")) != "")
     sound = read & marked & np.array([len(letter) <= 1 for letter in letters]) & (minutes < 60.0) & (seconds < 60.0)
     angle = degrees + minutes / 60.0 + seconds / 3600.0
-    values[at[sound]] = np.where(west, -angle, angle)[sound]
-    unreadable[at[sound]] = False
-    return values, blank, unreadable
+    return cells.with_values(at[sound], np.where(west, -angle, angle)[sound])
 
 
 _UNDIVIDED = "not divided:"

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+import pyarrow as pa
 
 from steady_tally.core.columns import trimmed_text
 from steady_tally.core.gather.angles import angles
@@ -40,17 +42,23 @@ class Found:
     unspoken: tuple[str, ...]
 
 
-def look_up(plan: LookUp, records: Table, at: npt.NDArray[np.int64], table: Table) -> Found:
-    """Find the records at those positions in the look-up table."""
+def look_up(plan: LookUp, asked: Sequence[pa.ChunkedArray], table: Table) -> Found:
+    """Find records in the look-up table.
+
+    Parameters
+    ----------
+    asked : the records' texts for each of the plan's keys.
+    """
     first, *others = plan.keys
-    spelt = trimmed_text(records.column(first.record, wanted_by=_WHERE + ".keys")).take(at).to_pylist()
+    spelt = asked[0].to_pylist()
     known = trimmed_text(table.column(first.table, wanted_by=_WHERE + ".keys")).to_pylist()
     targets = list(dict.fromkeys(k for k in known if k))
     position = {t: i for i, t in enumerate(targets)}
     accepted = {s: position[t] for s, t in plan.accepted.items() if t in position}
     matched = match_names(spelt, targets, accepted=accepted, suggest_taken=True)
-    further_records = _further(records, [k.record for k in others], at)
-    further_table = _further(table, [k.table for k in others], np.arange(table.row_count))
+    further_records = _further(asked[1:], len(spelt))
+    columns = [trimmed_text(table.column(k.table, wanted_by=_WHERE + ".keys")) for k in others]
+    further_table = _further(columns, table.row_count)
     row_of: dict[tuple[str, ...], int] = {}
     x, _, _ = angles(table.column(plan.x, wanted_by=_WHERE + ".x"), decimal=plan.decimal)
     y, _, _ = angles(table.column(plan.y, wanted_by=_WHERE + ".y"), decimal=plan.decimal)
@@ -61,8 +69,8 @@ def look_up(plan: LookUp, records: Table, at: npt.NDArray[np.int64], table: Tabl
         if (x[row], y[row]) != (x[first_row], y[first_row]):
             several.add(key)
     taken: dict[tuple[str, ...], None] = {}
-    found_x, found_y = np.full(len(at), np.nan), np.full(len(at), np.nan)
-    quality: list[How | str] = [""] * len(at)
+    found_x, found_y = np.full(len(spelt), np.nan), np.full(len(spelt), np.nan)
+    quality: list[How | str] = [""] * len(spelt)
     left_over: dict[str, int] = {}
     for i, spelling in enumerate(spelt):
         to = matched.joined.get(spelling)
@@ -82,9 +90,6 @@ def look_up(plan: LookUp, records: Table, at: npt.NDArray[np.int64], table: Tabl
     return Found(found_x, found_y, tuple(quality), left_over, suggestions, twice, unspoken)
 
 
-def _further(table: Table, columns: list[str], at: npt.NDArray[np.int64]) -> list[tuple[str, ...]]:
-    texts = [
-        [tidy(v) for v in trimmed_text(table.column(c, wanted_by=_WHERE + ".keys")).take(at).to_pylist()]
-        for c in columns
-    ]
-    return list(zip(*texts, strict=True)) if texts else [()] * len(at)
+def _further(columns: Sequence[pa.ChunkedArray], rows: int) -> list[tuple[str, ...]]:
+    texts = [[tidy(v) for v in column.to_pylist()] for column in columns]
+    return list(zip(*texts, strict=True)) if texts else [()] * rows

@@ -16,7 +16,8 @@ import pyarrow.compute as pc
 from steady_tally.core.columns import coded_text, column_numbers, trimmed_text
 from steady_tally.core.gather.categories import category_columns
 from steady_tally.core.gather.conditions import holds
-from steady_tally.core.gather.records import Checked, held, used_columns, whereabouts
+from steady_tally.core.gather.reading import used_columns
+from steady_tally.core.gather.records import Checked, held, whereabouts
 from steady_tally.core.gather.times import within_windows
 from steady_tally.core.numbers import writing_of
 from steady_tally.core.plan.base import Decimal

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Sequence
+
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
@@ -17,6 +19,7 @@ from steady_tally.core.sources import column_of, texts
 
 Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
+ZonesOf = tuple[int, ...]  # the positions of zones that overlap, in their order
 BLANK = "(blank)"
 _WHERE = "plan: place.areas"
 
@@ -49,23 +52,17 @@ def overlapping_pairs(geometry: npt.NDArray[np.object_]) -> tuple[Ints, Ints, np
     return a[real], b[real], area[real]
 
 
-def combinations(zones: ZoneSet, located: Located, kept: Flags) -> tuple[ZoneSet, Located, list[tuple[int, ...]]]:
-    """Each different set of zones as an area of its own, with its true shape; the area of each event; and the sets.
+def combinations(zones: ZoneSet, found: Collection[ZonesOf], kept: Flags) -> tuple[ZoneSet, tuple[ZonesOf, ...]]:
+    """Each different set of zones as an area of its own, with its true shape; and the sets.
 
-    A zone that overlaps none is the set of itself alone. Sets are in the order of their zones. An event's set is the
-    one that was located, whatever the pieces' outlines are.
+    A zone that overlaps none is the set of itself alone. Sets are in the order of their zones.
+
+    Parameters
+    ----------
+    found : the sets that events are in, of the zones that are kept.
     """
-    if not kept.all():
-        located = located.mapped(np.where(kept, np.arange(len(zones)), OUTSIDE))
-    at, last, code = _sets_of(located, len(zones))
-    found = _spelt(at, last)
     pieces, overlapped = _pieces(zones, kept)
     sets = sorted(set(pieces) | set(found) | {(int(i),) for i in np.flatnonzero(kept & ~overlapped)})
-    position = {s: i for i, s in enumerate(sets)}
-    first = np.full(len(located.first), OUTSIDE, dtype=np.int32)
-    if found:
-        to = np.array([position[s] for s in found], dtype=np.int32)
-        first[code >= 0] = to[code[code >= 0]]
     geometry = np.array(
         [pieces.get(s, zones.geometry[s[0]] if len(s) == 1 and not overlapped[s[0]] else None) for s in sets],
         dtype=object,
@@ -80,11 +77,23 @@ def combinations(zones: ZoneSet, located: Located, kept: Flags) -> tuple[ZoneSet
             todo="Choose a column of identifiers without “ + ” and “ only”.",
         )
     table = pa.table({"zones": [len(s) for s in sets]})
-    return (
-        zones_from(geometry, identifiers, names, table, zones.crs),
-        Located(first, np.empty(0, np.int64), np.empty(0, np.int32)),
-        sets,
-    )
+    return zones_from(geometry, identifiers, names, table, zones.crs), tuple(sets)
+
+
+def sets_of(located: Located, zones: int) -> list[ZonesOf]:
+    """The different sets of zones that events are in."""
+    tree, used, _ = _sets_of(located, zones)
+    return _spelt(tree, used)
+
+
+def in_sets(located: Located, zones: int, sets: Sequence[ZonesOf]) -> Located:
+    """The set that each event is in: the one that was located, whatever the pieces' outlines are."""
+    tree, used, code = _sets_of(located, zones)
+    position = {s: i for i, s in enumerate(sets)}
+    to = np.array([position[s] for s in _spelt(tree, used)], dtype=np.int32)
+    first = np.full(len(located.first), OUTSIDE, dtype=np.int32)
+    first[code >= 0] = to[code[code >= 0]]
+    return Located(first, np.empty(0, np.int64), np.empty(0, np.int32))
 
 
 def _spoken(members: tuple[int, ...], words: tuple[str, ...], overlapped: Flags, joint: str) -> str:

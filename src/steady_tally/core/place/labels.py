@@ -76,13 +76,13 @@ def check_labels(looked: Looked, at: Ints) -> LabelCheck | None:
 
     With overlaps an event agrees if it lies in the zone stated, whatever others it lies in too.
     """
-    stated, zones = looked.stated, looked.zones
-    if stated is None or zones is None:
+    zones = looked.zones
+    if looked.spoken is None or zones is None:
         return None
     wanted = np.zeros(len(looked.record), dtype=np.bool_)
     wanted[at] = True
     located = looked.located.of(wanted)
-    says = stated.zone[at]
+    says = looked.stated[at]
     event, zone = located.pairs
     agrees = np.zeros(len(at), dtype=np.bool_)
     agrees[event[zone == says[event]]] = True

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -11,6 +11,7 @@ import numpy.typing as npt
 from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
+from steady_tally.core.gather.judging import Together
 from steady_tally.core.gather.records import Checked
 from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.geo.locate import Located, locate
@@ -18,7 +19,7 @@ from steady_tally.core.geo.projection import WORLD, centre_of, project, spans_th
 from steady_tally.core.place.cover import Ground, ground_of
 from steady_tally.core.place.grid import Lattice, lattice_of
 from steady_tally.core.place.nearest import Borders
-from steady_tally.core.place.stated import Stated, stated_zones
+from steady_tally.core.place.stated import BLANK, Spoken, spoken
 from steady_tally.core.place.zones import ZoneSet, outline_zones, zone_set
 from steady_tally.core.plan.gather import Events
 from steady_tally.core.plan.place import Grid, Place, WorkingProjection, Zones
@@ -44,7 +45,8 @@ class Looked:
     x, y : (events,) in the zones' own system, `crs`; NaN for a record without coordinates.
     located : (events,).
     projected : (events,) False where the place cannot be expressed in the zones' system.
-    stated : what each of these records states itself, where the plan names the column.
+    spoken : what the records state themselves, where the plan names the column.
+    stated : (events,) the position of the zone stated, UNKNOWN, or BLANK where nothing is stated.
     kept : what has been worked out from all this, for the next who asks.
     """
 
@@ -56,7 +58,8 @@ class Looked:
     crs: CRS
     located: Located
     projected: Flags
-    stated: Stated | None
+    spoken: Spoken | None
+    stated: Ints
     kept: dict[str, Any] = field(default_factory=dict, repr=False, compare=False)
 
     @property
@@ -68,9 +71,9 @@ class Looked:
     def borders(self) -> Borders:
         """The zones' borders."""
         assert self.zones is not None
-        if "borders" not in self.kept:
-            self.kept["borders"] = Borders(self.zones)
-        found: Borders = self.kept["borders"]
+        if "borders" not in self.zones.kept:
+            self.zones.kept["borders"] = Borders(self.zones)
+        found: Borders = self.zones.kept["borders"]
         return found
 
     def nearest(self) -> tuple[Ints, Ints, Floats, Floats]:
@@ -97,29 +100,29 @@ class Looked:
 
 
 def look(
-    plan: Place,
     events: Events,
     checked: Checked,
     zones: ZoneSet | None,
+    words: Spoken | None,
     *,
     known: Located | None = None,
     on_progress: Progress | None = None,
 ) -> Looked:
     """Where does each usable record fall? Events are taken to the zones' own system, where their edges are straight.
 
-    `zones` are those of `zones_of`; `known` is what the same records and zones gave before, where it was kept.
+    `zones` are those of `zones_of`, `words` what `words_of` gives, and `known` is what the same records and zones gave
+    before, where it was kept.
     """
     record = np.flatnonzero(checked.reasons == Reason.NONE)
-    stated = None
-    if events.stated and zones is not None and isinstance(plan.areas, Zones):
-        found = stated_zones(events.stated, plan.stated, checked.table, zones)
-        stated = replace(found, zone=found.zone[record])
+    stated = np.full(len(record), BLANK, dtype=np.int64)
+    if events.stated and words is not None:
+        stated = words.zones(events.stated, checked.table)[record]
     has_place = np.isfinite(checked.x[record]) & np.isfinite(checked.y[record])
     if zones is None:
         first = np.where(has_place, 0, OUTSIDE).astype(np.int32)
         everywhere = Located(first, np.empty(0, np.int64), np.empty(0, np.int32))
         x, y = checked.x[record], checked.y[record]
-        return Looked(checked, None, record, x, y, checked.crs, everywhere, has_place | True, stated)
+        return Looked(checked, None, record, x, y, checked.crs, everywhere, has_place | True, words, stated)
     x, y = zones.own(checked.x[record], checked.y[record], checked.crs)
 
     def tell(done: int) -> None:
@@ -128,7 +131,7 @@ def look(
 
     located = known or locate(zones.edges, x, y, index=zones.index, on_progress=tell)
     projected = ~has_place | (np.isfinite(x) & np.isfinite(y))
-    return Looked(checked, zones, record, x, y, zones.crs, located, projected, stated)
+    return Looked(checked, zones, record, x, y, zones.crs, located, projected, words, stated)
 
 
 def zones_of(plan: Place, sources: Sources) -> ZoneSet | None:
@@ -141,22 +144,28 @@ def zones_of(plan: Place, sources: Sources) -> ZoneSet | None:
     return outline_zones(areas.cover, sources, wanted_by=_WHERE + ".areas.cover") if areas.cover else None
 
 
-def working_lattice(plan: Place, how: Grid, looked: Sequence[Looked]) -> Lattice:
-    """The plan's lattice in the working projection of what it covers."""
-    return lattice_of(how, *working_system(plan.projection, *extent_of(looked)))
+def words_of(plan: Place, events: Events, together: Together, zones: ZoneSet | None) -> Spoken | None:
+    """What the records state themselves, matched to the zones; None where the plan does not ask for it."""
+    if events.stated is None or zones is None or not isinstance(plan.areas, Zones):
+        return None
+    return spoken(plan.stated, together.labels, zones)
 
 
-def fixed_projection(looked: Sequence[Looked]) -> WorkingProjection:
+def working_lattice(plan: Place, how: Grid, zones: ZoneSet | None, looked: Sequence[Looked]) -> Lattice:
+    """The plan's lattice in the working projection of what it covers: zones, or else the events looked at."""
+    return lattice_of(how, *working_system(plan.projection, *extent_of(zones, looked)))
+
+
+def fixed_projection(zones: ZoneSet | None, looked: Sequence[Looked]) -> WorkingProjection:
     """About the middle of the zones, or without any of the records, in whole degrees; or one of the whole world."""
-    extent = extent_of(looked)
+    extent = extent_of(zones, looked)
     if spans_the_world(*extent):
         return WorkingProjection(system=WORLD)
     return WorkingProjection(centre=centre_of(*extent))
 
 
-def extent_of(looked: Sequence[Looked]) -> tuple[Floats, Floats]:
-    """Longitudes and latitudes of the zones, which are the same for all, or else of all usable records."""
-    zones = looked[0].zones
+def extent_of(zones: ZoneSet | None, looked: Sequence[Looked]) -> tuple[Floats, Floats]:
+    """Longitudes and latitudes of the zones, or without any of all usable records."""
     if zones is not None:
         lon, lat = zones.degrees.T
     else:
@@ -171,12 +180,12 @@ def extent_of(looked: Sequence[Looked]) -> tuple[Floats, Floats]:
     return lon[sound], lat[sound]
 
 
-def grid_ground(looked: Looked, lattice: Lattice) -> Ground | None:
+def grid_ground(zones: ZoneSet | None, lattice: Lattice) -> Ground | None:
     """What the grid covers, in its projection; None for the events' own extent."""
-    if looked.zones is None:
+    if zones is None:
         return None
     key = f"ground {lattice.system}"
-    if key not in looked.kept:
-        looked.kept[key] = ground_of(looked.zones, lattice)
-    found: Ground = looked.kept[key]
+    if key not in zones.kept:
+        zones.kept[key] = ground_of(zones, lattice)
+    found: Ground = zones.kept[key]
     return found

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from pyproj import CRS
 
 from steady_tally.core.gather.records import Checked
 from steady_tally.core.gather.systems import rank_systems
@@ -51,21 +52,53 @@ class Apart:
         )
 
 
-def apart(looked: Looked) -> Apart | None:
-    """None where at least one event lies in a zone, or where there is nothing to compare."""
+@dataclass(frozen=True)
+class Meeting:
+    """Does any of some events lie in a zone? Where none does, some places of theirs, the same whatever the pieces are.
+
+    Attributes
+    ----------
+    meets : at least one lies in a zone, or there are no zones to lie in.
+    order : (places,) what chooses among the events: those with the lowest; increasing.
+    x, y : (places,) their coordinates in the records' own system.
+    """
+
+    meets: bool
+    order: npt.NDArray[np.uint64]
+    x: Floats
+    y: Floats
+
+    def __add__(self, other: Meeting) -> Meeting:
+        order = np.concatenate([self.order, other.order])
+        first = np.argsort(order, kind="stable")[:_TRIED]
+        x, y = np.concatenate([self.x, other.x])[first], np.concatenate([self.y, other.y])[first]
+        return Meeting(self.meets or other.meets, order[first], x, y)
+
+
+def meeting(looked: Looked) -> Meeting:
+    """Whether these events and the zones meet."""
     zones, checked = looked.zones, looked.checked
     if zones is None or len(zones.coordinates) == 0 or (looked.located.first != OUTSIDE).any():
+        return Meeting(True, np.empty(0, np.uint64), np.empty(0), np.empty(0))
+    at = looked.record[looked.has_place]
+    # Multiplicative hashing spreads the chosen ones evenly over the records.
+    order = checked.table.record[at].astype(np.uint64) * np.uint64(0x9E3779B97F4A7C15)
+    first = np.argsort(order, kind="stable")[:_TRIED]
+    return Meeting(False, order[first], checked.x[at[first]], checked.y[at[first]])
+
+
+def apart(met: Meeting, zones: ZoneSet | None, crs: CRS) -> Apart | None:
+    """None where at least one event lies in a zone, or where there is nothing to compare.
+
+    `crs` is the system of the records' coordinates.
+    """
+    if met.meets or zones is None or len(met.x) == 0:
         return None
-    at = np.flatnonzero(looked.has_place)
-    if len(at) == 0:
-        return None
-    degrees = coordinate_system(DEGREES, wanted_by=_WHERE)
-    at = at[np.unique(np.linspace(0, len(at) - 1, min(_TRIED, len(at))).astype(np.int64))]
-    lon, lat = project(looked.x[at], looked.y[at], zones.crs, degrees)
-    x, y = checked.x[looked.record[at]], checked.y[looked.record[at]]
+    x, y = met.x, met.y
+    lon, lat = project(*zones.own(x, y, crs), zones.crs, coordinate_system(DEGREES, wanted_by=_WHERE))
 
     def inside(east: Floats, north: Floats) -> float:
-        return float(np.count_nonzero(zones.hold(east, north, checked.crs)) / len(at))
+        return float(np.count_nonzero(zones.hold(east, north, crs)) / len(x))
 
     turns = {
         "their two coordinates are exchanged": inside(y, x),

@@ -1,14 +1,15 @@
-"""From records to areas: `look` finds the zones of each record, `placements` makes of them what the plan asks.
+"""From records to areas: `look` finds the zones of each record, `arrange` makes of them what the plan asks.
 
 Looking is the long part and depends on the zones and the records alone; exclusions, rolling up, grids of any size and
-the rest are arranged from it in a moment.
+the rest are arranged from it in a moment. The areas are settled once, for all events that are counted in them.
 """
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass, field, replace
 from enum import IntEnum
+from typing import assert_never
 
 import numpy as np
 import numpy.typing as npt
@@ -19,13 +20,14 @@ from steady_tally.core.geo.locate import Located
 from steady_tally.core.geo.projection import project, working_system
 from steady_tally.core.matching import quoted
 from steady_tally.core.place.counting import Counting, Members, excluded_areas
+from steady_tally.core.place.derived import in_sets
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.looking import Looked, working_lattice
 from steady_tally.core.place.recording import Recording, recording, says_unknown
 from steady_tally.core.place.settled import CellAreas, Settled, ZoneAreas, settle_cells, settle_zones
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.gather import Events, NoCoordinates
-from steady_tally.core.plan.place import Grid, Place
+from steady_tally.core.plan.place import Grid, Place, Zones
 from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Sources
 from steady_tally.core.states import State
@@ -54,43 +56,24 @@ WAYS: dict[Way, str] = {
 
 
 @dataclass(frozen=True)
-class Placement:
-    """For each usable record of one source its area, whatever the filter: what is kept when only the filter changes.
+class Exposure:
+    """Where and when events of one source could have been counted.
 
     Attributes
     ----------
-    looked : what it was arranged from.
     settled : the areas.
     recording : where and when events could have been recorded.
-    located : (events,) the areas of each; none for those with a reason.
-    reasons : (events,) `Reason` codes.
-    way : (events,) `Way` codes.
     unreported : (areas,) of counted units those without a row.
-    unknown : what the plan names that is not there, in whole sentences.
     """
 
-    looked: Looked
     settled: Settled
     recording: Recording
-    located: Located
-    reasons: npt.NDArray[np.uint8]
-    way: npt.NDArray[np.uint8]
     unreported: Flags
-    unknown: tuple[str, ...] = ()
     kept: dict[frozenset[int], Counting] = field(default_factory=dict, repr=False, compare=False)
-
-    @property
-    def record(self) -> Ints:
-        return self.looked.record
 
     @property
     def areas(self) -> ZoneSet | CellSet:
         return self.settled.areas
-
-    @property
-    def crs(self) -> CRS:
-        """The working projection."""
-        return self.settled.crs
 
     @property
     def members(self) -> Members | None:
@@ -106,49 +89,90 @@ class Placement:
             self.kept[grounds] = replace(found, states=states)
         return self.kept[grounds]
 
+    def with_others(self, others: Sequence[Exposure]) -> Exposure:
+        """The same for these events and those of other pieces of the source: a unit is reported if any reports it."""
+        unreported = np.logical_and.reduce([self.unreported, *(one.unreported for one in others)])
+        return Exposure(self.settled, self.recording, unreported)
 
-def placements(
+
+@dataclass(frozen=True)
+class Placement:
+    """For each usable record of one source, or of a piece of it, its area, whatever the filter: what is kept when only
+    the filter changes.
+
+    Attributes
+    ----------
+    looked : what it was arranged from.
+    exposure : the areas, and where and when an event could have been recorded in them.
+    located : (events,) the areas of each; none for those with a reason.
+    reasons : (events,) `Reason` codes.
+    way : (events,) `Way` codes.
+    unknown : what the plan names that is not there, in whole sentences.
+    """
+
+    looked: Looked
+    exposure: Exposure
+    located: Located
+    reasons: npt.NDArray[np.uint8]
+    way: npt.NDArray[np.uint8]
+    unknown: tuple[str, ...] = ()
+
+    @property
+    def record(self) -> Ints:
+        return self.looked.record
+
+    @property
+    def areas(self) -> ZoneSet | CellSet:
+        return self.exposure.areas
+
+    @property
+    def crs(self) -> CRS:
+        """The working projection."""
+        return self.exposure.settled.crs
+
+    @property
+    def members(self) -> Members | None:
+        return self.exposure.members
+
+
+def recorded_in(
+    plan: Place, events: Events, zones: ZoneSet | None, looked: Sequence[Looked], sources: Sources
+) -> Recording:
+    """Where and when events of a source could have been recorded.
+
+    `looked` are the events of all sources; they are of interest only where a grid covers no zones.
+    """
+    if isinstance(plan.areas, Grid):
+        lattice = working_lattice(plan, plan.areas, zones, looked)
+        return recording(events.recorded, zones, lattice.crs, sources, named=False)
+    if isinstance(plan.areas, Zones):
+        assert zones is not None
+        crs, _ = working_system(plan.projection, *zones.degrees.T)
+        return recording(events.recorded, zones, crs, sources, named=True)
+    assert_never(plan.areas)
+
+
+def settle(
     plan: Place,
-    events: Mapping[str, Events],
-    looked: Mapping[str, Looked],
+    zones: ZoneSet | None,
+    looked: Sequence[Looked],
+    recordings: Sequence[Recording],
     sources: Sources,
-    settled: Settled | None = None,
-) -> dict[str, Placement]:
-    """The plan's areas, and for each usable record of each source its area or why it has none.
+) -> Settled:
+    """The plan's areas.
 
-    `settled` are the areas, where they are known already: they depend on the events of all sources only where
+    `looked` are the events of all sources, and `recordings` theirs; they are of interest only where
     `depends_on_events` says so.
     """
     if isinstance(plan.areas, Grid):
-        lattice = working_lattice(plan, plan.areas, list(looked.values()))
-        zones = next(iter(looked.values())).zones
-        recordings = {
-            name: recording(e.recorded, zones, lattice.crs, sources, named=False) for name, e in events.items()
-        }
-        cells = settled or settle_cells(plan, plan.areas, list(looked.values()), list(recordings.values()), sources)
-        assert isinstance(cells, CellAreas)
-        return {name: _in_cells(plan, plan.areas, looked[name], cells, recordings[name]) for name in events}
-    zones = next(iter(looked.values())).zones
-    assert zones is not None
-    crs, _ = working_system(plan.projection, *zones.degrees.T)
-    excluded = excluded_areas(plan, zones, sources)
-    found = {name: _by_location(plan, looked[name], excluded) for name in events}
-    located = {name: by.located for name, by in found.items()}
-    if settled is None:
-        settled, located = settle_zones(plan, plan.areas, zones, located, sources)
-    assert isinstance(settled, ZoneAreas)
-    return {
-        name: _in_zones(
-            plan,
-            one,
-            looked[name],
-            found[name],
-            located[name],
-            settled,
-            recording(one.recorded, zones, crs, sources, named=True),
-        )
-        for name, one in events.items()
-    }
+        lattice = working_lattice(plan, plan.areas, zones, looked)
+        return settle_cells(plan, plan.areas, lattice, zones, looked, recordings, sources)
+    if isinstance(plan.areas, Zones):
+        assert zones is not None
+        excluded = excluded_areas(plan, zones, sources)
+        located = [_by_location(plan, one, excluded).located for one in looked]
+        return settle_zones(plan, plan.areas, zones, excluded, located, sources)
+    assert_never(plan.areas)
 
 
 def depends_on_events(plan: Place) -> bool:
@@ -156,6 +180,15 @@ def depends_on_events(plan: Place) -> bool:
     if isinstance(plan.areas, Grid):
         return plan.areas.cover is None or plan.areas.thin == "merge"
     return plan.areas.overlaps == "combinations" and not plan.areas.roll_up
+
+
+def arrange(plan: Place, events: Events, looked: Looked, settled: Settled, recorded: Recording) -> Placement:
+    """The area of each of these events, or why it has none."""
+    if isinstance(settled, CellAreas):
+        return _in_cells(plan, looked, settled, recorded)
+    if isinstance(settled, ZoneAreas):
+        return _in_zones(plan, events, looked, settled, recorded)
+    assert_never(settled)
 
 
 @dataclass(frozen=True)
@@ -167,16 +200,11 @@ class _ByLocation:
     way: npt.NDArray[np.uint8]
 
 
-def _in_zones(
-    plan: Place,
-    events: Events,
-    looked: Looked,
-    found: _ByLocation,
-    located: Located,
-    settled: ZoneAreas,
-    recorded: Recording,
-) -> Placement:
-    reasons, way = found.reasons.copy(), found.way.copy()
+def _in_zones(plan: Place, events: Events, looked: Looked, settled: ZoneAreas, recorded: Recording) -> Placement:
+    found = _by_location(plan, looked, settled.excluded)
+    reasons, way, located = found.reasons, found.way, found.located
+    if settled.sets is not None:
+        located = in_sets(located, len(settled.zones), settled.sets)
     _step(
         kept := _only_recorded(located, settled, recorded, looked, way), located, reasons, Reason.OUTSIDE_RECORDED_AREA
     )
@@ -190,7 +218,7 @@ def _in_zones(
         unreported = np.bincount(first[first != OUTSIDE], minlength=len(unreported)) == 0
     way[reasons != Reason.NONE] = Way.NONE
     unknown = (*says_unknown(recorded), *settled.unknown, *_unspoken(plan, looked))
-    return Placement(looked, settled, recorded, located, reasons, way, unreported, unknown)
+    return Placement(looked, Exposure(settled, recorded, unreported), located, reasons, way, unknown)
 
 
 def _only_recorded(
@@ -215,7 +243,7 @@ def _only_recorded(
 
 def _unspoken(plan: Place, looked: Looked) -> Iterator[str]:
     """Spellings joined to an area by the user's word that no record has."""
-    if looked.stated is not None and (gone := tuple(s for s in plan.stated.accepted if s not in looked.stated.spelt)):
+    if looked.spoken is not None and (gone := tuple(s for s in plan.stated.accepted if s not in looked.spoken.spelt)):
         yield f"Spellings that you accepted are in no record: {quoted(gone)}."
 
 
@@ -228,20 +256,20 @@ def _by_location(plan: Place, looked: Looked, excluded: Flags) -> _ByLocation:
     way = np.where(looked.located.first != OUTSIDE, Way.LOCATION, Way.NONE).astype(np.uint8)
     first = looked.located.first.copy()
     alone = np.zeros(n, dtype=np.bool_)  # events whose zone was not found by location: they have no further zones
-    if stated is not None:
+    if looked.spoken is not None:
         no_place = ~looked.has_place & looked.projected
-        by_word = no_place & (stated.zone >= 0)
-        first[by_word], way[by_word] = stated.zone[by_word], Way.STATED
-        reasons[no_place & (stated.zone < 0)] = Reason.UNKNOWN_STATED_AREA
+        by_word = no_place & (stated >= 0)
+        first[by_word], way[by_word] = stated[by_word], Way.STATED
+        reasons[no_place & (stated < 0)] = Reason.UNKNOWN_STATED_AREA
         if plan.stated.trust_within_m > 0.0:
             event, zone = looked.located.pairs
             agrees = np.zeros(n, dtype=np.bool_)
-            agrees[event[zone == stated.zone[event]]] = True
-            at = np.flatnonzero(looked.has_place & (stated.zone >= 0) & ~agrees)
+            agrees[event[zone == stated[event]]] = True
+            at = np.flatnonzero(looked.has_place & (stated >= 0) & ~agrees)
             within = plan.stated.trust_within_m
-            metres = looked.borders.to_border(looked.x[at], looked.y[at], zones.crs, stated.zone[at], within)
+            metres = looked.borders.to_border(looked.x[at], looked.y[at], zones.crs, stated[at], within)
             at = at[np.isfinite(metres)]
-            first[at], way[at], alone[at] = stated.zone[at], Way.NEAR_STATED, True
+            first[at], way[at], alone[at] = stated[at], Way.NEAR_STATED, True
     if plan.tolerance_m > 0.0:
         at, zone, metres, _ = looked.nearest()
         near = (metres <= plan.tolerance_m) & (way[at] == Way.NONE)
@@ -263,7 +291,8 @@ def _only(kept: Flags) -> npt.NDArray[np.int64]:
     return np.where(kept, np.arange(len(kept)), OUTSIDE)
 
 
-def _in_cells(plan: Place, how: Grid, looked: Looked, cells: CellAreas, recorded: Recording) -> Placement:
+def _in_cells(plan: Place, looked: Looked, cells: CellAreas, recorded: Recording) -> Placement:
+    how = cells.how
     x, y = looked.working(cells.crs, cells.lattice.system)
     n = len(looked.record)
     sound = np.isfinite(x) & np.isfinite(y)
@@ -296,7 +325,7 @@ def _in_cells(plan: Place, how: Grid, looked: Looked, cells: CellAreas, recorded
     located = Located(first, np.empty(0, np.int64), np.empty(0, np.int32))
     unreported = np.zeros(len(cells.areas), dtype=np.bool_)
     unknown = (*says_unknown(recorded), *cells.unknown)
-    return Placement(looked, cells, recorded, located, reasons, way, unreported, unknown)
+    return Placement(looked, Exposure(cells, recorded, unreported), located, reasons, way, unknown)
 
 
 def _recorded_in_cells(

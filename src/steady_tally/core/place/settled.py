@@ -6,8 +6,8 @@ depend on where events are; all else on the zones alone.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
@@ -28,9 +28,9 @@ from steady_tally.core.place.cover import (
     share_inside,
     some_cells,
 )
-from steady_tally.core.place.derived import combinations, roll_up
+from steady_tally.core.place.derived import ZonesOf, combinations, roll_up, sets_of
 from steady_tally.core.place.grid import Box, CellSet, Lattice
-from steady_tally.core.place.looking import Looked, grid_ground, working_lattice
+from steady_tally.core.place.looking import Looked, grid_ground
 from steady_tally.core.place.recording import Recorded, Recording, recorded_ground, share_recorded
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.place import Grid, Place, Zones
@@ -40,6 +40,19 @@ from steady_tally.core.states import State
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
+
+
+Countings = dict[int, tuple[Recorded, Counting]]
+_MOST_KEPT = 32
+
+
+def _kept(kept: Countings, recorded: Recorded, work: Callable[[Recorded], Counting]) -> Counting:
+    """What counts on a ground, worked out once for all pieces of the events."""
+    if id(recorded) not in kept:
+        while len(kept) >= _MOST_KEPT:
+            kept.pop(next(iter(kept)), None)
+        kept[id(recorded)] = recorded, work(recorded)
+    return kept[id(recorded)][1]
 
 
 @dataclass(frozen=True)
@@ -63,9 +76,10 @@ class ZoneAreas:
     excluded: Flags
     left_out: Flags
     of_zone: npt.NDArray[np.int32] | None
-    sets: tuple[tuple[int, ...], ...] | None
+    sets: tuple[ZonesOf, ...] | None
     crs: CRS
     unknown: tuple[str, ...]
+    countings: Countings = field(default_factory=dict, repr=False, compare=False)
 
     @property
     def members(self) -> Members | None:
@@ -77,6 +91,9 @@ class ZoneAreas:
 
     def counting(self, recorded: Recorded) -> Counting:
         """What of the areas counts where an event could have been recorded there."""
+        return _kept(self.countings, recorded, self._counting)
+
+    def _counting(self, recorded: Recorded) -> Counting:
         there = recorded.share > 0.0
         if self.sets is not None:
             # An event in a zone where it could not have been recorded and in one where it could is in both.
@@ -127,6 +144,7 @@ class CellAreas:
     inside: Floats
     excluded: Flags
     unknown: tuple[str, ...]
+    countings: Countings = field(default_factory=dict, repr=False, compare=False)
 
     members = None
 
@@ -141,6 +159,9 @@ class CellAreas:
 
     def counting(self, recorded: Recorded) -> Counting:
         """What of the areas counts where an event could have been recorded there."""
+        return _kept(self.countings, recorded, self._counting)
+
+    def _counting(self, recorded: Recorded) -> Counting:
         share, missed = _recorded_cells(
             self.how, self.zones, self.lattice, self.ground, self.cells, self.inside, recorded
         )
@@ -158,38 +179,43 @@ Settled = ZoneAreas | CellAreas
 
 
 def settle_zones(
-    plan: Place, how: Zones, zones: ZoneSet, located: Mapping[str, Located], sources: Sources
-) -> tuple[ZoneAreas, dict[str, Located]]:
-    """The plan's areas of zones; and the area of each event, where that is not simply one of its zones.
+    plan: Place, how: Zones, zones: ZoneSet, excluded: Flags, located: Sequence[Located], sources: Sources
+) -> ZoneAreas:
+    """The plan's areas of zones.
 
     Parameters
     ----------
-    located : the zones that count for each event, by the name of its source.
+    excluded : (zones,) which of them the plan leaves out.
+    located : the zones that count for events; only of interest where the areas are combinations of zones.
     """
     crs, _ = working_system(plan.projection, *zones.degrees.T)
-    excluded = excluded_areas(plan, zones, sources)
-    of_zone, sets, areas, found = None, None, zones, dict(located)
+    of_zone, sets, areas = None, None, zones
     if how.overlaps == "combinations" and not how.roll_up:
-        areas, joined, all_sets = combinations(zones, _end_to_end(list(located.values())), ~excluded)
-        sets = tuple(all_sets)
-        start = 0
-        for name, one in located.items():
-            end = start + len(one.first)
-            found[name] = Located(joined.first[start:end], np.empty(0, np.int64), np.empty(0, np.int32))
-            start = end
+        there = {s for one in located for s in sets_of(one, len(zones))}
+        areas, sets = combinations(zones, there, ~excluded)
     elif how.roll_up:
         areas, of_zone = roll_up(zones, how.roll_up, ~excluded)
     left_out = np.isin(areas.identifiers, plan.exclude.areas) if areas is not zones else np.zeros(len(zones), np.bool_)
     unknown = without_effect(plan, areas, zones, sources)
-    return ZoneAreas(zones, areas, excluded, left_out, of_zone, sets, crs, unknown), found
+    return ZoneAreas(zones, areas, excluded, left_out, of_zone, sets, crs, unknown)
 
 
 def settle_cells(
-    plan: Place, how: Grid, looked: Sequence[Looked], recordings: Sequence[Recording], sources: Sources
+    plan: Place,
+    how: Grid,
+    lattice: Lattice,
+    zones: ZoneSet | None,
+    looked: Sequence[Looked],
+    recordings: Sequence[Recording],
+    sources: Sources,
 ) -> CellAreas:
-    """The plan's cells: kept, cut and merged as it says. In merging, those count where anything could be recorded."""
-    lattice = working_lattice(plan, how, looked)
-    zones, ground = looked[0].zones, grid_ground(looked[0], lattice)
+    """The plan's cells: kept, cut and merged as it says. In merging, those count where anything could be recorded.
+
+    Parameters
+    ----------
+    zones : what the grid covers; None for the extent of the events `looked` at, which are of interest only then.
+    """
+    ground = grid_ground(zones, lattice)
     if ground is None:
         places = [np.column_stack(one.working(lattice.crs, lattice.system)) for one in looked]
         points = np.concatenate(places)
@@ -245,13 +271,3 @@ def _recorded_cells(
         missed |= ~touched & (share == 0.0)
     share[missed] = 1.0
     return share, missed
-
-
-def _end_to_end(located: Sequence[Located]) -> Located:
-    """Several sources' events, one after the other."""
-    starts = np.cumsum([0, *(len(one.first) for one in located)])
-    return Located(
-        np.concatenate([one.first for one in located]),
-        np.concatenate([one.other_event + start for one, start in zip(located, starts, strict=False)]),
-        np.concatenate([one.other_zone for one in located]),
-    )

@@ -21,29 +21,39 @@ BLANK = -2
 
 
 @dataclass(frozen=True)
-class Stated:
-    """What the records state.
+class Spoken:
+    """What all records of a source state, matched to zones.
 
     Attributes
     ----------
-    zone : (records,) the position of the zone stated, UNKNOWN, or BLANK where nothing is stated.
+    zone : the position of the zone of each spelling that is known.
     how : how many spellings were matched in each way.
     left_over : spellings that are none of the zones, each with its number of records.
     suggestions : left-over spelling -> identifiers of the zones most like it.
     spelt : every spelling that a record has.
     """
 
-    zone: npt.NDArray[np.int64]
+    zone: Mapping[str, int] = field(default_factory=dict)
     how: Mapping[How, int] = field(default_factory=dict)
     left_over: Mapping[str, int] = field(default_factory=dict)
     suggestions: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     spelt: frozenset[str] = frozenset()
 
+    def zones(self, column: StatedColumn, table: Table) -> npt.NDArray[np.int64]:
+        """(records,) the position of the zone stated, UNKNOWN, or BLANK where nothing is stated."""
+        labels, codes = coded_text(table, column.column, wanted_by="plan: gather.events.stated")
+        each = np.array([BLANK if not s else self.zone.get(s, UNKNOWN) for s in labels], dtype=np.int64)
+        return np.asarray(each[codes])
 
-def stated_zones(column: StatedColumn, plan: StatedArea, table: Table, zones: ZoneSet) -> Stated:
-    """Match the records' own areas to zones: by identifier and name in the plan's order, tidied as names are."""
+
+def spoken(plan: StatedArea, labels: Mapping[str, int], zones: ZoneSet) -> Spoken:
+    """Match the records' own areas to zones: by identifier and name in the plan's order, tidied as names are.
+
+    Parameters
+    ----------
+    labels : every text that is stated, with its records, in the order in which it first comes.
+    """
     where = "plan: place.stated"
-    labels, codes = coded_text(table, column.column, wanted_by="plan: gather.events.stated")
     position = {identifier: i for i, identifier in enumerate(zones.identifiers)}
     unknown = [i for i in plan.accepted.values() if i not in position]
     if unknown:
@@ -60,8 +70,6 @@ def stated_zones(column: StatedColumn, plan: StatedArea, table: Table, zones: Zo
             zone_of[spelling] = at
             how[way] = how.get(way, 0) + 1
         suggestions |= {s: tuple(zones.identifiers[p] for p in best) for s, best in found.suggestions.items()}
-    each = np.array([BLANK if not s else zone_of.get(s, UNKNOWN) for s in labels], dtype=np.int64)
-    records = np.bincount(codes, minlength=len(labels))
-    left_over = {s: int(n) for s, n in zip(labels, records, strict=True) if s and s not in zone_of}
+    left_over = {s: n for s, n in labels.items() if s and s not in zone_of}
     suggestions = {s: best for s, best in suggestions.items() if s in left_over}
-    return Stated(each[codes], how, left_over, suggestions, frozenset(labels))
+    return Spoken(zone_of, how, left_over, suggestions, frozenset(labels))

@@ -63,10 +63,10 @@ class Trial:
 
 def try_grid(plan: Place, how: Grid, looked: Looked, goes_on: npt.NDArray[np.bool_]) -> Trial:
     """Count the events that go on (a flag for each of the looked-at records) in the cells of that grid."""
-    lattice = working_lattice(plan, how, [looked])
+    lattice = working_lattice(plan, how, looked.zones, [looked])
     x, y = looked.working(lattice.crs, lattice.system)
     wanted = goes_on & np.isfinite(x) & np.isfinite(y)
-    ground = grid_ground(looked, lattice)
+    ground = grid_ground(looked.zones, lattice)
     if ground is None:
         box, kept, _ = cells_over(lattice, np.column_stack([x, y])[np.isfinite(x) & np.isfinite(y)])
     else:

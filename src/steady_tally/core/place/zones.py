@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -59,6 +60,7 @@ class ZoneSet:
     ring_zone, ring_is_hole : (rings,) the zone of each ring, in increasing order, and whether it bounds a hole.
     repairs : the zones whose shapes were invalid, and what mending did to their areas.
     without_shape : the identifiers of the zones that have no area at all.
+    kept : what has been worked out from all this, for the next who asks.
     """
 
     identifiers: tuple[str, ...]
@@ -72,6 +74,7 @@ class ZoneSet:
     ring_is_hole: npt.NDArray[np.bool_]
     repairs: tuple[Repair, ...]
     without_shape: tuple[str, ...]
+    kept: dict[str, Any] = field(default_factory=dict, repr=False, compare=False)
 
     def __len__(self) -> int:
         return len(self.identifiers)

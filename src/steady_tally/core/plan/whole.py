@@ -11,7 +11,7 @@ from steady_tally.core.classes import Classing
 from steady_tally.core.errors import PlanError
 from steady_tally.core.measure import Measure
 from steady_tally.core.plan.base import Name, Part
-from steady_tally.core.plan.gather import Events, Gather, RecordedOutline
+from steady_tally.core.plan.gather import Events, Gather, RecordedList, RecordedOutline
 from steady_tally.core.plan.lift import lifted
 from steady_tally.core.plan.place import Place
 from steady_tally.core.plan.show import Colours, Show
@@ -79,6 +79,15 @@ class Plan(Part):
         for events in self.gather.events.values():
             outlines += [w.where.outline for w in events.recorded if isinstance(w.where, RecordedOutline)]
         return {s for s in (self.place.source, *(o.source for o in outlines)) if s}
+
+    @property
+    def lists(self) -> set[str]:
+        """The sources in which events look up their places, or which list where they were recorded."""
+        found = set()
+        for events in self.gather.events.values():
+            found |= {w.where.source for w in events.recorded if isinstance(w.where, RecordedList)}
+            found |= {events.look_up.source} if events.look_up else set()
+        return found
 
     def as_document(self) -> dict[str, Any]:
         """The plan as plain JSON values, every choice written out."""

@@ -13,18 +13,20 @@ import pyarrow.compute as pc
 from steady_tally.core.areas import areas_table as areas_table_of
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, NO_CLASS, ZERO_CLASS
 from steady_tally.core.columns import trimmed_text
+from steady_tally.core.gather.records import Gathered
 from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.geo.locate import Located
 from steady_tally.core.measure.values import AreaValues
-from steady_tally.core.outcome import Classed, Outcome
+from steady_tally.core.outcome import Classed, Figures, Placed
 from steady_tally.core.place.placing import WAYS, Way
+from steady_tally.core.plan.place import Place
 from steady_tally.core.reasons import REASONS, Reason
 from steady_tally.core.states import STATES, State
 
 
-def areas_table(outcome: Outcome) -> pa.Table:
+def areas_table(outcome: Figures) -> pa.Table:
     """One row an area; the columns are those of docs/plan.md."""
-    zones, values, counting = outcome.placed.areas, outcome.measured.values, outcome.placed.counting
+    zones, values, counting = outcome.areas, outcome.measured.values, outcome.counting
     time = values.term("time")
     return pa.table(
         {
@@ -53,7 +55,7 @@ def _written_class(classed: Classed) -> pa.Array:
     return pa.array(found, pa.int16(), mask=codes == NO_CLASS)
 
 
-def events_table(outcome: Outcome, at: npt.NDArray[np.int64] | None = None) -> pa.Table:
+def events_table(plan: Place, gathered: Gathered, placed: Placed, at: npt.NDArray[np.int64] | None = None) -> pa.Table:
     """One row a placed event: record, line, area, area_name, placed, the areas' columns that the plan carries over
     (as "area: column"), then the file's own columns.
 
@@ -61,7 +63,7 @@ def events_table(outcome: Outcome, at: npt.NDArray[np.int64] | None = None) -> p
 
     `at` are the wanted events, as positions among the placed events; all that lie in an area where none are given.
     """
-    placed, table, plan = outcome.placed, outcome.gathered.table, outcome.plan.place
+    table = gathered.table
     if at is None:
         at = np.flatnonzero(placed.located.first != OUTSIDE)
     record = placed.record[at]
@@ -99,17 +101,17 @@ def _carried(values: pa.Array, located: Located, at: npt.NDArray[np.int64], sepa
     return pc.replace_with_mask(found, pa.array(is_several), joined)
 
 
-def set_aside_table(outcome: Outcome) -> pa.Table:
+def set_aside_table(gathered: Gathered, placed: Placed) -> pa.Table:
     """One row a record set aside: record, line, stage, reason, says, then the file's own columns."""
-    table, reasons = outcome.gathered.table, outcome.placed.reasons
+    table, reasons = gathered.table, placed.reasons
     at = np.flatnonzero(reasons != Reason.NONE)
     reason = [Reason(r) for r in reasons[at]]
-    gathered = outcome.gathered.reasons[at] != Reason.NONE
+    in_gather = gathered.reasons[at] != Reason.NONE
     whole = _with_own_columns(
         {
             "record": pa.array(table.record[at]),
             "line": pa.array(table.line[at], mask=table.line[at] == 0),
-            "stage": pa.array(np.where(gathered, "gather", "place"), pa.string()),
+            "stage": pa.array(np.where(in_gather, "gather", "place"), pa.string()),
             "reason": pa.array([r.name.lower() for r in reason], pa.string()),
             "says": pa.array([REASONS[r] for r in reason], pa.string()),
         },
@@ -129,20 +131,20 @@ def set_aside_table(outcome: Outcome) -> pa.Table:
     return pa.concat_tables([whole, ragged], promote_options="default").sort_by("record")
 
 
-def ledger_document(outcome: Outcome, checksums: Mapping[str, str]) -> dict[str, Any]:
+def ledger_document(outcome: Figures, checksums: Mapping[str, str]) -> dict[str, Any]:
     """The account, the plan and the sources' checksums."""
     return {**account_document(outcome), "plan": outcome.plan.as_document(), "checksums": dict(checksums)}
 
 
-def account_document(outcome: Outcome) -> dict[str, Any]:
+def account_document(outcome: Figures) -> dict[str, Any]:
     """The account of every record, area and table row, the breaks and the notes."""
     states = np.bincount(outcome.measured.values.state, minlength=1)
     found = outcome.measured.joined
     return {
         "stages": outcome.ledger.as_document(),
-        "placements": outcome.placed.located.placements,
+        "placements": outcome.account.placements,
         "areas": {
-            "read": len(outcome.placed.areas),
+            "read": len(outcome.areas),
             "states": {STATES[State(s)]: int(n) for s, n in enumerate(states) if n},
         },
         "table": found

@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from steady_tally.core.columns import coded_text
 from steady_tally.core.gather.categories import category_columns
-from steady_tally.core.gather.records import used_columns
+from steady_tally.core.gather.reading import used_columns
 from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.geo.projection import project
 from steady_tally.core.outcome import Outcome

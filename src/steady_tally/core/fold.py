@@ -1,0 +1,197 @@
+"""The chain over events that come in pieces: files of any length in bounded memory.
+
+Pieces are read apart, what all records decide together is decided once, and then pieces are checked, placed and counted
+apart and added up. Two threads share them. The figures are the same whatever the pieces are.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass, replace
+from functools import reduce
+from operator import add
+from typing import Any, Generic, TypeVar
+
+import pyarrow as pa
+
+from steady_tally.core.chain import Chain, Keep, classify, count, work_out
+from steady_tally.core.gather.judging import Judged, judge
+from steady_tally.core.gather.reading import Read, read_records
+from steady_tally.core.gather.records import Checked, Gathered, checked_of
+from steady_tally.core.gather.windows import kept_windows
+from steady_tally.core.measure import Measure
+from steady_tally.core.measure.tally import Tally
+from steady_tally.core.notes import notes_of
+from steady_tally.core.outcome import Account, Figures, Placed, account_of
+from steady_tally.core.place.looking import Looked, words_of
+from steady_tally.core.place.placing import Exposure, depends_on_events, recorded_in, settle
+from steady_tally.core.plan.conditions import InRange, leaves
+from steady_tally.core.plan.gather import Events
+from steady_tally.core.plan.whole import Plan
+from steady_tally.core.sources import Sources, Table
+
+_THREADS = 2
+_HELD = 256 << 20  # bytes of pieces that are held in memory; of a longer file they are read twice
+
+T = TypeVar("T")
+R = TypeVar("R")
+Pieces = Callable[[], Iterable[Table]]
+
+
+@dataclass(frozen=True)
+class _Part(Generic[R]):
+    """What a piece comes to."""
+
+    account: Account
+    counted: Tally
+    exposure: Exposure
+    made: R
+
+
+def fold(
+    plan: Plan,
+    name: str,
+    pieces: Pieces,
+    sources: Sources,
+    *,
+    make: Callable[[Gathered, Placed], R],
+    take: Callable[[R], None],
+    held: int = _HELD,
+) -> Figures:
+    """All that one measure comes to.
+
+    Parameters
+    ----------
+    name : the measure's.
+    pieces : gives the events that the measure counts, some successive rows at a time; at least one piece, and the same
+        whenever it is asked.
+    sources : all others.
+    make : what is made of each piece's records, in a thread of several.
+    take : given that, in the order of the pieces.
+    held : up to how many bytes of pieces are held instead of asked for again.
+    """
+    measure = plan.measures[name]
+    events = plan.gather.events[measure.events]
+    kept: dict[str, Any] = {}
+    common = Chain(plan, sources, keep=_keep(kept))
+    reads, tables = _read(events, measure, pieces, held)
+    judged = judge(events, reads, sources)
+    kept[common.words_key(measure.events)] = words_of(plan.place, events, judged.together, common.zones)
+
+    def chain_of(checked: Checked, known: dict[str, Any] | None = None) -> Chain:
+        """The chain of one piece: what all have in common stands there already."""
+        own = {common.checked_key(measure.events): checked, **(known or {})}
+        return Chain(plan, sources, keep=_keep({**kept, **own}))
+
+    looked: list[Looked] = []
+    if depends_on_events(plan.place):
+        of_pieces = _side_by_side(
+            lambda one: _slim(chain_of(one).looked(measure.events)), _checked(events, tables or pieces(), reads, judged)
+        )
+        looked = list(of_pieces)
+        _settle(common, measure.events, looked, kept)
+    else:
+        kept[common.areas_key] = common.settled
+        kept[common.recording_key(measure.events)] = common.recording(measure.events)
+
+    def work(one: tuple[int, Checked]) -> _Part[R]:
+        at, checked = one
+        known = {common.looked_key(measure.events): replace(looked[at], checked=checked)} if looked else None
+        chain = chain_of(checked, known)
+        gathered, placed = chain.gathered(measure.events), chain.placed(measure.events)
+        made = make(gathered, placed)
+        counted = count(measure, events, placed)
+        return _Part(account_of(events, gathered, placed), counted, placed.placement.exposure, made)
+
+    accounts, tallies, exposures = [], [], []
+    for part in _side_by_side(work, enumerate(_checked(events, tables or pieces(), reads, judged))):
+        take(part.made)
+        accounts.append(part.account)
+        tallies.append(part.counted)
+        exposures.append(part.exposure)
+    exposure, windows = exposures[0].with_others(exposures[1:]), kept_windows(events)
+    measured = work_out(measure, exposure, windows, reduce(add, tallies), common.joined(measure))
+    figures = Figures(
+        plan=plan,
+        name=name,
+        measure=measure,
+        account=reduce(add, accounts),
+        zones=common.zones,
+        crs=judged.crs,
+        exposure=exposure,
+        windows=windows,
+        measured=measured,
+        classed=classify(plan.classes[name], measured),
+    )
+    figures.ledger.check()
+    return replace(figures, notes=tuple(notes_of(figures, sources)))
+
+
+def _read(events: Events, measure: Measure, pieces: Pieces, held: int) -> tuple[list[Read], list[Table]]:
+    """What each piece says for itself; and the pieces, where they are few enough to be held."""
+    tables: list[Table] = []
+    size = 0
+
+    def some() -> Iterator[Table]:
+        nonlocal size
+        for table in pieces():
+            size += table.columns.nbytes
+            if size <= held or not tables:
+                tables.append(table)
+            yield table
+
+    ranges = [*leaves(events.where), *(c for group in measure.groups.values() for c in leaves(group))]
+    asked = {c.column for c in ranges if isinstance(c, InRange)} | ({events.number} if events.number else set())
+
+    def read(table: Table) -> Read:
+        return read_records(events, table, numbers=asked & set(table.columns.column_names))
+
+    reads = list(_side_by_side(read, some()))
+    return reads, tables if len(tables) == len(reads) else []
+
+
+def _checked(events: Events, tables: Iterable[Table], reads: list[Read], judged: Judged) -> Iterator[Checked]:
+    start = 0
+    for table, read in zip(tables, reads, strict=True):
+        yield checked_of(events, table, read, judged.part(start, start + read.records))
+        start += read.records
+
+
+def _settle(common: Chain, name: str, looked: list[Looked], kept: dict[str, Any]) -> None:
+    """Areas that depend on where events are, of all sources."""
+    plan, zones, sources = common.plan, common.zones, common.sources
+    whole = [common.looked(other) for other in plan.gather.events if other != name]
+    everything = [*looked, *whole]
+    for other, events in plan.gather.events.items():
+        kept[common.recording_key(other)] = recorded_in(plan.place, events, zones, everything, sources)
+    recordings = [kept[common.recording_key(other)] for other in plan.gather.events]
+    kept[common.areas_key] = settle(plan.place, zones, everything, recordings, sources)
+
+
+def _slim(looked: Looked) -> Looked:
+    """The same without the columns of its records, which are read anew."""
+    table = replace(looked.checked.table, columns=pa.table({}), kept={})
+    return replace(looked, checked=replace(looked.checked, table=table))
+
+
+def _keep(kept: dict[str, Any]) -> Keep:
+    def keep(key: str, work: Callable[[], Any]) -> Any:
+        if key not in kept:
+            kept[key] = work()
+        return kept[key]
+
+    return keep
+
+
+def _side_by_side(work: Callable[[T], R], things: Iterable[T]) -> Iterator[R]:
+    """What is worked out of each of them, in their order, by two threads; few are under way at a time."""
+    waiting: deque[Future[R]] = deque()
+    with ThreadPoolExecutor(_THREADS) as pool:
+        for thing in things:
+            waiting.append(pool.submit(work, thing))
+            if len(waiting) > _THREADS:
+                yield waiting.popleft().result()
+        while waiting:
+            yield waiting.popleft().result()
