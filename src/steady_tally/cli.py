@@ -6,6 +6,7 @@ import sys
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from functools import wraps
+from importlib import import_module
 from pathlib import Path
 from typing import Any
 
@@ -84,25 +85,28 @@ def run(
         return document.gather.reading.get(name, Reading())
 
     # The events come in pieces, unless something else is read from the same file.
-    others = [e.source for e in document.gather.events.values() if e is not counted]
-    also = {*(wanted.under.reads if wanted.under else ()), *document.lists, *others}
+    sources_of_others = [e.source for e in document.gather.events.values() if e is not counted]
+    also = {*(wanted.under.reads if wanted.under else ()), *document.lists, *sources_of_others}
     whole = {n: f for n, f in files.items() if n != counted.source or n in also}
     with ThreadPoolExecutor() as pool:
         # The files are read side by side, and what works on them is loaded in the meantime.
         of_rows = {n: pool.submit(read_table, f, n, how(n)) for n, f in whole.items() if n not in shapes}
         of_shapes = {n: pool.submit(read_zones, f, n, how(n)) for n, f in whole.items() if n in shapes}
         sums = {n: pool.submit(checksum, f) for n, f in files.items()}
+        pool.submit(import_module, "scipy.special")  # how sure the classes are is asked of it at the end
         from steady_tally.core.fold import fold
         from steady_tally.formats.outcome import OutcomeFiles, record_rows
 
-        tables = {n: one.result() for n, one in of_rows.items()}
-        features = {n: one.result() for n, one in of_shapes.items()}
+        def others() -> Sources:
+            tables = {n: one.result() for n, one in of_rows.items()}
+            return Sources(tables, {n: one.result() for n, one in of_shapes.items()})
+
         with OutcomeFiles(out) as written:
             outcome = fold(
                 document,
                 name,
                 lambda: table_pieces(files[counted.source], counted.source, how(counted.source)),
-                Sources(tables, features),
+                others,
                 make=lambda gathered, placed: record_rows(document.place, gathered, placed),
                 take=written.add,
             )

@@ -64,7 +64,7 @@ def in_pieces(plan: Plan, sources: Sources, cuts: list[int], folder: Path, held:
             plan,
             plan.mapped,
             lambda: pieces_of(events, cuts),
-            others,
+            lambda: others,
             make=lambda gathered, placed: record_rows(plan.place, gathered, placed),
             take=files.add,
             held=held,

@@ -3,7 +3,7 @@
 T. J. Dekker, "A Floating-Point Technique for Extending the Available Precision", Numerische Mathematik 18, 1971.
 """
 
-from numba import njit
+from steady_tally.core.kernels import njit
 
 _SPLIT = 134217729.0  # 2**27 + 1
 

@@ -54,7 +54,7 @@ def fold(
     plan: Plan,
     name: str,
     pieces: Pieces,
-    sources: Sources,
+    others: Callable[[], Sources],
     *,
     make: Callable[[Gathered, Placed], R],
     take: Callable[[R], None],
@@ -67,16 +67,17 @@ def fold(
     name : the measure's.
     pieces : gives the events that the measure counts, some successive rows at a time; at least one piece, and the same
         whenever it is asked.
-    sources : all others.
+    others : gives all other sources; asked for when the events have been read for the first time.
     make : what is made of each piece's records, in a thread of several.
     take : given that, in the order of the pieces.
     held : up to how many bytes of pieces are held instead of asked for again.
     """
     measure = plan.measures[name]
     events = plan.gather.events[measure.events]
+    reads, tables = _read(events, measure, pieces, held)
+    sources = others()
     kept: dict[str, Any] = {}
     common = Chain(plan, sources, keep=_keep(kept))
-    reads, tables = _read(events, measure, pieces, held)
     judged = judge(events, reads, sources)
     kept[common.words_key(measure.events)] = words_of(plan.place, events, judged.together, common.zones)
 

@@ -107,16 +107,17 @@ def read_cells(column: pa.ChunkedArray, decimal: Decimal) -> Cells:
     if not _is_text(column.type):
         values = pc.fill_null(column.cast(pa.float64()), np.nan).to_numpy()
         return Cells(decimal, values, column.is_null().to_numpy(), None)
-    text = _trimmed(column)
-    blank = pc.equal(text, "").to_numpy()
     if decimal == ".":
         try:
-            plain = pc.if_else(pc.equal(text, ""), None, text).cast(pa.float64())
-        except pa.ArrowInvalid:
+            empty = pc.fill_null(pc.equal(column, ""), True)
+            plain = pc.if_else(empty, None, column).cast(pa.float64())
+        except (pa.ArrowInvalid, pa.ArrowNotImplementedError):
             pass  # something is written otherwise: what follows looks at each value
         else:
             values = pc.fill_null(plain, np.nan).to_numpy()
-            return Cells(decimal, np.where(np.isfinite(values), values, np.nan), blank, None)
+            return Cells(decimal, np.where(np.isfinite(values), values, np.nan), empty.to_numpy(), None)
+    text = _trimmed(column)
+    blank = pc.equal(text, "").to_numpy()
     is_plain = pc.match_substring_regex(text, _plain(decimal))
     values = _read(text, is_plain, decimal, "")
     at = np.flatnonzero(~is_plain.to_numpy() & ~blank)

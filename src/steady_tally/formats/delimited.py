@@ -231,7 +231,8 @@ def _encoding(path: Path, where: str) -> Guessed:
                     return Guessed("utf-16-le" if odd > even else "utf-16-be", "")
                 raise SourceError("it is not text.", where=where, todo="Check that it is what its name says.")
             while raw:
-                decoder.decode(raw)
+                if decoder.getstate()[0] or not raw.isascii():
+                    decoder.decode(raw)
                 raw = file.read(_BLOCK)
             decoder.decode(b"", True)
     except UnicodeDecodeError:

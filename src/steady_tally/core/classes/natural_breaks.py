@@ -21,11 +21,11 @@ from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
-from numba import njit
 
 from steady_tally.core.classes.breaks import exponent_of
 from steady_tally.core.classes.kind import Classable, Method
 from steady_tally.core.exact import exact_product
+from steady_tally.core.kernels import njit
 
 _LOSS_ALLOWED = 1e-10
 _PRECISE_UP_TO = 20_000

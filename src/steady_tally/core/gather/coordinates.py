@@ -67,25 +67,30 @@ def look_swapped(x: Floats, y: Floats, usable: npt.NDArray[np.bool_]) -> npt.NDA
     The bulk is the box between the 5 % and 95 % quantiles of each axis, widened by its own size on every side (and so
     robust against up to one swapped record in twenty); far means outside that box widened five times as much.
     """
-    return usable & ~_near_bulk(x, y, x, y, usable, 5.0) & _near_bulk(x, y, y, x, usable, 1.0)
+    bulk = _bulk(x, y, usable)
+    return usable & ~_near(bulk, x, y, 5.0) & _near(bulk, y, x, 1.0)
 
 
 def look_far_away(x: Floats, y: Floats, usable: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
     """Which usable records lie farther from the bulk than fifty times its size? Islands and outskirts do not."""
-    return usable & ~_near_bulk(x, y, x, y, usable, 50.0)
+    return usable & ~_near(_bulk(x, y, usable), x, y, 50.0)
 
 
-def _near_bulk(
-    x: Floats, y: Floats, a: Floats, b: Floats, usable: npt.NDArray[np.bool_], times: float
-) -> npt.NDArray[np.bool_]:
-    """Do a and b lie within the bulk of x and y, widened so many times its size? All do where it has no size."""
+def _bulk(x: Floats, y: Floats, usable: npt.NDArray[np.bool_]) -> tuple[float, float, float, float]:
+    """West, south, east and north of the middle nine tenths along each axis; a box without a size where none are."""
     if not usable.any():
-        return np.ones(len(x), dtype=np.bool_)
-    x_low, x_high = np.quantile(x[usable], (0.05, 0.95))
-    y_low, y_high = np.quantile(y[usable], (0.05, 0.95))
-    wide = times * max(x_high - x_low, y_high - y_low)
-    near = (a >= x_low - wide) & (a <= x_high + wide) & (b >= y_low - wide) & (b <= y_high + wide)
-    return near if wide > 0.0 else np.ones(len(x), dtype=np.bool_)
+        return 0.0, 0.0, 0.0, 0.0
+    (west, east), (south, north) = (np.quantile(c[usable], (0.05, 0.95)).tolist() for c in (x, y))
+    return west, south, east, north
+
+
+def _near(bulk: tuple[float, float, float, float], a: Floats, b: Floats, times: float) -> npt.NDArray[np.bool_]:
+    """Do they lie within the bulk, widened so many times its size? All do where it has no size."""
+    west, south, east, north = bulk
+    wide = times * max(east - west, north - south)
+    if wide <= 0.0:
+        return np.ones(len(a), dtype=np.bool_)
+    return (a >= west - wide) & (a <= east + wide) & (b >= south - wide) & (b <= north + wide)
 
 
 def _mark(reasons: Reasons, where: npt.NDArray[np.bool_], reason: Reason) -> None:

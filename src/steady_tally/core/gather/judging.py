@@ -12,13 +12,13 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
-from numba import njit
 from pyproj import CRS
 
 from steady_tally.core.gather.coordinates import check_coordinates, look_swapped, reasons_of
 from steady_tally.core.gather.look_up import Found, look_up
 from steady_tally.core.gather.reading import EVENTS, Read
 from steady_tally.core.geo.projection import coordinate_system, full_turn, on_one_turn, project
+from steady_tally.core.kernels import njit
 from steady_tally.core.numbers import Cells, Evidence, commonest
 from steady_tally.core.plan.gather import Events
 from steady_tally.core.reasons import Reason
@@ -165,11 +165,9 @@ def repeated(identifiers: pa.ChunkedArray, usable: Flags) -> Flags:
     """
     hashes = np.concatenate([np.empty(0, np.uint64), *(_hashes(chunk) for chunk in identifiers.chunks)])
     at = np.flatnonzero(usable & (hashes != 0))
-    order = np.argsort(hashes[at], kind="stable")
-    in_order = hashes[at[order]]
-    same = np.zeros(len(at) + 1, dtype=np.bool_)
-    same[1:-1] = in_order[1:] == in_order[:-1]
-    at = np.sort(at[order[same[1:] | same[:-1]]])
+    shared = np.zeros(len(at), dtype=np.bool_)
+    _shared(hashes[at], shared)
+    at = at[shared]
     found = np.zeros(len(usable), dtype=np.bool_)
     if len(at):
         coded = identifiers.take(at).combine_chunks().dictionary_encode()
@@ -200,6 +198,23 @@ def _hash(data, offset, found):  # type: ignore[no-untyped-def]
         for k in range(offset[i], offset[i + 1]):
             h = (h ^ np.uint64(data[k])) * np.uint64(1099511628211)
         found[i] = h if h else np.uint64(1)
+
+
+@njit(cache=True, nogil=True)
+def _shared(hashes, shared):  # type: ignore[no-untyped-def]
+    """Mark the hashes that come more than once, in an open-addressed table of the first position of each."""
+    size = 16
+    while size < 2 * len(hashes):
+        size *= 2
+    first = np.full(size, -1, np.int32)
+    for i in range(len(hashes)):
+        at = np.int64(hashes[i] >> np.uint64(20)) & (size - 1)
+        while first[at] != -1 and hashes[first[at]] != hashes[i]:
+            at = (at + 1) & (size - 1)
+        if first[at] == -1:
+            first[at] = i
+        else:
+            shared[i] = shared[first[at]] = True
 
 
 def _axis(parts: Sequence[Cells]) -> tuple[Floats, Flags, Flags]:

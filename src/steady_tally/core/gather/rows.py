@@ -6,11 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from numba import njit
 
-_FIELD_START, _PLAIN, _QUOTED, _QUOTE_SEEN = 0, 1, 2, 3
+from steady_tally.core.kernels import njit
+
 _LF, _CR, _QUOTE = 10, 13, 34
-_DELIMITER, _LINE_END, _QUOTE_MARK = 1, 2, 3
 
 Ints = npt.NDArray[np.int64]
 
@@ -50,51 +49,55 @@ def rows_of(data: npt.NDArray[np.uint8], *, delimiter: str, line: int = 1, last:
     """
     room = int(np.count_nonzero(data == _LF) + np.count_nonzero(data == _CR)) + 1
     start, end, fields, at_line = (np.empty(room, np.int64) for _ in range(4))
-    kind = np.zeros(256, np.uint8)
-    kind[[ord(delimiter), _LF, _CR, _QUOTE]] = _DELIMITER, _LINE_END, _LINE_END, _QUOTE_MARK
-    count, consumed, next_line, state = _scan(data, kind, line, last, start, end, fields, at_line)
-    return Rows(start[:count], end[:count], fields[:count], at_line[:count], consumed, next_line, state == _QUOTED)
+    count, consumed, next_line, quoted = _scan(data, ord(delimiter), line, last, start, end, fields, at_line)
+    return Rows(start[:count], end[:count], fields[:count], at_line[:count], consumed, next_line, quoted)
 
 
 @njit(cache=True, nogil=True)
-def _scan(data, kind, line, last, start, end, fields, at_line):  # type: ignore[no-untyped-def]
+def _scan(data, delimiter, line, last, start, end, fields, at_line):  # type: ignore[no-untyped-def]
     n = len(data)
     count = 0
-    state = _FIELD_START
     begin, begin_line, in_row = 0, line, 1
     i = 0
     while i < n:
-        what = kind[data[i]]
-        if what == 0:
-            if state != _QUOTED:
-                state = _PLAIN
-        elif what == _DELIMITER:
-            if state != _QUOTED:
-                in_row += 1
-                state = _FIELD_START
-        elif what == _QUOTE_MARK:
-            if state == _FIELD_START or state == _QUOTE_SEEN:  # noqa: SIM109 (a tuple is slow here)
-                state = _QUOTED
-            elif state == _QUOTED:
-                state = _QUOTE_SEEN
-        else:
-            after = i + 1
-            if data[i] == _CR:
-                if after == n and not last:
-                    break  # the next block says whether LF follows
-                if after < n and data[after] == _LF:
-                    after += 1
-            line += 1
-            if state != _QUOTED:
-                if i > begin:
-                    start[count], end[count], fields[count], at_line[count] = begin, i, in_row, begin_line
-                    count += 1
-                begin, begin_line, in_row = after, line, 1
-                state = _FIELD_START
-            i = after
+        # At the start of a field.
+        quoted = data[i] == _QUOTE
+        while quoted:
+            i += 1
+            while i < n and data[i] != _QUOTE:
+                if data[i] == _LF or (data[i] == _CR and not (i + 1 < n and data[i + 1] == _LF)):
+                    line += 1
+                i += 1
+            if i == n:
+                break
+            i += 1
+            quoted = i < n and data[i] == _QUOTE  # a doubled one: the field goes on
+        if quoted:
+            if last:
+                start[count], end[count], fields[count], at_line[count] = begin, n, in_row, begin_line
+                return count + 1, n, line, True
+            return count, begin, begin_line, True
+        while i < n and data[i] != delimiter and data[i] != _LF and data[i] != _CR:
+            i += 1
+        if i == n:
+            break
+        if data[i] == delimiter:
+            in_row += 1
+            i += 1
             continue
-        i += 1
+        after = i + 1
+        if data[i] == _CR:
+            if after == n and not last:
+                break  # the next block says whether LF follows
+            if after < n and data[after] == _LF:
+                after += 1
+        line += 1
+        if i > begin:
+            start[count], end[count], fields[count], at_line[count] = begin, i, in_row, begin_line
+            count += 1
+        begin, begin_line, in_row = after, line, 1
+        i = after
     if last and n > begin:
         start[count], end[count], fields[count], at_line[count] = begin, n, in_row, begin_line
-        return count + 1, n, line, state
-    return count, begin, begin_line, state
+        return count + 1, n, line, False
+    return count, begin, begin_line, False

@@ -18,6 +18,7 @@ import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from steady_tally.core.columns import trimmed_text
 from steady_tally.core.plan.gather import DateOrder
 
 Times = npt.NDArray[np.datetime64]
@@ -89,9 +90,16 @@ class ReadTimes:
         return np.where(known, (hours + 72) % 168, -1)
 
     @cached_property
+    def first_day(self) -> Times:
+        """(n,) datetime64[D], the first day of each span."""
+        return self.start.astype("datetime64[D]")
+
+    @cached_property
     def last_day(self) -> Times:
         """(n,) datetime64[D], the last day of each span."""
-        days = self.start.astype("datetime64[D]")
+        days = self.first_day
+        if (self.resolution <= Resolution.DAY).all():
+            return days
         ends = days.copy()
         months = {Resolution.MONTH: 1, Resolution.QUARTER: 3, Resolution.YEAR: 12}
         for resolution, count in months.items():
@@ -160,7 +168,7 @@ def wall_times(column: pa.ChunkedArray) -> pa.Array:
 
 def within_windows(times: ReadTimes, windows: list[tuple[date, date]]) -> npt.NDArray[np.bool_]:
     """Which spans lie whole in one of the windows, first and last day included? A time that is not known does not."""
-    first, last = times.start.astype("datetime64[D]"), times.last_day
+    first, last = times.first_day, times.last_day
     inside = np.zeros(len(first), dtype=np.bool_)
     for begin, end in windows:
         inside |= (first >= np.datetime64(begin)) & (last <= np.datetime64(end))
@@ -168,10 +176,7 @@ def within_windows(times: ReadTimes, windows: list[tuple[date, date]]) -> npt.ND
 
 
 def _trimmed(column: pa.ChunkedArray) -> pa.Array:
-    if pa.types.is_floating(column.type):
-        whole = column.cast(pa.int64(), safe=False)
-        column = whole.cast(pa.string()) if pc.all(pc.equal(whole.cast(pa.float64()), column)).as_py() else column
-    text = pc.utf8_trim_whitespace(pc.fill_null(column.cast(pa.string()), ""))
+    text = trimmed_text(column)
     return text.combine_chunks() if isinstance(text, pa.ChunkedArray) else text
 
 

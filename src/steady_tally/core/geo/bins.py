@@ -15,9 +15,9 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from numba import njit
 
 from steady_tally.core.geo.orientation import orientation
+from steady_tally.core.kernels import njit
 
 OUTSIDE = -1
 THREADS = 2

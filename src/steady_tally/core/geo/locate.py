@@ -20,7 +20,6 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from numba import njit
 
 from steady_tally.core.geo.bins import (
     BASE,
@@ -38,6 +37,7 @@ from steady_tally.core.geo.bins import (
     reference,
 )
 from steady_tally.core.geo.orientation import orientation
+from steady_tally.core.kernels import njit
 
 _CHUNK = 500_000
 _BATCH = 32

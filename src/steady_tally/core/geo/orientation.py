@@ -6,9 +6,9 @@ Computational Geometry 18, 1997: sections 2.3-2.4 for the exact sums and product
 """
 
 import numpy as np
-from numba import njit
 
 from steady_tally.core.exact import exact_product
+from steady_tally.core.kernels import njit
 
 _FILTER = (3.0 + 16.0 * 2.0**-53) * 2.0**-53
 

@@ -8,12 +8,12 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 import shapely
-from numba import njit
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.geo.locate import Located, locate
 from steady_tally.core.geo.shapes import fineness, united
+from steady_tally.core.kernels import njit
 from steady_tally.core.place.zones import ZoneSet, zones_from
 from steady_tally.core.sources import column_of, texts
 

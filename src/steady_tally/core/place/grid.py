@@ -18,7 +18,6 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 import shapely
-from numba import njit
 from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
@@ -26,6 +25,7 @@ from steady_tally.core.geo.area import rounded
 from steady_tally.core.geo.bins import THREADS
 from steady_tally.core.geo.projection import true_areas
 from steady_tally.core.geo.shapes import united
+from steady_tally.core.kernels import njit
 from steady_tally.core.plan.place import METRES, Grid
 
 MOST_CELLS = 2_000_000

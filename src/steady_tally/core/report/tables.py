@@ -105,15 +105,15 @@ def set_aside_table(gathered: Gathered, placed: Placed) -> pa.Table:
     """One row a record set aside: record, line, stage, reason, says, then the file's own columns."""
     table, reasons = gathered.table, placed.reasons
     at = np.flatnonzero(reasons != Reason.NONE)
-    reason = [Reason(r) for r in reasons[at]]
+    code = pa.array(reasons[at])
     in_gather = gathered.reasons[at] != Reason.NONE
     whole = _with_own_columns(
         {
             "record": pa.array(table.record[at]),
             "line": pa.array(table.line[at], mask=table.line[at] == 0),
             "stage": pa.array(np.where(in_gather, "gather", "place"), pa.string()),
-            "reason": pa.array([r.name.lower() for r in reason], pa.string()),
-            "says": pa.array([REASONS[r] for r in reason], pa.string()),
+            "reason": _by_code({r: r.name.lower() for r in Reason}, code),
+            "says": _by_code(REASONS, code),
         },
         table.columns.take(at),
     )
@@ -129,6 +129,10 @@ def set_aside_table(gathered: Gathered, placed: Placed) -> pa.Table:
         }
     )
     return pa.concat_tables([whole, ragged], promote_options="default").sort_by("record")
+
+
+def _by_code(words: Mapping[Reason, str], code: pa.Array) -> pa.Array:
+    return pa.array([words.get(Reason(c), "") if c in set(Reason) else "" for c in range(max(Reason) + 1)]).take(code)
 
 
 def ledger_document(outcome: Figures, checksums: Mapping[str, str]) -> dict[str, Any]:
