@@ -7,6 +7,7 @@ import shapely
 from steady_tally.core.classes.natural_breaks import natural_breaks
 from steady_tally.core.gather.judging import repeated
 from steady_tally.core.gather.rows import rows_of
+from steady_tally.core.gather.times import read_times
 from steady_tally.core.geo.bins import edges_of
 from steady_tally.core.geo.locate import locate
 from steady_tally.core.geo.projection import equal_area
@@ -34,5 +35,6 @@ def compile_kernels() -> None:
     borders = Borders(zones)
     borders.nearest(x, y, zones.crs)
     borders.to_border(x, y, zones.crs, np.array([0, 1]), 1.0)
+    read_times(pa.chunked_array([["2000-01-01"]]), "year-first")
     rows_of(np.frombuffer(b"a,b\n", np.uint8), delimiter=",")
     natural_breaks(np.array([1.0, 2.0, 4.0, 8.0]), 2)

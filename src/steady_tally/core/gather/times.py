@@ -19,6 +19,7 @@ import pyarrow as pa
 import pyarrow.compute as pc
 
 from steady_tally.core.columns import trimmed_text
+from steady_tally.core.kernels import njit
 from steady_tally.core.plan.gather import DateOrder
 
 Times = npt.NDArray[np.datetime64]
@@ -213,7 +214,7 @@ def _counted(column: pa.ChunkedArray, order: str, zone: str | None) -> tuple[Tim
     return start, resolution
 
 
-# Where the figures of the commonest ways of writing stand, and which marks may stand between them.
+# Where the figures of the commonest ways of writing stand, and where and which marks stand between them.
 _PLACES: dict[str, tuple[int, int, int]] = {"year-first": (0, 5, 8), "day-first": (6, 3, 0), "month-first": (6, 0, 3)}
 _MARKS: dict[str, tuple[int, int, bytes]] = {
     "year-first": (4, 7, b"-/."),
@@ -233,42 +234,53 @@ def _read_plain(text: pa.Array, order: str) -> tuple[Times, npt.NDArray[np.uint8
         return start, resolution
     data = np.frombuffer(text.buffers()[2], dtype=np.uint8)
     offset = np.frombuffer(text.buffers()[1], dtype=np.int32)[text.offset : text.offset + len(text) + 1]
-    length = np.diff(offset)
-    year_at, month_at, day_at = _PLACES[order]
     first, second, marks = _MARKS[order]
-    for wide in (10, 16, 19):
-        at = np.flatnonzero(length == wide)
-        if len(at) == 0:
-            continue
-        begin = offset[at].astype(np.int64)
-        cells = [data[begin + i] for i in range(wide)]
-        between = {first: marks, second: marks, 10: b"T ", 13: b":", 16: b":"}
-        bad = np.zeros(len(at), dtype=np.bool_)
-        for i, cell in enumerate(cells):
-            if i in between:
-                bad |= ~np.logical_or.reduce([cell == mark for mark in between[i]])
-            else:
-                bad |= (cell - ord("0")) > 9  # unsigned: what is lower wraps around
-        year, month, day = (
-            _two(cells, year_at) * 100 + _two(cells, year_at + 2),
-            _two(cells, month_at),
-            _two(cells, day_at),
-        )
-        bad |= (year < 1000) | (month < 1) | (month > 12) | (day < 1) | (day > 31)
-        seconds = np.zeros(len(at), dtype=np.int64)
-        for place, most, factor in ((11, 23, 3600), (14, 59, 60), (17, 59, 1)):
-            if place < wide:
-                part = _two(cells, place)
-                bad |= part > most
-                seconds += part * factor
-        start[at] = _dates(year, month, day, bad) + seconds
-        resolution[at] = Resolution.TIME if wide > 10 else Resolution.DAY
+    between = np.zeros((4, 256), dtype=np.bool_)  # what may stand: a figure, a mark, a mark before the time, a colon
+    for row, signs in enumerate((b"0123456789", marks, b"T ", b":")):
+        between[row, list(signs)] = True
+    wanted = np.zeros(19, dtype=np.int64)
+    wanted[[first, second, 10, 13, 16]] = 1, 1, 2, 3, 3
+    _plain_times(data, offset, between, wanted, _PLACES[order], start.view(np.int64), resolution)
     return start, resolution
 
 
-def _two(cells: list[npt.NDArray[np.uint8]], place: int) -> Ints:
+@njit(cache=True, nogil=True)
+def _plain_times(data, offset, between, wanted, places, start, resolution):  # type: ignore[no-untyped-def]
+    year_at, month_at, day_at = places
+    for i in range(len(start)):
+        begin = offset[i]
+        wide = offset[i + 1] - begin
+        if wide != 10 and wide != 16 and wide != 19:
+            continue
+        sound = True
+        for k in range(wide):
+            if not between[wanted[k], data[begin + k]]:
+                sound = False
+                break
+        if not sound:
+            continue
+        year = 100 * _two(data, begin + year_at) + _two(data, begin + year_at + 2)
+        month, day = _two(data, begin + month_at), _two(data, begin + day_at)
+        hour = _two(data, begin + 11) if wide > 10 else 0
+        minute = _two(data, begin + 14) if wide > 10 else 0
+        second = _two(data, begin + 17) if wide > 16 else 0
+        if year < 1000 or month < 1 or month > 12 or day < 1 or hour > 23 or minute > 59 or second > 59:
+            continue
+        leap = year % 4 == 0 and (year % 100 != 0 or year % 400 == 0)
+        if day > (29 if leap else 28) if month == 2 else day > (30 if month in (4, 6, 9, 11) else 31):
+            continue
+        # Days since 1 January 1970, in years that begin with March and so end with the leap day.
+        y = year - 1 if month < 3 else year
+        days = 365 * y + y // 4 - y // 100 + y // 400 + (153 * ((month + 9) % 12) + 2) // 5 + day - 719_469
+        start[i] = days * 86_400 + hour * 3_600 + minute * 60 + second
+        if wide > 10:
+            resolution[i] = 0  # Resolution.TIME
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _two(data, at):  # type: ignore[no-untyped-def]
     """The number of two figures."""
-    return (cells[place] - ord("0")).astype(np.int64) * 10 + (cells[place + 1] - ord("0"))
+    return (np.int64(data[at]) - 48) * 10 + (np.int64(data[at + 1]) - 48)
 
 
 def _read_dates(
