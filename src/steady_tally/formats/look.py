@@ -20,7 +20,6 @@ from steady_tally.formats.delimited import DELIMITED, dialect_of, read_pieces
 from steady_tally.formats.read import READABLE, read_zones, suffix_of
 from steady_tally.formats.tables import (
     PARQUET,
-    WORKBOOKS,
     parquet_schema,
     read_parquet,
     read_workbook,
@@ -28,6 +27,7 @@ from steady_tally.formats.tables import (
     worksheets,
 )
 from steady_tally.formats.vectors import DRIVERS, layers_of, missing_members, points_table
+from steady_tally.formats.workbooks import WORKBOOKS
 
 _PREVIEW_ROWS = 60
 _ROWS_A_PIECE = 2_000

@@ -14,8 +14,9 @@ from steady_tally.core.errors import SourceError
 from steady_tally.core.plan.gather import Reading
 from steady_tally.core.sources import Features, Piece, Table
 from steady_tally.formats.delimited import DELIMITED, dialect_of, read_pieces
-from steady_tally.formats.tables import PARQUET, WORKBOOKS, parquet_schema, read_parquet, read_workbook, whole_table
+from steady_tally.formats.tables import PARQUET, parquet_schema, read_parquet, read_workbook, whole_table
 from steady_tally.formats.vectors import DRIVERS, points_table, read_features
+from steady_tally.formats.workbooks import WORKBOOKS
 
 _DEFAULT = Reading()
 READABLE = DELIMITED | WORKBOOKS | PARQUET | set(DRIVERS)

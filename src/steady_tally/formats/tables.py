@@ -1,12 +1,8 @@
-"""Reading whole tables: workbooks, in a process of their own that cannot exhaust the machine, and Parquet."""
+"""Reading whole tables: workbooks and Parquet."""
 
 from __future__ import annotations
 
 import json
-import resource
-import subprocess
-import sys
-import zipfile
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
@@ -21,9 +17,8 @@ from steady_tally.core.gather.times import wall_times
 from steady_tally.core.plan.gather import Reading
 from steady_tally.core.sources import Piece, Table
 from steady_tally.formats.headers import looks_like_header, names_of, refuse_wide
-from steady_tally.formats.limits import LARGEST_ARCHIVE, WORKBOOK_MEMORY, WORKBOOK_SECONDS
+from steady_tally.formats.workbooks import ask_workbook
 
-WORKBOOKS = {".xlsx", ".xlsm", ".xls", ".ods"}
 PARQUET = {".parquet", ".geoparquet"}
 _LOOKED_AT_ROWS = 50
 
@@ -48,13 +43,13 @@ def whole_table(name: str, pieces: Iterable[Piece], empty: pa.Schema, crs: str |
 
 def worksheets(path: Path) -> list[str]:
     """The names of a workbook's worksheets."""
-    return list(_ask_child(path, "names")["names"])
+    return list(ask_workbook(path, "names")["names"])
 
 
 def read_workbook(path: Path, name: str, reading: Reading) -> Table:
     """Read one worksheet: the first unless named; the header found below title lines unless its row is given."""
     where = f"file “{path.name}”"
-    answer = _ask_child(path, "rows", reading.worksheet or "")
+    answer = ask_workbook(path, "rows", reading.worksheet or "")
     if answer.get("missing"):
         there = ", ".join(f"“{s}”" for s in answer["names"])
         raise SourceError(f"it has no worksheet “{reading.worksheet}”.", where=where, todo=f"Choose one of {there}.")
@@ -134,42 +129,6 @@ def plain_columns(table: pa.Table) -> pa.Table:
             column = pa.chunked_array([pa.array([None if v is None else str(v) for v in column.to_pylist()])])
         flat[field.name] = column
     return pa.table(flat)
-
-
-def _ask_child(path: Path, *words: str) -> dict[str, Any]:
-    """Read a workbook in a process with bounded memory and time: a sheet may claim billions of cells."""
-    where = f"file “{path.name}”"
-    if zipfile.is_zipfile(path):
-        try:
-            with zipfile.ZipFile(path) as archive:
-                size = sum(m.file_size for m in archive.infolist())
-        except (zipfile.BadZipFile, NotImplementedError, OSError, ValueError) as error:
-            raise _no_workbook(where, str(error)) from None
-        if size > LARGEST_ARCHIVE:
-            raise SourceError("it unpacks to more than 1 GB.", where=where, todo="Save the sheet as CSV.")
-    command = [sys.executable, "-m", "steady_tally.formats.workbook_child", str(path.resolve()), *words]
-    done = subprocess.run(
-        command,
-        capture_output=True,
-        check=False,
-        preexec_fn=_limit,
-    )
-    if done.returncode == 2:
-        raise _no_workbook(where, done.stdout.decode(errors="replace"))
-    if done.returncode != 0:
-        raise SourceError(
-            "its worksheet has more cells than can be read here.", where=where, todo="Save the sheet as CSV."
-        )
-    return dict(json.loads(done.stdout))
-
-
-def _no_workbook(where: str, error: str) -> SourceError:
-    return SourceError(f"it is not a workbook that can be read ({error}).", where=where, todo="Save it anew.")
-
-
-def _limit() -> None:
-    resource.setrlimit(resource.RLIMIT_AS, (WORKBOOK_MEMORY, WORKBOOK_MEMORY))
-    resource.setrlimit(resource.RLIMIT_CPU, (WORKBOOK_SECONDS, WORKBOOK_SECONDS))
 
 
 def _filled(cell: Any) -> bool:

@@ -1,0 +1,70 @@
+"""Workbooks are read in a process of their own that cannot exhaust the machine: a sheet may claim billions of cells.
+
+Little is loaded here, so that reading can begin before anything else is.
+"""
+
+from __future__ import annotations
+
+import json
+import resource
+import subprocess
+import sys
+import zipfile
+from concurrent.futures import Future, ThreadPoolExecutor
+from pathlib import Path
+from typing import Any
+
+from steady_tally.core.errors import SourceError
+from steady_tally.formats.limits import LARGEST_ARCHIVE, WORKBOOK_MEMORY, WORKBOOK_SECONDS
+
+WORKBOOKS = {".xlsx", ".xlsm", ".xls", ".ods"}
+_ROWS = ("rows", "")  # of the first worksheet
+_begun: dict[tuple[Path, tuple[str, ...]], Future[dict[str, Any]]] = {}
+_pool = ThreadPoolExecutor(1)
+
+
+def begin(path: Path) -> None:
+    """Begin to read a workbook's first worksheet, for who will ask for it; of what is none, nothing is begun."""
+    if path.suffix.lower() in WORKBOOKS and path.is_file():
+        _begun[path, _ROWS] = _pool.submit(_ask, path, *_ROWS)
+
+
+def ask_workbook(path: Path, *words: str) -> dict[str, Any]:
+    """What the process that reads workbooks answers: see `workbook_child`."""
+    begun = _begun.pop((path, words), None)
+    return _ask(path, *words) if begun is None else begun.result()
+
+
+def _ask(path: Path, *words: str) -> dict[str, Any]:
+    where = f"file “{path.name}”"
+    if zipfile.is_zipfile(path):
+        try:
+            with zipfile.ZipFile(path) as archive:
+                size = sum(m.file_size for m in archive.infolist())
+        except (zipfile.BadZipFile, NotImplementedError, OSError, ValueError) as error:
+            raise _no_workbook(where, str(error)) from None
+        if size > LARGEST_ARCHIVE:
+            raise SourceError("it unpacks to more than 1 GB.", where=where, todo="Save the sheet as CSV.")
+    command = [sys.executable, "-m", "steady_tally.formats.workbook_child", str(path.resolve()), *words]
+    done = subprocess.run(
+        command,
+        capture_output=True,
+        check=False,
+        preexec_fn=_limit,
+    )
+    if done.returncode == 2:
+        raise _no_workbook(where, done.stdout.decode(errors="replace"))
+    if done.returncode != 0:
+        raise SourceError(
+            "its worksheet has more cells than can be read here.", where=where, todo="Save the sheet as CSV."
+        )
+    return dict(json.loads(done.stdout))
+
+
+def _no_workbook(where: str, error: str) -> SourceError:
+    return SourceError(f"it is not a workbook that can be read ({error}).", where=where, todo="Save it anew.")
+
+
+def _limit() -> None:
+    resource.setrlimit(resource.RLIMIT_AS, (WORKBOOK_MEMORY, WORKBOOK_MEMORY))
+    resource.setrlimit(resource.RLIMIT_CPU, (WORKBOOK_SECONDS, WORKBOOK_SECONDS))
