@@ -4,9 +4,15 @@ import sys
 
 import click
 
-from bench import browser, classing, gathering, placing
+from bench import browser, classing, files, gathering, placing
 
-PARTS = {"placing": placing.rows, "classing": classing.rows, "gathering": gathering.rows, "browser": browser.rows}
+PARTS = {
+    "placing": placing.rows,
+    "classing": classing.rows,
+    "gathering": gathering.rows,
+    "files": files.rows,
+    "browser": browser.rows,
+}
 
 
 @click.command()

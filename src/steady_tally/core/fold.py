@@ -20,6 +20,7 @@ from steady_tally.core.chain import Chain, Keep, classify, count, work_out
 from steady_tally.core.gather.judging import Judged, judge
 from steady_tally.core.gather.reading import Read, read_records
 from steady_tally.core.gather.records import Checked, Gathered, checked_of
+from steady_tally.core.gather.times import ReadTimes
 from steady_tally.core.gather.windows import kept_windows
 from steady_tally.core.measure import Measure
 from steady_tally.core.measure.tally import Tally
@@ -79,6 +80,8 @@ def fold(
     kept: dict[str, Any] = {}
     common = Chain(plan, sources, keep=_keep(kept))
     judged = judge(events, reads, sources)
+    times = [r.times for r in reads]
+    del reads  # the places are all in what was judged
     kept[common.words_key(measure.events)] = words_of(plan.place, events, judged.together, common.zones)
 
     def chain_of(checked: Checked, known: dict[str, Any] | None = None) -> Chain:
@@ -89,7 +92,7 @@ def fold(
     looked: list[Looked] = []
     if depends_on_events(plan.place):
         of_pieces = _side_by_side(
-            lambda one: _slim(chain_of(one).looked(measure.events)), _checked(events, tables or pieces(), reads, judged)
+            lambda one: _slim(chain_of(one).looked(measure.events)), _checked(events, tables or pieces(), times, judged)
         )
         looked = list(of_pieces)
         _settle(common, measure.events, looked, kept)
@@ -107,7 +110,7 @@ def fold(
         return _Part(account_of(events, gathered, placed), counted, placed.placement.exposure, made)
 
     accounts, tallies, exposures = [], [], []
-    for part in _side_by_side(work, enumerate(_checked(events, tables or pieces(), reads, judged))):
+    for part in _side_by_side(work, enumerate(_checked(events, tables or pieces(), times, judged))):
         take(part.made)
         accounts.append(part.account)
         tallies.append(part.counted)
@@ -130,16 +133,18 @@ def fold(
     return replace(figures, notes=tuple(notes_of(figures, sources)))
 
 
-def _read(events: Events, measure: Measure, pieces: Pieces, held: int) -> tuple[list[Read], list[Table]]:
+def _read(events: Events, measure: Measure, pieces: Pieces, held: int) -> tuple[list[Read], list[Table] | None]:
     """What each piece says for itself; and the pieces, where they are few enough to be held."""
-    tables: list[Table] = []
+    tables: list[Table] | None = []
     size = 0
 
     def some() -> Iterator[Table]:
-        nonlocal size
+        nonlocal size, tables
         for table in pieces():
             size += table.columns.nbytes
-            if size <= held or not tables:
+            if tables and size > held:
+                tables = None
+            if tables is not None:
                 tables.append(table)
             yield table
 
@@ -150,14 +155,17 @@ def _read(events: Events, measure: Measure, pieces: Pieces, held: int) -> tuple[
         return read_records(events, table, numbers=asked & set(table.columns.column_names))
 
     reads = list(_side_by_side(read, some()))
-    return reads, tables if len(tables) == len(reads) else []
+    return reads, tables
 
 
-def _checked(events: Events, tables: Iterable[Table], reads: list[Read], judged: Judged) -> Iterator[Checked]:
+def _checked(
+    events: Events, tables: Iterable[Table], times: list[ReadTimes | None], judged: Judged
+) -> Iterator[Checked]:
     start = 0
-    for table, read in zip(tables, reads, strict=True):
-        yield checked_of(events, table, read, judged.part(start, start + read.records))
-        start += read.records
+    for table, read in zip(tables, times, strict=True):
+        end = start + table.row_count
+        yield checked_of(events, table, read, judged.part(start, end))
+        start = end
 
 
 def _settle(common: Chain, name: str, looked: list[Looked], kept: dict[str, Any]) -> None:

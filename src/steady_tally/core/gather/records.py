@@ -18,7 +18,7 @@ from steady_tally.core.columns import column_numbers
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.conditions import Whereabouts, holds
 from steady_tally.core.gather.judging import Judged, Together, judge
-from steady_tally.core.gather.reading import EVENTS, Read, read_records, used_columns
+from steady_tally.core.gather.reading import EVENTS, read_records, used_columns
 from steady_tally.core.gather.times import ReadTimes, within_windows
 from steady_tally.core.geo.bins import OUTSIDE, edges_of
 from steady_tally.core.geo.locate import locate
@@ -124,15 +124,15 @@ def check(events: Events, sources: Sources) -> Checked:
     """Read places, identifiers and times; put right what the plan says; find what cannot be used."""
     table = sources.table(events.source, wanted_by=EVENTS)
     read = read_records(events, table)
-    return checked_of(events, table, read, judge(events, [read], sources))
+    return checked_of(events, table, read.times, judge(events, [read], sources))
 
 
-def checked_of(events: Events, table: Table, read: Read, judged: Judged) -> Checked:
+def checked_of(events: Events, table: Table, times: ReadTimes | None, judged: Judged) -> Checked:
     """Some successive records with all that is known of them.
 
     Parameters
     ----------
-    table : the records as they were read.
+    table, times : the records as they were read.
     judged : what all records decide together, of these.
     """
     if events.columns is not None:
@@ -148,7 +148,7 @@ def checked_of(events: Events, table: Table, read: Read, judged: Judged) -> Chec
         x=judged.x,
         y=judged.y,
         crs=judged.crs,
-        times=read.times,
+        times=times,
         number=number,
         reasons=reasons,
         swapped_back=int(np.count_nonzero(judged.exchanged & usable)),
