@@ -1,33 +1,29 @@
 /** The map: one canvas that a worker paints. Panning and zooming move the last bitmap; the crisp frame follows. */
 
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { type Areas, resultsOf, type Shapes } from "../api/bulk";
-import { type View as Outcome, postJson, type Schemas, type Study } from "../api/client";
+import type { Areas, Shapes } from "../api/bulk";
+import type { View as Outcome, Study } from "../api/client";
 import { plural, whole } from "../format";
 import { fitted, levelFor, panned, scaleBar, type View, zoomed } from "../geometry/view";
-import { ABOVE_ALL, BELOW_ALL, classOf, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
-import { trialText, valueText } from "../outcome/words";
-import { put } from "../plan/filter";
-import { mappedClasses, mappedEvents } from "../plan/mapped";
-import { withOutline } from "../plan/place";
+import { trialText } from "../outcome/words";
 import { CARD_WIDTH, taken } from "../state/hang";
-import { useAreaProfile, useOver, usePoints, useReferences, useSavePlan, useTrials } from "../state/queries";
-import { type Doing, type OutlineUse, useDoing, useParts } from "../state/store";
-import { BEYOND, HATCH, INK, MADDER, NO_VALUE, PAPER, RULE, WATER, ZERO } from "../theme";
+import { useAreaProfile, useOver, usePoints, useReferences, useTrials } from "../state/queries";
+import { type Doing, useDoing, useParts } from "../state/store";
+import { INK, PAPER, WATER } from "../theme";
 import { unit } from "../unit";
 import { useGestures, useSize } from "./gestures";
 import { boxesOf, type Corner } from "./insets";
-import { OutlineOverlay } from "./OutlineOverlay";
+import { useLook } from "./look";
+import { OutlineEditor, toDegrees, useOutlining } from "./OutlineEditor";
 import { dotsOf, gridsOf, isLaid } from "./overlays";
 import { PlacesOverlay } from "./PlacesOverlay";
-import { type Look, packed } from "./paint";
+import { Pointed } from "./Pointed";
 import { usePainter } from "./painter";
 import { linesOf } from "./references";
+import { ScaleBar, ZoomButtons } from "./ScaleAndZoom";
 import type { Line } from "./worker";
 
-const LINED_FROM_PIXELS = 90;
 const UPPER: Omit<Line, "rings"> = { colour: INK, width: 1.8, fromScale: 0 };
 
 interface Props {
@@ -38,25 +34,10 @@ interface Props {
 }
 
 export function MapPane({ study, view: outcome, areas, shapes }: Props) {
-  const {
-    window: recordedWindow,
-    selected,
-    sheet,
-    pinned,
-    outline,
-    outlineFor,
-    correcting,
-    dots,
-    tried,
-    held,
-    set,
-  } = useParts(
-    "window",
+  const { selected, sheet, pinned, correcting, dots, tried, held, set } = useParts(
     "selected",
     "sheet",
     "pinned",
-    "outline",
-    "outlineFor",
     "correcting",
     "dots",
     "tried",
@@ -65,6 +46,8 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   );
   const frameRef = useRef<HTMLDivElement>(null);
   const pointer = useRef<{ x: number; y: number } | null>(null);
+  const outlining = useOutlining(study, outcome);
+  const { outline } = outlining;
   const painter = usePainter(frameRef, (area, chosen) => {
     if (chosen) set({ hovered: area, selected: area });
     else if (area !== useDoing.getState().hovered) set({ hovered: area });
@@ -163,7 +146,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
     },
     click: (x, y) => {
       const at = view && ([view.left + x / view.scale, view.top - y / view.scale] as const);
-      if (outline && at) set({ outline: [...outline, at] });
+      if (outline && at) outlining.add(at);
       else if (correcting && at) void toDegrees([at], outcome).then((p) => set({ corrected: p[0] }));
       else painter.point(x, y, true);
     },
@@ -178,25 +161,11 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
     else if (event.key === "+" || event.key === "=") zoom(1.5, cx, cy);
     else if (event.key === "-" || event.key === "−") zoom(1 / 1.5, cx, cy);
     else if (event.key === "0") showAll();
-    else if (event.key === "Enter" && outline) closeOutline();
+    else if (event.key === "Enter" && outline) outlining.close();
     else return;
     event.preventDefault();
   };
-  const save = useSavePlan(study, outcome);
-  const closeOutline = async () => {
-    if (!outline || outline.length < 3) return set({ outline: null });
-    const corners = await toDegrees(outline, outcome);
-    const sized = tried?.areas.kind === "grid" ? tried.areas : undefined;
-    set({ outline: null });
-    save.mutate((plan) => {
-      if (outlineFor !== "filter")
-        return withOutline(plan, outlineFor, corners, { sized, window: recordedWindow });
-      const events = mappedEvents(plan);
-      events.where = put(events.where, () => false, { kind: "inside", outline: corners });
-    });
-  };
   const itsPlaces = useAreaProfile(outcome, selected).data?.places;
-  const bar = view && scaleBar(view.scale, 130);
   return (
     <Box sx={{ position: "absolute", inset: 0, bgcolor: WATER, overflow: "hidden" }}>
       <div
@@ -225,40 +194,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
         />
       ))}
       {itsPlaces && view && size && <PlacesOverlay places={itsPlaces} view={view} size={size} />}
-      {outline && view && size && (
-        <OutlineOverlay
-          outline={outline}
-          view={view}
-          size={size}
-          onMove={(corner, to) => set({ outline: outline.map((c, i) => (i === corner ? to : c)) })}
-        />
-      )}
-      {save.error && (
-        <Box
-          role="alert"
-          sx={{
-            position: "absolute",
-            right: 12,
-            top: 48,
-            maxWidth: 360,
-            px: 1.25,
-            py: 0.75,
-            color: MADDER,
-            bgcolor: PAPER,
-            border: `1px solid ${MADDER}`,
-          }}
-        >
-          {save.error.message}{" "}
-          <Button
-            size="small"
-            aria-label="Put the message away"
-            onClick={() => save.reset()}
-            sx={{ minWidth: 24 }}
-          >
-            ×
-          </Button>
-        </Box>
-      )}
+      {view && size && <OutlineEditor editing={outlining} view={view} size={size} />}
       {tried && trials[0]?.data && !outline && !isLaid(tried, outcome.plan.place) && (
         <Box
           data-testid="tried"
@@ -276,17 +212,6 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
           <strong>{whole(trials[0].data.cells)} cells</strong> {trialText(trials[0].data)}
         </Box>
       )}
-      {outline && outline.length > 2 && (
-        <Button
-          variant="contained"
-          disableElevation
-          size="small"
-          onClick={() => void closeOutline()}
-          sx={{ position: "absolute", right: 12, top: 12 }}
-        >
-          {ENDS[outlineFor]}
-        </Button>
-      )}
       <Pointed areas={areas} />
       <Box
         sx={{
@@ -298,53 +223,14 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
           alignItems: "flex-end",
         }}
       >
-        {bar && (
-          <Box
-            sx={{
-              fontSize: "0.75rem",
-              color: INK,
-              textAlign: "center",
-              bgcolor: PAPER,
-              border: `1px solid ${INK}`,
-              px: 1,
-              pb: 0.75,
-            }}
-            aria-label={`Scale: ${bar.text}`}
-            role="img"
-          >
-            {bar.text}
-            <Box sx={{ width: bar.pixels, height: 5, border: `1px solid ${INK}`, borderTop: 0 }} />
-          </Box>
-        )}
-        <Box sx={{ display: "flex", bgcolor: PAPER, border: `1px solid ${INK}` }}>
-          {(
-            [
-              ["Nearer", "+", () => size && zoom(1.5, size.width / 2, size.height / 2)],
-              ["Farther", "−", () => size && zoom(1 / 1.5, size.width / 2, size.height / 2)],
-              ["All of it", "All", showAll],
-            ] as const
-          ).map(([label, text, act]) => (
-            <Button key={label} size="small" aria-label={label} onClick={act} sx={{ minWidth: 34, py: 0 }}>
-              {text}
-            </Button>
-          ))}
-        </Box>
+        <ScaleBar bar={view && scaleBar(view.scale, 130)} />
+        <ZoomButtons
+          zoom={(factor) => size && zoom(factor, size.width / 2, size.height / 2)}
+          showAll={showAll}
+        />
       </Box>
     </Box>
   );
-}
-
-const ENDS: Record<OutlineUse, string> = {
-  filter: "Keep what is inside",
-  "left out": "Leave these areas out",
-  recorded: "Events could be recorded here",
-  cover: "Cover this",
-  inset: "Show these areas apart",
-};
-
-async function toDegrees(points: readonly (readonly [number, number])[], outcome: Outcome) {
-  const answer = await postJson<Schemas["DegreePoints"]>(`${resultsOf(outcome)}/degrees`, { points });
-  return answer.points as [number, number][];
 }
 
 function summary(outcome: Outcome): string {
@@ -352,74 +238,6 @@ function summary(outcome: Outcome): string {
   return `${outcome.value_name} in ${plural(outcome.ledger.areas.read, "area")}. ${ranges}. The rows hold every figure.`;
 }
 
-/** What is in none of the classes. */
-const APART: Record<number, number> = {
-  [NO_CLASS]: packed(NO_VALUE),
-  [ZERO_CLASS]: packed(ZERO),
-  [BELOW_ALL]: packed(BEYOND),
-  [ABOVE_ALL]: packed(BEYOND),
-};
-
-/** The name and value of the area under the pointer. */
-function Pointed({ areas }: { areas: Areas }) {
-  const { hovered } = useParts("hovered");
-  if (hovered === null || hovered >= areas.name.length) return null;
-  return (
-    <Box
-      data-testid="hovered"
-      sx={{
-        position: "absolute",
-        left: 12,
-        top: 12,
-        maxWidth: "50%",
-        px: 1.25,
-        py: 0.5,
-        bgcolor: PAPER,
-        border: `1px solid ${INK}`,
-        pointerEvents: "none",
-      }}
-    >
-      <strong>{areas.name[hovered]}</strong> {valueText(areas, hovered)}
-    </Box>
-  );
-}
-
 function markedIn({ hovered, selected }: Doing): number[] {
   return [...new Set([hovered, selected].filter((a): a is number => a !== null))];
-}
-
-function useLook(outcome: Outcome, areas: Areas, view: View | null, plain: boolean): Omit<Look, "marked"> {
-  const colours = useMemo(() => {
-    const apart = mappedClasses(outcome.plan).zero === "apart";
-    // Only drawing: an area without events keeps its figure, its class and its row.
-    const hide = outcome.plan.show.hide_empty && !plain;
-    const hidden = (i: number) => hide && areas.state[i] === 0 && areas.events[i] === 0;
-    const bands = outcome.bands.map((b) => packed(b.colour));
-    const colour = new Uint32Array(areas.value.length);
-    const hatched = new Uint8Array(areas.value.length);
-    for (let i = 0; i < colour.length; i++) {
-      const c = classOf(areas.value[i], outcome.ledger.breaks, apart);
-      colour[i] = plain ? packed(PAPER) : (bands[c] ?? APART[c]);
-      hatched[i] = c === NO_CLASS && !plain ? 1 : 0;
-      if (hidden(i)) colour[i] = packed(WATER);
-    }
-    const doubtful = areas.unreliable.map((flag, i) => (hidden(i) ? 0 : flag));
-    return { colour, hatched, doubtful };
-  }, [outcome, areas, plain]);
-  const scale = view?.scale ?? 0;
-  const lined = useMemo(
-    () => Uint8Array.from(areas.areaKm2, (km2) => (km2 * 1e6 * scale * scale > LINED_FROM_PIXELS ? 1 : 0)),
-    [areas, scale],
-  );
-  return useMemo(
-    () => ({
-      ...colours,
-      background: packed(WATER),
-      hairline: packed(plain ? RULE : "#FBF9F3"),
-      ink: packed(INK),
-      hatch: packed(HATCH),
-      lined,
-    }),
-    [colours, lined, plain],
-  );
 }

@@ -10,17 +10,18 @@ import { classOf } from "../outcome/classes";
 import { termOf } from "../outcome/terms";
 import { mappedClasses } from "../plan/mapped";
 import { RAIL_WIDTH } from "../state/hang";
-import { type Axis, useParts } from "../state/store";
+import { useParts } from "../state/store";
 import { BEYOND, HATCH, HEADING, INK, PAPER, QUIET, RULE, ZERO } from "../theme";
 import { unit } from "../unit";
-import { axisOf, fittingAxis, spread, stackDots } from "./layout";
+import { axesFor, axisOf, fittingAxis } from "./axes";
+import { dotAt, stackDots } from "./dots";
+import { textsAt } from "./labels";
 
 const DOTS_WIDTH = 80;
 const DOT = 5;
 const ROW = 19 * unit;
 /** Swatch, range, areas, what they are divided by. */
 const COLUMNS = "14px 1fr 2.25rem 4.4rem";
-const AXES: Axis[] = ["linear", "log", "rank"];
 
 /** The selected area, and the one under the pointer, on the axis: rendered without the rest of the rail. */
 function Marks({ at }: { at: (area: number) => number | null }) {
@@ -55,48 +56,26 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
     });
     return numbered.sort((a, b) => areas.value[a] - areas.value[b]);
   }, [areas, apart]);
-  const axis = chosen ?? fittingAxis(order.map((i) => areas.value[i]));
+  const values = useMemo(() => order.map((i) => areas.value[i]), [order, areas]);
+  const axes = axesFor(values);
+  const axis = chosen && axes.includes(chosen) ? chosen : fittingAxis(values);
   const length = Math.max(height - 20, 60);
-  const place = useMemo(
-    () =>
-      axisOf(
-        axis,
-        order.map((i) => areas.value[i]),
-      ),
-    [axis, order, areas],
-  );
+  const place = useMemo(() => axisOf(axis, values), [axis, values]);
   const dots = useMemo(
-    () =>
-      stackDots(
-        order.map((i) => place(areas.value[i])),
-        length,
-        DOT,
-        Math.floor(DOTS_WIDTH / DOT),
-      ),
-    [order, place, length, areas],
+    () => stackDots(values.map(place), length, DOT, Math.floor(DOTS_WIDTH / DOT)),
+    [values, place, length],
   );
   const y = (p: number) => 10 + length * (1 - p);
   const most = dots.reduce((n, d) => Math.max(n, d.stands), 1);
   // Zero stands apart, and what has no value nowhere: neither has a place on the axis.
-  const [least, greatest] = [areas.value[order[0]], areas.value[order[order.length - 1]]];
+  const [least, greatest] = [values[0], values[values.length - 1]];
   const onAxis = (value: number) => value >= least && value <= greatest;
-  const middles = view.bands.map((_, i) => y((place(breaks[i]) + place(breaks[i + 1])) / 2));
-  // The texts stand at their bands' middles, moved apart where bands are thin: from the top down.
-  const texts = spread([...middles].reverse(), ROW, height - ROW / 2).reverse();
-  const breakTexts = spread(
-    breaks
-      .slice(1, -1)
-      .map((b) => y(place(b)))
-      .reverse(),
-    13,
-    10 + length,
-  ).reverse();
+  const texts = textsAt(breaks.map(place), { top: 10, length, height, band: ROW, breakText: 13 });
   const upperEnds = view.bands.map((b) => b.text.split(" to ").at(-1));
   const under = termOf(view, "under");
   const show = (event: React.MouseEvent<SVGSVGElement>) => {
     const box = event.currentTarget.getBoundingClientRect();
-    const [px, py] = [event.clientX - box.left, event.clientY - box.top];
-    const near = dots.find((d) => Math.abs(d.x + 6 - px) < DOT && Math.abs(y(d.y / length) - py) < DOT);
+    const near = dotAt(dots, event.clientX - box.left - 6, 10 + length - (event.clientY - box.top), DOT);
     set({ hovered: near ? order[near.first] : null });
   };
   return (
@@ -122,7 +101,7 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
           role="group"
           aria-label="Axis"
         >
-          {AXES.map((a) => (
+          {axes.map((a) => (
             <ButtonBase
               key={a}
               aria-pressed={a === axis}
@@ -209,7 +188,7 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
               position: "absolute",
               left: DOTS_WIDTH + 14,
               right: 0,
-              top: texts[i] - ROW / 2,
+              top: texts.bands[i] - ROW / 2,
               height: ROW,
               display: "grid",
               gridTemplateColumns: COLUMNS,
@@ -231,7 +210,7 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
             sx={{
               position: "absolute",
               right: RAIL_WIDTH - DOTS_WIDTH - 12,
-              top: breakTexts[i] - 7.5 * unit,
+              top: texts.breaks[i] - 7.5 * unit,
               fontSize: "0.6562rem",
               lineHeight: 1.4,
               px: 0.4,

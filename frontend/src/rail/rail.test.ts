@@ -1,5 +1,7 @@
 import { describe, expect, it } from "vitest";
-import { axisOf, spread, stackDots } from "./layout";
+import { axesFor, axisOf } from "./axes";
+import { dotAt, stackDots } from "./dots";
+import { spread, textsAt } from "./labels";
 
 describe("the axis", () => {
   it("keeps the order and reaches both ends, whichever it is", () => {
@@ -15,7 +17,18 @@ describe("the axis", () => {
   });
 });
 
+it("offers no logarithm of what is not above zero", () => {
+  expect(axesFor([0, 1])).toEqual(["linear", "rank"]);
+  expect(axesFor([1, 2])).toContain("log");
+});
+
 describe("dots", () => {
+  it("are found where they stand and nowhere else", () => {
+    const dots = stackDots([0.1, 0.1, 0.9], 100, 5, 10);
+    for (const d of dots) expect(dotAt(dots, d.x + 1, d.y - 1, 5)).toBe(d);
+    expect(dotAt(dots, 3, 50, 5)).toBeUndefined();
+  });
+
   it("stand for every area once and never wider than allowed", () => {
     const places = Array.from({ length: 5000 }, (_, i) => (i / 4999) ** 3);
     const dots = stackDots(places, 400, 5, 12);
@@ -34,5 +47,12 @@ describe("labels", () => {
     for (let i = 1; i < at.length; i++) expect(at[i] - at[i - 1]).toBeGreaterThanOrEqual(10);
     expect(at[0]).toBeGreaterThanOrEqual(0);
     expect(at[5]).toBeLessThanOrEqual(100);
+  });
+  it("stand beside their bands where there is room, the lowest at the foot", () => {
+    const room = { top: 10, length: 300, height: 320, band: 20, breakText: 13 };
+    expect(textsAt([0, 0.5, 1], room)).toEqual({ bands: [235, 85], breaks: [160] });
+    const { bands } = textsAt([0, 0.01, 0.02, 1], room);
+    expect(bands[0] - bands[1]).toBeGreaterThanOrEqual(20);
+    expect(bands[0]).toBeLessThanOrEqual(310);
   });
 });
