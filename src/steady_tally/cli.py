@@ -176,13 +176,16 @@ def serve(data: Path, port: int | None, no_demo: bool) -> None:
 def web(listener: int, port: int) -> None:
     """The web server, started by `serve`, on a socket that it inherits."""
     import socket
+    from threading import Thread
 
     import waitress
 
+    from steady_tally.core.warm_up import compile_kernels
     from steady_tally.jobs.queue import make_queue
     from steady_tally.store.database import connect, database_address
     from steady_tally.web.app import create_app
 
+    Thread(target=compile_kernels, daemon=True).start()  # loaded before the first map asks for them
     queue = make_queue()
     with queue.open():
         app = create_app(connect(database_address()), queue, port=port)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from threading import Lock
 from typing import Any, TypeVar
 
 import numpy as np
@@ -43,7 +44,7 @@ class Table:
     Attributes
     ----------
     name : what the user calls the source, for messages.
-    columns : the values; text is kept as it stands in the file (codes keep their zeros).
+    columns : the values, a table or `LazyColumns`; text is kept as it stands in the file (codes keep their zeros).
     record : (n,) the number of each row among the file's data rows, 1 = the first.
     line : (n,) the physical line in the file on which the row starts; 0 where the format has no lines.
     ragged : the rows that are not in `columns`.
@@ -74,6 +75,52 @@ class Table:
     def column(self, name: str, *, wanted_by: str) -> pa.ChunkedArray:
         """The named column, or a PlanError that names the columns there are."""
         return column_of(self.columns, name, source=self.name, wanted_by=wanted_by)
+
+
+@dataclass(eq=False)
+class LazyColumns:
+    """Columns of a table that are decoded when they are first asked for, once for all who share them.
+
+    In all else it is as the table of all of them.
+    """
+
+    schema: pa.Schema
+    num_rows: int
+    load: Callable[[Sequence[str]], pa.Table] = field(repr=False)
+    loaded: dict[str, pa.ChunkedArray] = field(default_factory=dict, repr=False)
+    added: Mapping[str, pa.ChunkedArray] = field(default_factory=dict, repr=False)
+    turn: Lock = field(default_factory=Lock, repr=False)
+
+    @property
+    def column_names(self) -> list[str]:
+        return list(self.schema.names)
+
+    def column(self, name: str) -> pa.ChunkedArray:
+        return self._columns([name])[0]
+
+    def select(self, names: Sequence[str]) -> LazyColumns:
+        """Some of the columns, none of them decoded for that."""
+        return replace(self, schema=pa.schema([self.schema.field(n) for n in names]))
+
+    def append_column(self, name: str, values: pa.Array) -> LazyColumns:
+        """The same and one column more, which is there already."""
+        added = {**self.added, name: pa.chunked_array([values])}
+        return replace(self, schema=self.schema.append(pa.field(name, values.type)), added=added)
+
+    def whole(self) -> pa.Table:
+        return pa.table(self._columns(self.schema.names), schema=self.schema)
+
+    def __getattr__(self, name: str) -> Any:
+        if name.startswith("__"):
+            raise AttributeError(name)
+        return getattr(self.whole(), name)
+
+    def _columns(self, names: Sequence[str]) -> list[pa.ChunkedArray]:
+        with self.turn:
+            lacking = [n for n in names if n not in self.loaded and n not in self.added]
+            if lacking:
+                self.loaded.update(zip(lacking, self.load(lacking).columns, strict=True))
+        return [self.added[n] if n in self.added else self.loaded[n] for n in names]
 
 
 @dataclass(frozen=True)

@@ -1,5 +1,7 @@
 """Compile every kernel once, by calling its public function on next to nothing; the results are kept on disk."""
 
+from importlib import import_module
+
 import numpy as np
 import pyarrow as pa
 import shapely
@@ -38,3 +40,4 @@ def compile_kernels() -> None:
     read_times(pa.chunked_array([["2000-01-01"]]), "year-first")
     rows_of(np.frombuffer(b"a,b\n", np.uint8), delimiter=",")
     natural_breaks(np.array([1.0, 2.0, 4.0, 8.0]), 2)
+    import_module("scipy.special")  # the first who asks how sure a class is would wait for it

@@ -19,13 +19,11 @@ from steady_tally.core.sources import Features, Table
 from steady_tally.formats.read import open_table, read_zones
 from steady_tally.jobs.connection import worker_engine
 from steady_tally.jobs.progress import Progress, reported, update_job
-from steady_tally.results.studies import settled
+from steady_tally.results.studies import settled, stored_source, stored_sources
 from steady_tally.store.sources import (
     FileFacts,
     Shown,
     Stored,
-    load_source,
-    load_sources,
     note_change,
     refuse_twice,
     save_pieces,
@@ -190,7 +188,7 @@ def _without_time(document: dict[str, Any]) -> dict[str, Any]:
 
 
 def _compare(engine: Engine, before: Source, source_id: uuid.UUID, plan: Plan | None) -> None:
-    old, new = load_source(engine, before.id), load_source(engine, source_id)
+    old, new = stored_source(engine, before.id), stored_source(engine, source_id)
     if isinstance(old, Table) and isinstance(new, Table):
         planned = _planned(plan, before.name) if plan else []
         events = plan.gather.events[planned[0]] if plan and planned else None
@@ -201,7 +199,7 @@ def _plan_with(engine: Engine, study_id: uuid.UUID, events: Events) -> None:
     """The open plan with these events beside its others, and mapped; or a first plan."""
     head = study(engine, study_id).head_id
     if head is None:
-        sources, _ = load_sources(engine, study_id)
+        sources, _ = stored_sources(engine, study_id)
         zones = [s.name for s in sources_of(engine, study_id) if s.role == Role.ZONES]
         save_plan(engine, study_id, settled(engine, study_id, draft(events, sources, zones)), parent=None)
         return

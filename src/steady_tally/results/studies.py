@@ -22,10 +22,10 @@ from steady_tally.core.plan.whole import Plan
 from steady_tally.core.reasons import Reason
 from steady_tally.core.show.drawing import plane_of
 from steady_tally.core.show.insets import insets_of
-from steady_tally.core.sources import Sources
+from steady_tally.core.sources import Features, Sources, Table
 from steady_tally.results.kept import kept
 from steady_tally.store.placements import load_placement, save_placement
-from steady_tally.store.sources import load_sources
+from steady_tally.store.sources import load_source, load_sources
 
 Progress = Callable[[int, int], None]
 
@@ -43,9 +43,19 @@ class _Shelf:
         save_placement(self.engine, key, located)
 
 
+def stored_source(engine: Engine, source_id: uuid.UUID) -> Table | Features:
+    """One source. What it holds never changes, so that it is kept as it was loaded."""
+    return kept(f"source {source_id}", lambda: load_source(engine, source_id))
+
+
+def stored_sources(engine: Engine, study_id: uuid.UUID) -> tuple[Sources, dict[str, str]]:
+    """All that a run may read, each kept as it was loaded, and the sources' checksums by name."""
+    return load_sources(engine, study_id, stored_source)
+
+
 def chain_of(engine: Engine, study_id: uuid.UUID, plan: Plan, *, on_progress: Progress | None = None) -> Chain:
     """The chain of a plan over the study's sources."""
-    sources, checksums = load_sources(engine, study_id)
+    sources, checksums = stored_sources(engine, study_id)
     return Chain(plan, sources, checksums, keep=kept, shelf=_Shelf(engine), on_progress=on_progress)
 
 
@@ -71,7 +81,7 @@ def zone_survey(
     engine: Engine, study_id: uuid.UUID, source: str, *, identifier: str | None, name: str | None
 ) -> Survey:
     """What a source of zones is like before it is used."""
-    sources, checksums = load_sources(engine, study_id)
+    sources, checksums = stored_sources(engine, study_id)
     features = sources.zones(source, wanted_by="survey")
     key = fingerprint("survey", checksums.get(source, ""), identifier, name)
     return kept(key, lambda: survey(features, identifier=identifier, name=name))

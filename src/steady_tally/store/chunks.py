@@ -138,8 +138,10 @@ def read_columns(engine: Engine, set_id: uuid.UUID, schema: pa.Schema, wanted: S
                 (set_id, list(wanted)),
             )
             chunks: dict[int, list[pa.Array]] = {position: [] for position in wanted}
-            for position, data in cursor:
-                chunks[position].append(_decode(data))
+            with ThreadPoolExecutor(2) as pool:
+                coming = [(position, pool.submit(_decode, data)) for position, data in cursor]
+                for position, decoded in coming:
+                    chunks[position].append(decoded.result())
     return pa.table(
         [pa.chunked_array(chunks[p], type=schema.field(p).type) for p in wanted],
         schema=pa.schema([schema.field(p) for p in wanted]),

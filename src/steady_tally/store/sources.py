@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, field
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -15,7 +14,7 @@ from sqlalchemy import Engine, func, update
 from sqlmodel import Session, col, select
 
 from steady_tally.core.errors import Conflict, NotFound
-from steady_tally.core.sources import Features, Piece, RaggedRow, Sources, Table
+from steady_tally.core.sources import Features, LazyColumns, Piece, RaggedRow, Sources, Table
 from steady_tally.store.chunks import drop_columns, make_ready, read_columns, write_columns, write_stream
 from steady_tally.store.tables import Role, Source
 
@@ -26,6 +25,8 @@ _KINDS: dict[str, pa.DataType] = {
         pa.int8(), pa.int16(), pa.int32(), pa.int64(), pa.uint8(), pa.uint16(), pa.uint32(), pa.uint64(),
     )
 }  # fmt: skip
+
+Load = Callable[[Engine, uuid.UUID], Table | Features]
 
 
 @dataclass(frozen=True)
@@ -169,8 +170,35 @@ def sources_of(engine: Engine, study_id: uuid.UUID) -> list[Source]:
 
 
 def load_source(engine: Engine, source_id: uuid.UUID) -> Table | Features:
-    """One source, decoded; kept for the next call."""
-    return _load(engine, source_id)
+    """One source. The columns of a table are decoded when they are asked for."""
+    with Session(engine) as session:
+        source = session.get_one(Source, source_id)
+    schema = pa.schema([(c["name"], _KINDS[c["type"]]) for c in source.columns])
+    by_use: dict[str, list[int]] = {}
+    for position, column in enumerate(source.columns):
+        by_use.setdefault(column["use"], []).append(position)
+    values = by_use.get("value", [])
+    if "geometry" in by_use:
+        (at,) = by_use["geometry"]
+        whole = read_columns(engine, source.set_id, schema, [*values, at])
+        shapes = shapely.from_wkb(np.array(whole.column(len(values)).to_pylist(), dtype=object))
+        return Features(source.name, whole.select(range(len(values))), shapes, source.crs)
+    used = {use: positions[0] for use, positions in by_use.items() if use != "value"}
+    read = read_columns(engine, source.set_id, schema, list(used.values()))
+
+    def numbers(use: str) -> Any:
+        return read.column(list(used).index(use)).to_numpy()
+
+    position_of = {schema.field(p).name: p for p in values}
+
+    def load(names: Sequence[str]) -> pa.Table:
+        return read_columns(engine, source.set_id, schema, [position_of[n] for n in names])
+
+    own = LazyColumns(pa.schema([schema.field(p) for p in values]), read.num_rows, load)
+    points = np.column_stack([numbers("x"), numbers("y")]) if "x" in by_use else None
+    ragged = tuple(RaggedRow(**r) for r in source.ragged)
+    year = source.created_at.year
+    return Table(source.name, own, numbers("record"), numbers("line"), ragged, points, source.crs, year)
 
 
 def change_source(
@@ -196,22 +224,26 @@ def change_source(
         return source
 
 
-def load_sources(engine: Engine, study_id: uuid.UUID) -> tuple[Sources, dict[str, str]]:
-    """All that a run may read, and the sources' checksums by name. Each is decoded when it is first asked for."""
+def load_sources(engine: Engine, study_id: uuid.UUID, load: Load | None = None) -> tuple[Sources, dict[str, str]]:
+    """All that a run may read, and the sources' checksums by name. Each is loaded when it is first asked for.
+
+    `load` is `load_source` unless what was loaded is to be kept.
+    """
     listed = sources_of(engine, study_id)
     shapes = {s.name: s.id for s in listed if any(c["use"] == "geometry" for c in s.columns)}
     rows = {s.name: s.id for s in listed if s.name not in shapes}
-    return Sources(_Lazy(engine, rows), _Lazy(engine, shapes)), {s.name: s.sha256 for s in listed}
+    load = load or load_source
+    return Sources(_Lazy(engine, rows, load), _Lazy(engine, shapes, load)), {s.name: s.sha256 for s in listed}
 
 
 class _Lazy(Mapping[str, Any]):
-    """Sources by name, decoded when asked for."""
+    """Sources by name, loaded when asked for."""
 
-    def __init__(self, engine: Engine, ids: Mapping[str, uuid.UUID]) -> None:
-        self._engine, self._ids = engine, ids
+    def __init__(self, engine: Engine, ids: Mapping[str, uuid.UUID], load: Load) -> None:
+        self._engine, self._ids, self._load = engine, ids, load
 
     def __getitem__(self, name: str) -> Any:
-        return load_source(self._engine, self._ids[name])
+        return self._load(self._engine, self._ids[name])
 
     def __contains__(self, name: object) -> bool:
         return name in self._ids
@@ -232,30 +264,6 @@ def _twice(name: str) -> Conflict:
     return Conflict(
         f"the study has a source “{name}” already.", todo="Give this one another name, or let it take its place."
     )
-
-
-@lru_cache(maxsize=16)
-def _load(engine: Engine, source_id: uuid.UUID) -> Table | Features:
-    """A source never changes, so that what was decoded once stays true."""
-    with Session(engine) as session:
-        source = session.get_one(Source, source_id)
-    schema = pa.schema([(c["name"], _KINDS[c["type"]]) for c in source.columns])
-    whole = read_columns(engine, source.set_id, schema, range(len(schema)))
-    by_use: dict[str, list[int]] = {}
-    for position, column in enumerate(source.columns):
-        by_use.setdefault(column["use"], []).append(position)
-
-    def numbers(use: str) -> Any:
-        return whole.column(by_use[use][0]).to_numpy()
-
-    own = whole.select(by_use.get("value", []))
-    if "geometry" in by_use:
-        shapes = shapely.from_wkb(np.array(whole.column(by_use["geometry"][0]).to_pylist(), dtype=object))
-        return Features(source.name, own, shapes, source.crs)
-    points = np.column_stack([numbers("x"), numbers("y")]) if "x" in by_use else None
-    ragged = tuple(RaggedRow(**r) for r in source.ragged)
-    year = source.created_at.year
-    return Table(source.name, own, numbers("record"), numbers("line"), ragged, points, source.crs, year)
 
 
 def _flatten(content: Table | Piece | Features) -> tuple[pa.Table, list[dict[str, str]]]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+from collections.abc import Callable
 
 import numpy as np
 import pyarrow as pa
@@ -10,6 +11,7 @@ from flask import Response, request
 
 from steady_tally.core.place.grid import CellSet, Lattice
 from steady_tally.core.show.drawing import Rings
+from steady_tally.results.kept import kept
 
 _ARROW = "application/vnd.apache.arrow.stream"
 _GZIP_FROM = 4_096
@@ -17,22 +19,41 @@ _GZIP_FROM = 4_096
 
 def stream(table: pa.Table, meta: dict[str, str]) -> Response:
     """One record batch."""
+    return _answer(_encoded(table, meta))
+
+
+def bulk(table: pa.Table, meta: dict[str, str]) -> Response:
+    """The same for what is asked for under its own key, and so never changes."""
+    return _immutable(_encoded(table, meta))
+
+
+def kept_bulk(key: str, make: Callable[[], tuple[pa.Table, dict[str, str]]]) -> Response:
+    """The same for what takes time to make: it is kept under the key as it is sent."""
+    return _immutable(kept(f"sent {key}", lambda: _encoded(*make())))
+
+
+def _encoded(table: pa.Table, meta: dict[str, str]) -> tuple[bytes, bytes]:
+    """As it is, and packed; nothing where that is not worth it."""
     table = table.replace_schema_metadata(meta).combine_chunks()
     sink = pa.BufferOutputStream()
     with pa.ipc.new_stream(sink, table.schema) as writer:
         writer.write_table(table)
     body = sink.getvalue().to_pybytes()
-    response = Response(body, content_type=_ARROW)
-    if len(body) >= _GZIP_FROM and "gzip" in request.headers.get("Accept-Encoding", ""):
-        response.set_data(gzip.compress(body, compresslevel=1))
+    return body, gzip.compress(body, compresslevel=1) if len(body) >= _GZIP_FROM else b""
+
+
+def _answer(encoded: tuple[bytes, bytes]) -> Response:
+    body, packed = encoded
+    accepts = bool(packed) and "gzip" in request.headers.get("Accept-Encoding", "")
+    response = Response(packed if accepts else body, content_type=_ARROW)
+    if accepts:
         response.headers["Content-Encoding"] = "gzip"
     response.headers["Vary"] = "Accept-Encoding"
     return response
 
 
-def bulk(table: pa.Table, meta: dict[str, str]) -> Response:
-    """The same for what is asked for under its own key, and so never changes."""
-    response = stream(table, meta)
+def _immutable(encoded: tuple[bytes, bytes]) -> Response:
+    response = _answer(encoded)
     response.headers["Cache-Control"] = "private, max-age=31536000, immutable"
     return response
 

@@ -29,8 +29,9 @@ from steady_tally.core.sources import Features, Sources
 from steady_tally.formats.look import Look, look
 from steady_tally.formats.tables import text_cell
 from steady_tally.jobs.imports import Import
+from steady_tally.results.studies import stored_source, stored_sources
 from steady_tally.store import studies as stored
-from steady_tally.store.sources import change_source, load_source, load_sources, sources_of
+from steady_tally.store.sources import change_source, sources_of
 from steady_tally.store.studies import open_plan
 from steady_tally.store.tables import Job, Role
 from steady_tally.store.uploads import discard_upload, receive, uploaded
@@ -362,7 +363,7 @@ def count_for(path: PlanPath, body: TallyRequest) -> Response:
 def count_rows_for(path: SourcePath, body: TallyRequest) -> Response:
     if not any(s.id == path.source_id for s in sources_of(engine(), path.study_id)):
         raise NotFound("there is no such source in this study.", todo="Load the study again.")
-    content = load_source(engine(), path.source_id)
+    content = stored_source(engine(), path.source_id)
     features = {content.name: content} if isinstance(content, Features) else {}
     table = Sources({}, features).table(content.name, wanted_by="filter") if isinstance(content, Features) else content
     return answer(_tally_view(tally_rows(table, body.where, wanted_by=f"“{content.name}”")))
@@ -428,7 +429,7 @@ def _stated(study_id: uuid.UUID, seen: Look) -> list[StatedView]:
     """The columns of a table whose texts are the identifiers or names of the study's zones."""
     if seen.kind == "vector":
         return []
-    sources, _ = load_sources(engine(), study_id)
+    sources, _ = stored_sources(engine(), study_id)
     return [StatedView(**asdict(n)) for n in likely_named(seen.sample, sources.features)]
 
 
@@ -438,5 +439,5 @@ def _any_zones(study_id: uuid.UUID) -> ZoneSet | None:
     if not names:
         return None
     chosen = open_plan(engine(), study_id).place.source if stored.study(engine(), study_id).head_id else None
-    sources, _ = load_sources(engine(), study_id)
+    sources, _ = stored_sources(engine(), study_id)
     return zone_set(sources.features[chosen if chosen in names else names[0]], identifier=None, name=None, crs=None)

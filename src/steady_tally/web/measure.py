@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 
 from steady_tally.core.measure.under.join import propose
 from steady_tally.core.measure.under.table import FromTable
-from steady_tally.store.sources import load_sources
+from steady_tally.results.studies import stored_sources
 from steady_tally.web.access import Right, needs
 from steady_tally.web.outcomes import outcome_of
 from steady_tally.web.problems import Problem
@@ -41,7 +41,7 @@ class ProposalView(BaseModel):
 @needs(Right.READ)
 def proposal(path: PlanPath, body: FromTable) -> Response:
     placement = outcome_of(path).placed.placement
-    sources, _ = load_sources(engine(), path.study_id)
+    sources, _ = stored_sources(engine(), path.study_id)
     table = sources.table(body.source, wanted_by="measure.denominator.source")
     found = propose(body, table, placement.areas, placement.members)
     return answer(

@@ -32,10 +32,9 @@ from steady_tally.core.show.insets import DrawnInset, inset_rings, insets_of, wi
 from steady_tally.core.show.profile import area_profile
 from steady_tally.core.sources import texts
 from steady_tally.core.states import STATES, State
-from steady_tally.results.studies import chain_of
-from steady_tally.store.sources import load_sources
+from steady_tally.results.studies import chain_of, stored_sources
 from steady_tally.web.access import Right, needs
-from steady_tally.web.arrow import bulk, cell_table, lattice_meta, ring_table
+from steady_tally.web.arrow import bulk, cell_table, kept_bulk, lattice_meta, ring_table
 from steady_tally.web.outcomes import Account, AreasAccount, StageView, outcome_of, plan_of
 from steady_tally.web.problems import Problem
 from steady_tally.web.studies import PLAN, PlanPath, answer, engine
@@ -126,7 +125,7 @@ class BulkPath(PlanPath):
 @needs(Right.READ)
 def names(path: BulkPath) -> Response:
     """Of cells only the columns and rows: from these their names follow."""
-    chain, name = _chain(path, "areas")
+    chain, name = chain_at(path, "areas")
     areas = chain.placed(name).areas
     if isinstance(areas, CellSet):
         columns = {"column": pa.array(areas.column.astype(np.int32)), "row": pa.array(areas.row.astype(np.int32))}
@@ -180,22 +179,26 @@ class LevelQuery(BaseModel):
 )
 @needs(Right.READ)
 def shapes(path: BulkPath, query: LevelQuery) -> Response:
-    outcome = _outcome(path, "shapes")
+    chain, _ = chain_at(path, "shapes")
+    return kept_bulk(f"{path.key} {query.level} {query.inset}", lambda: _drawn(chain.outcome(strict=False), query))
+
+
+def _drawn(outcome: Outcome, query: LevelQuery) -> tuple[pa.Table, dict[str, str]]:
     areas = outcome.placed.areas
     plane = plane_of_outcome(outcome)
     insets = _insets_of(outcome)
     if query.inset is not None:
         if query.inset >= len(insets) or isinstance(areas, CellSet):
             raise NotFound("there is no such inset of zones.", todo="Load the study again.")
-        return bulk(ring_table(inset_rings(areas, insets[query.inset], query.level)), {"kind": "zones"})
+        return ring_table(inset_rings(areas, insets[query.inset], query.level)), {"kind": "zones"}
     plane = without_insets(areas, plane, insets)
     boxes = [{"bounds": i.plane.bounds, "own": i.own, "says": i.says} for i in insets]
     meta = {"bounds": ",".join(f"{b:.3f}" for b in plane.bounds)}
     meta["insets"] = json.dumps(boxes)
     meta["tolerances"] = ",".join(f"{tolerance(plane, level):.4g}" for level in range(LEVELS))
     if isinstance(areas, CellSet):
-        return bulk(cell_table(areas), {**meta, **lattice_meta(areas.lattice, plane.origin)})
-    return bulk(ring_table(zone_rings(areas, plane, query.level)), {**meta, "kind": "zones"})
+        return cell_table(areas), {**meta, **lattice_meta(areas.lattice, plane.origin)}
+    return ring_table(zone_rings(areas, plane, query.level)), {**meta, "kind": "zones"}
 
 
 class ReferencePath(BulkPath):
@@ -208,13 +211,18 @@ class ReferencePath(BulkPath):
 )
 @needs(Right.READ)
 def reference(path: ReferencePath) -> Response:
-    sources, _ = load_sources(engine(), path.study_id)
+    sources, checksums = stored_sources(engine(), path.study_id)
     if path.name not in sources.features:
         raise NotFound(f"the study has no lines “{path.name}”.", todo="Load the study again.")
-    features = sources.features[path.name]
-    lines = reference_lines(features, plane_of_outcome(_outcome(path, "shapes")))
-    kinds = np.array(texts(features.columns.column(0)), dtype=object)[lines.owner]
-    return bulk(ring_table(lines).append_column("kind", pa.array(kinds, pa.string())), {})
+    chain, _ = chain_at(path, "shapes")
+
+    def drawn() -> tuple[pa.Table, dict[str, str]]:
+        features = sources.features[path.name]
+        lines = reference_lines(features, plane_of_outcome(chain.outcome(strict=False)))
+        kinds = np.array(texts(features.columns.column(0)), dtype=object)[lines.owner]
+        return ring_table(lines).append_column("kind", pa.array(kinds, pa.string())), {}
+
+    return kept_bulk(f"{path.key} {checksums[path.name]}", drawn)
 
 
 class PlanePoints(BaseModel):
@@ -414,7 +422,7 @@ def keys_of(chain: Chain) -> dict[str, str]:
     return found
 
 
-def _chain(path: BulkPath, result: str) -> tuple[Chain, str]:
+def chain_at(path: BulkPath, result: str) -> tuple[Chain, str]:
     """The chain of a version and the name of its mapped events; Conflict where the result has another key there."""
     chain = chain_of(engine(), path.study_id, plan_of(path))
     if keys_of(chain)[result] != path.key:
@@ -423,7 +431,7 @@ def _chain(path: BulkPath, result: str) -> tuple[Chain, str]:
 
 
 def _outcome(path: BulkPath, result: str) -> Outcome:
-    return _chain(path, result)[0].outcome(strict=False)
+    return chain_at(path, result)[0].outcome(strict=False)
 
 
 def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:

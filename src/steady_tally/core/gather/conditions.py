@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from typing import assert_never
 
 import numpy as np
 import numpy.typing as npt
@@ -122,7 +123,9 @@ def condition_says(condition: Condition) -> str:
         return f"{condition.first_day} to {condition.last_day}"
     if isinstance(condition, WeekHours):
         return f"{sum(day.count('1') for day in condition.week)} hours of the week"
-    return "inside an outline"
+    if isinstance(condition, InsideOutline):
+        return "inside an outline"
+    assert_never(condition)
 
 
 def _in_week_hours(times: ReadTimes, condition: WeekHours) -> Flags:

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
+from typing import assert_never
 
 import numpy as np
 import numpy.typing as npt
@@ -30,6 +31,7 @@ from steady_tally.core.plan.gather import (
     Events,
     EventTime,
     NoCoordinates,
+    PointGeometry,
 )
 from steady_tally.core.sources import Table
 
@@ -119,6 +121,8 @@ def used_columns(events: Events) -> set[str]:
         named += [at.x, at.y]
     elif isinstance(at, (CoordinatePair, CoordinateText)):
         named.append(at.column)
+    elif not isinstance(at, (PointGeometry, NoCoordinates)):
+        assert_never(at)
     if time:
         named += [time.column, time.clock, time.until]
     return {c for c in named if c}

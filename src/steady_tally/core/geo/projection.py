@@ -6,6 +6,7 @@ Source of the distortion measures: Snyder 1987, section 4 (Tissot's indicatrix).
 from __future__ import annotations
 
 import hashlib
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -21,6 +22,8 @@ Floats = npt.NDArray[np.float64]
 DEGREES = "EPSG:4326"
 _WHERE = "plan: place.projection"
 _STEP = 200.0  # metres
+_SHARED_FROM = 200_000  # points from which on two threads share them
+_threads = ThreadPoolExecutor(2)  # they stay, since each thread needs a moment to set a transformation up
 _MANY, _NODES = 20_000, 41
 _WIDEST = 100.0  # degrees from the middle
 _FARTHEST_NORTH = 89.0  # beyond it scales are those of the pole
@@ -54,8 +57,14 @@ def project(x: Floats, y: Floats, source: CRS, target: CRS) -> tuple[Floats, Flo
     """Take coordinates from one system to another, east before north in both; not finite where it cannot be done."""
     if source.equals(target, ignore_axis_order=True):
         return x, y
-    new_x, new_y = _transformer(source, target).transform(x, y)
-    return np.asarray(new_x, dtype=np.float64), np.asarray(new_y, dtype=np.float64)
+    transform = _transformer(source, target).transform
+    if len(x) < _SHARED_FROM:
+        new_x, new_y = transform(x, y)
+        return np.asarray(new_x, dtype=np.float64), np.asarray(new_y, dtype=np.float64)
+    halves = list(
+        _threads.map(lambda part: transform(*part), zip(np.array_split(x, 2), np.array_split(y, 2), strict=True))
+    )
+    return np.concatenate([east for east, _ in halves]), np.concatenate([north for _, north in halves])
 
 
 @lru_cache(maxsize=64)
