@@ -29,13 +29,19 @@ def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
     running.stop()
 
 
+def new_database(cluster: Cluster, name: str, template: str | None = None) -> str:
+    """Make a database, empty or as another that nobody works on any more, and give its address."""
+    with psycopg.connect(cluster.address, autocommit=True) as connection:
+        if template:
+            connection.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = %s", (template,))
+        connection.execute(f"CREATE DATABASE {name}" + (f" TEMPLATE {template}" if template else ""))
+    return cluster.address.rsplit("/", 1)[0] + "/" + name
+
+
 @pytest.fixture
 def address(cluster: Cluster, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> str:
     """The address of a fresh database, which the environment names too."""
-    name = f"test_{uuid.uuid4().hex}"
-    with psycopg.connect(cluster.address, autocommit=True) as connection:
-        connection.execute(f"CREATE DATABASE {name}")
-    found = cluster.address.rsplit("/", 1)[0] + "/" + name
+    found = new_database(cluster, f"test_{uuid.uuid4().hex}")
     monkeypatch.setenv(ADDRESS_VARIABLE, found)
     monkeypatch.setenv(DATA_VARIABLE, str(tmp_path))
     return found

@@ -8,7 +8,7 @@ import { AccountLine } from "./account/AccountLine";
 import { postJson, type Schemas, type Study } from "./api/client";
 import { Begin, EmptyStudy, StudyMenu } from "./Begin";
 import { AreaCard } from "./card/AreaCard";
-import { plural } from "./format";
+import { plural, whole } from "./format";
 import { Help } from "./Help";
 import { MapPane } from "./map/MapPane";
 import { Rail } from "./rail/Rail";
@@ -18,7 +18,7 @@ import { DropAnywhere } from "./stages/gather/ChooseFiles";
 import { Sheet } from "./stages/Sheet";
 import { RAIL_WIDTH } from "./state/hang";
 import { useIncoming } from "./state/incoming";
-import { useOutcome, usePlans, useStudies, useView } from "./state/queries";
+import { useOutcome, usePlans, useStudies, useUnderway, useView } from "./state/queries";
 import { STAGES, useDoing, useParts } from "./state/store";
 import { INK, MADDER, QUIET, WATER } from "./theme";
 
@@ -98,11 +98,7 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
         <Box sx={{ flex: 1, minWidth: 0, position: "relative", bgcolor: WATER }}>
           {shown && <MapPane study={study} view={shown.view} areas={shown.areas} shapes={shown.shapes} />}
           {!shown && view?.fault && <FaultPane study={study} fault={view.fault} />}
-          {!shown && !view?.fault && !error && (
-            <Box role="status" sx={{ p: 3, color: QUIET }}>
-              Working it out…
-            </Box>
-          )}
+          {!shown && !view?.fault && !error && <WorkingItOut study={study} />}
           {!pinned && open}
           {shown && selected !== null && selected < shown.areas.name.length && (
             <AreaCard study={study} view={shown.view} areas={shown.areas} area={selected} />
@@ -113,6 +109,22 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
       <Help />
       <BringIn study={study} />
       <DropAnywhere study={study} />
+    </Box>
+  );
+}
+
+/** In the map's place while there is none yet: what is done now. */
+function WorkingItOut({ study }: { study: Study }) {
+  const step = useUnderway(study);
+  return (
+    <Box role="status" sx={{ p: 3, color: QUIET }}>
+      Working it out…
+      {step?.says && (
+        <Box component="span" sx={{ ml: 0.5 }}>
+          {step.says}
+          {step.total > 0 && `: ${whole(step.done)} of ${whole(step.total)}`}
+        </Box>
+      )}
     </Box>
   );
 }

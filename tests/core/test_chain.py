@@ -301,3 +301,24 @@ def test_several_events_sources_are_placed_in_the_same_areas_each_with_its_own_a
         if areas.get("cover", 1) is not None:
             single = {**plan, "measure": alone, "gather": {"events": {"calls": of_calls}}}
             assert figures(Chain(read_plan(single), given).outcome("rate", strict=False)) == figures(rate)
+
+
+def test_what_is_done_is_told_while_it_is_done_and_not_again_for_what_is_kept():
+    keep, _ = counted_work()
+    told: list[tuple[str, int, int]] = []
+
+    def tell(says: str, done: int, total: int) -> None:
+        told.append((says, done, total))
+
+    plan = read_plan(DOCUMENT)
+    events = Chain(plan, sources(), SUMS, keep=keep, tell=tell).outcome().gathered.balance.records_out
+    said = list(dict.fromkeys(says for says, _, _ in told))
+    assert said == [
+        "checking the records", "reading the areas", "looking where the events fall", "settling the areas",
+        "joining what they are divided by",
+    ]  # fmt: skip
+    looked = [(done, total) for says, done, total in told if says == "looking where the events fall"]
+    assert looked[-1][0] == looked[-1][1] >= events
+    told.clear()
+    Chain(plan, sources(), SUMS, keep=keep, tell=tell).outcome()
+    assert told == []

@@ -78,18 +78,18 @@ def bring(client, study, upload, name, role="events", **more):
 
 
 @pytest.fixture
-def study(client) -> str:
+def empty(client) -> str:
     return client.post("/api/studies", json={"name": "Falls"}).get_json()["id"]
 
 
 @pytest.fixture
-def brought(client, study) -> str:
+def brought(client, empty) -> str:
     """The study with 300 calls on a grid over their extent."""
-    upload = send(client, study, "calls.csv", calls())
-    seen = look(client, study, upload).get_json()
-    done = bring(client, study, upload, "calls", reading=seen["reading"], events=events_of(seen, "calls"))
+    upload = send(client, empty, "calls.csv", calls())
+    seen = look(client, empty, upload).get_json()
+    done = bring(client, empty, upload, "calls", reading=seen["reading"], events=events_of(seen, "calls"))
     assert (done["state"], done["says"]) == ("done", "")
-    return study
+    return empty
 
 
 def ledger(client, study):
@@ -185,19 +185,19 @@ def test_two_of_one_name_cannot_be_and_the_second_leaves_nothing(client, brought
         assert connection.execute(text("SELECT count(*) FROM column_set WHERE state = 'loading'")).scalar() == 0
 
 
-def test_what_was_found_says_how_many_swapped_records_would_lie_in_an_area(client, study):
-    zones = send(client, study, "squares.geojson", SQUARES)
-    assert bring(client, study, zones, "squares", role="zones")["state"] == "done"
-    upload = send(client, study, "calls.csv", calls(lon="38.0", lat="-40.05"))
-    seen = look(client, study, upload).get_json()
-    assert bring(client, study, upload, "calls", events=events_of(seen, "calls"))["state"] == "done"
-    found = client.get(f"{results_of(client, study)}/findings").get_json()
+def test_what_was_found_says_how_many_swapped_records_would_lie_in_an_area(client, empty):
+    zones = send(client, empty, "squares.geojson", SQUARES)
+    assert bring(client, empty, zones, "squares", role="zones")["state"] == "done"
+    upload = send(client, empty, "calls.csv", calls(lon="38.0", lat="-40.05"))
+    seen = look(client, empty, upload).get_json()
+    assert bring(client, empty, upload, "calls", events=events_of(seen, "calls"))["state"] == "done"
+    found = client.get(f"{results_of(client, empty)}/findings").get_json()
     assert (found["swapped"], found["swapped_would_land"], found["doubles"]) == (1, 1, 0)
     assert found["events"] == 299
-    account = ledger(client, study)
+    account = ledger(client, empty)
     assert account["areas"]["read"] == 2, "the first plan is of the zones that are there"
-    change_plan(client, study, lambda p: events_in(p).update(swapped_axes="swap"))
-    assert ledger(client, study)["stages"][0]["records_out"] == account["stages"][0]["records_out"] + 1
+    change_plan(client, empty, lambda p: events_in(p).update(swapped_axes="swap"))
+    assert ledger(client, empty)["stages"][0]["records_out"] == account["stages"][0]["records_out"] + 1
 
 
 def test_the_rows_of_a_table_are_counted_for_a_filter(client, brought):
@@ -216,44 +216,44 @@ def test_the_rows_of_a_table_are_counted_for_a_filter(client, brought):
     assert "no column “nothing”" in wrong.get_json()["detail"]
 
 
-def test_a_corrected_record_and_a_place_in_the_plane(client, study):
-    upload = send(client, study, "calls.csv", calls(lon="n/k"))
-    seen = look(client, study, upload).get_json()
-    bring(client, study, upload, "calls", events=events_of(seen, "calls"))
-    assert ledger(client, study)["stages"][0]["set_aside"][0]["reason"] == "unreadable_coordinates"
-    (place,) = client.post(f"{results_of(client, study)}/degrees", json={"points": [[0, 0]]}).get_json()["points"]
+def test_a_corrected_record_and_a_place_in_the_plane(client, empty):
+    upload = send(client, empty, "calls.csv", calls(lon="n/k"))
+    seen = look(client, empty, upload).get_json()
+    bring(client, empty, upload, "calls", events=events_of(seen, "calls"))
+    assert ledger(client, empty)["stages"][0]["set_aside"][0]["reason"] == "unreadable_coordinates"
+    (place,) = client.post(f"{results_of(client, empty)}/degrees", json={"points": [[0, 0]]}).get_json()["points"]
     assert place == pytest.approx([-40, 38], abs=1e-9)
 
     def correct(plan):
         events_in(plan)["corrections"] = [{"record": "C0007", "x": place[0], "y": place[1]}]
 
-    assert change_plan(client, study, correct).status_code == 201
-    assert ledger(client, study)["stages"][0]["records_set_aside"] == 0
-    assert any("the place that the user gave" in n for n in ledger(client, study)["notes"])
+    assert change_plan(client, empty, correct).status_code == 201
+    assert ledger(client, empty)["stages"][0]["records_set_aside"] == 0
+    assert any("the place that the user gave" in n for n in ledger(client, empty)["notes"])
 
 
-def test_metres_are_recognised_by_the_zones_that_they_land_in(client, study):
-    zones = send(client, study, "squares.geojson", SQUARES)
-    assert bring(client, study, zones, "squares", role="zones")["state"] == "done"
+def test_metres_are_recognised_by_the_zones_that_they_land_in(client, empty):
+    zones = send(client, empty, "squares.geojson", SQUARES)
+    assert bring(client, empty, zones, "squares", role="zones")["state"] == "done"
     rows = "easting,northing,date\n" + "".join(
         f"{412_000 + 40 * i},{4_206_000 + 20 * i},2024-05-01\n" for i in range(50)
     )
-    upload = send(client, study, "metres.csv", rows.encode())
-    seen = look(client, study, upload).get_json()
+    upload = send(client, empty, "metres.csv", rows.encode())
+    seen = look(client, empty, upload).get_json()
     assert seen["coordinates"][0]["crs"] is None
     best = seen["systems"][0]
     assert (best["code"], best["inside"]) == ("EPSG:32624", 1.0)
     events = events_of(seen, "metres")
     events["coordinates"]["crs"] = best["code"]
-    assert bring(client, study, upload, "metres", events=events)["state"] == "done"
-    account = ledger(client, study)
+    assert bring(client, empty, upload, "metres", events=events)["state"] == "done"
+    account = ledger(client, empty)
     assert (account["areas"]["read"], account["stages"][1]["records_out"]) == (2, 50)
     assert client.get("/api/systems?words=utm 24n").get_json()["systems"][0]["inside"] == -1
 
 
 @pytest.mark.parametrize("name", ['a "b" <c>.csv', "emoji 🚑.csv", "..\\..\\up.csv", "-o.csv", "x" * 300 + ".csv"])
-def test_any_name_is_taken_as_text(client, study, name):
-    seen = look(client, study, send(client, study, name, calls(20))).get_json()
+def test_any_name_is_taken_as_text(client, empty, name):
+    seen = look(client, empty, send(client, empty, name, calls(20))).get_json()
     assert (seen["file_name"], seen["rows"]) == (name, 20)
 
 
@@ -263,27 +263,27 @@ def test_a_stored_name_stays_in_its_folder():
     ]  # fmt: skip
 
 
-def test_what_cannot_be_read_is_said_and_changes_nothing(client, study, engine, monkeypatch):
+def test_what_cannot_be_read_is_said_and_changes_nothing(client, empty, engine, monkeypatch):
     for name, data, says in (
         ("empty.csv", b"", "it is empty"),
         ("x.docx", b"x", "not read here"),
         ("z.dbf", b"x", "not read here"),
     ):
-        answer = look(client, study, send(client, study, name, data))
+        answer = look(client, empty, send(client, empty, name, data))
         assert (answer.status_code, answer.content_type) == (422, "application/problem+json")
         assert says in answer.get_json()["detail"]
-    pair = send(client, study, "z.dbf", b"x")
-    send(client, study, "z.prj", b"x", pair)
-    assert "its .shp is not among them" in look(client, study, pair).get_json()["detail"]
+    pair = send(client, empty, "z.dbf", b"x")
+    send(client, empty, "z.prj", b"x", pair)
+    assert "its .shp is not among them" in look(client, empty, pair).get_json()["detail"]
     lines = shapely.to_geojson(shapely.LineString([(0, 0), (1, 1)]))
-    refused = bring(client, study, send(client, study, "lines.geojson", lines), "lines", role="zones")
+    refused = bring(client, empty, send(client, empty, "lines.geojson", lines), "lines", role="zones")
     assert "not a polygon" in refused["says"]
     monkeypatch.setenv("STEADY_TALLY_LARGEST_UPLOAD_MB", "1")
     upload = str(uuid.uuid4())
-    large = client.put(f"/api/studies/{study}/uploads/{upload}/large.csv", data=bytes(3 << 20))
+    large = client.put(f"/api/studies/{empty}/uploads/{upload}/large.csv", data=bytes(3 << 20))
     assert large.status_code == 422
     assert "larger than the 1 MB" in large.get_json()["detail"]
-    assert look(client, study, upload).status_code == 404
+    assert look(client, empty, upload).status_code == 404
     with engine.connect() as connection:
         assert [connection.execute(text(f"SELECT count(*) FROM {t}")).scalar() for t in ("source", "column_set")] == [
             0,
@@ -307,17 +307,17 @@ class Stopping:
 
 
 @pytest.mark.parametrize("error", [Cancelled, KeyboardInterrupt])
-def test_an_import_that_is_stopped_half_way_leaves_no_half_source(client, study, engine, error):
-    upload = send(client, study, "many.csv", b"id,lon,lat\n" + b"a,-40.0,38.0\n" * 200_000)
+def test_an_import_that_is_stopped_half_way_leaves_no_half_source(client, empty, engine, error):
+    upload = send(client, empty, "many.csv", b"id,lon,lat\n" + b"a,-40.0,38.0\n" * 200_000)
     wanted = Import(upload_id=upload, name="many", role="events")
     with pytest.raises(error):
-        bring_in(engine, uuid.UUID(study), wanted, Stopping(1, error))
-    assert load_sources(engine, uuid.UUID(study))[0].tables == {}
+        bring_in(engine, uuid.UUID(empty), wanted, Stopping(1, error))
+    assert load_sources(engine, uuid.UUID(empty))[0].tables == {}
     with engine.connect() as connection:
         assert connection.execute(text("SELECT count(*) FROM column_chunk")).scalar() == 0
     for _ in range(2):  # started again after a worker died at the very end, it has nothing left to do
-        bring_in(engine, uuid.UUID(study), wanted, Stopping(10_000, error))
-    assert load_sources(engine, uuid.UUID(study))[0].tables["many"].row_count == 200_000
+        bring_in(engine, uuid.UUID(empty), wanted, Stopping(10_000, error))
+    assert load_sources(engine, uuid.UUID(empty))[0].tables["many"].row_count == 200_000
 
 
 def test_uploads_that_nothing_was_read_from_are_swept(client, brought, engine):

@@ -13,7 +13,6 @@ from steady_tally.core.plan.place import Place
 from tests.plans import events_in, measured_by, results_of
 
 from .test_api import arrow
-from .test_api import study as study
 
 
 def change(client: FlaskClient, study: str, act) -> dict:

@@ -565,6 +565,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/plans/{version}/underway": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far the view that is asked for is */
+        get: operations["show_how_far_studies__uuid_study_id__plans__uuid_version__underway_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/plans/{version}/areas/{key}/names": {
         parameters: {
             query?: never;
@@ -3221,6 +3238,21 @@ export interface components {
              */
             time: number | null;
         };
+        /**
+         * Underway
+         * @description What is being worked out of a version of the plan now; nothing where `says` is empty.
+         */
+        Underway: {
+            /** Says */
+            says: string;
+            /** Done */
+            done: number;
+            /**
+             * Total
+             * @description 0 where that is not known.
+             */
+            total: number;
+        };
         /** DegreePoints */
         DegreePoints: {
             /**
@@ -4487,6 +4519,8 @@ export interface operations {
             path: {
                 study_id: string;
                 version: string;
+                /** @description The result's key, as the view names it. */
+                key: string;
             };
             cookie?: never;
         };
@@ -4746,6 +4780,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["View"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_how_far_studies__uuid_study_id__plans__uuid_version__underway_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Underway"];
                 };
             };
             /** @description Not Found */

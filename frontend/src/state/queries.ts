@@ -147,6 +147,16 @@ export function useView(study: Study) {
   });
 }
 
+/** What is being worked out of the open version, asked for again and again while that is waited for. */
+export function useUnderway(study: Study) {
+  return useQuery({
+    queryKey: ["underway", study.id, study.head_id],
+    queryFn: () => getJson<Schemas["Underway"]>(`/api/studies/${study.id}/plans/${study.head_id}/underway`),
+    refetchInterval: 400,
+    gcTime: 0,
+  }).data;
+}
+
 /** A view, and the bulk that belongs to it. */
 export interface Outcome {
   view: View;

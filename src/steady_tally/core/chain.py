@@ -59,7 +59,7 @@ _RESULTS_VERSION = 5  # raised when the same plan and sources come to give anoth
 _OPEN = "a question is open"
 
 T = TypeVar("T")
-Progress = Callable[[int, int], None]  # so many of so many are done
+Tell = Callable[[str, int, int], None]  # what is being done, and so many of so many are done; of 0 where nobody knows
 Keys = dict[str, str]
 
 
@@ -93,11 +93,11 @@ class Chain:
         *,
         keep: Keep | None = None,
         shelf: Shelf | None = None,
-        on_progress: Progress | None = None,
+        tell: Tell | None = None,
     ) -> None:
         self.plan, self.sources, self.checksums = plan, sources, checksums or {}
         self.keep = _kept_here() if keep is None else keep
-        self._shelf, self._on_progress = shelf, on_progress
+        self._shelf, self._tell = shelf, tell or (lambda _says, _done, _total: None)
 
     # Keys: each result's part of the plan, hashed with what feeds it.
 
@@ -199,13 +199,22 @@ class Chain:
 
     def checked(self, name: str) -> Checked:
         """Every record of one events source with its place and time, whatever the filter."""
-        events = self.plan.gather.events[name]
-        return self.keep(self.checked_key(name), lambda: check(events, self.sources))
+
+        def anew() -> Checked:
+            self._tell("checking the records", 0, 0)
+            return check(self.plan.gather.events[name], self.sources)
+
+        return self.keep(self.checked_key(name), anew)
 
     @property
     def zones(self) -> ZoneSet | None:
         """The zones that events are looked for in, with the index over their edges."""
-        return self.keep(self.zones_key, lambda: zones_of(self.plan.place, self.sources))
+
+        def anew() -> ZoneSet | None:
+            self._tell("reading the areas", 0, 0)
+            return zones_of(self.plan.place, self.sources)
+
+        return self.keep(self.zones_key, anew)
 
     def words(self, name: str) -> Spoken | None:
         """What the records of a source state as their own areas, matched to the zones."""
@@ -219,7 +228,11 @@ class Chain:
         def anew() -> Looked:
             known = self._shelf.load(key) if self._shelf else None
             events, checked, words = self.plan.gather.events[name], self.checked(name), self.words(name)
-            found = look(events, checked, self.zones, words, known=known, on_progress=self._on_progress)
+
+            def told(done: int, total: int) -> None:
+                self._tell("looking where the events fall", done, total)
+
+            found = look(events, checked, self.zones, words, known=known, on_progress=told)
             if self._shelf and known is None:
                 self._shelf.save(key, found.located)
             return found
@@ -240,6 +253,7 @@ class Chain:
         """The areas."""
 
         def anew() -> Settled:
+            self._tell("settling the areas", 0, 0)
             place = self.plan.place
             recordings = [self.recording(n) for n in self.plan.gather.events] if depends_on_events(place) else []
             return settle(place, self.zones, self._looked_for_areas, recordings, self.sources)
@@ -276,10 +290,12 @@ class Chain:
         under = measure.under
         if under is None or not under.reads:
             return None
-        return self.keep(
-            self._joined_key(measure),
-            lambda: under.joined(self.settled.areas, self.settled.members, self.sources),
-        )
+
+        def anew() -> Denominators | None:
+            self._tell("joining what they are divided by", 0, 0)
+            return under.joined(self.settled.areas, self.settled.members, self.sources)
+
+        return self.keep(self._joined_key(measure), anew)
 
     def measured(self, measure: MeasureKind) -> Measured:
         """One value for each area."""
@@ -333,9 +349,9 @@ class Chain:
         return replace(outcome, notes=(*notes_of(outcome, self.sources), *more))
 
 
-def run(plan: Plan, sources: Sources, *, on_progress: Progress | None = None) -> Outcome:
+def run(plan: Plan, sources: Sources) -> Outcome:
     """Do the whole chain for the mapped measure."""
-    return Chain(plan, sources, on_progress=on_progress).outcome()
+    return Chain(plan, sources).outcome()
 
 
 def _kept_here() -> Keep:

@@ -81,7 +81,7 @@ def _load_demo(engine: Engine, job: uuid.UUID, events: int, progress: Progress) 
             save_source(engine, study_id, role, content, facts, upload_id=upload_id, on_rows=progress.count)
         plan = parse_plan((folder / PLAN).read_text(encoding="utf-8"))
         progress.step("placing the events")
-        study_outcome(engine, study_id, plan, on_progress=progress.count)
+        study_outcome(engine, study_id, plan, tell=lambda _, done, total: progress.count(done, total))
         save_plan(engine, study_id, settled(engine, study_id, plan), parent=None)
     except BaseException:
         update_job(engine, job, study_id=None)

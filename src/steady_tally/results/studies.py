@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable
 from dataclasses import dataclass
 
 from sqlalchemy import Engine
 
-from steady_tally.core.chain import Chain
+from steady_tally.core.chain import Chain, Tell
 from steady_tally.core.errors import SteadyTallyError
 from steady_tally.core.geo.locate import Located
 from steady_tally.core.outcome import Outcome
@@ -26,8 +25,6 @@ from steady_tally.core.sources import Features, Sources, Table
 from steady_tally.results.kept import kept
 from steady_tally.store.placements import load_placement, save_placement
 from steady_tally.store.sources import load_source, load_sources
-
-Progress = Callable[[int, int], None]
 
 
 @dataclass(frozen=True)
@@ -53,10 +50,10 @@ def stored_sources(engine: Engine, study_id: uuid.UUID) -> tuple[Sources, dict[s
     return load_sources(engine, study_id, stored_source)
 
 
-def chain_of(engine: Engine, study_id: uuid.UUID, plan: Plan, *, on_progress: Progress | None = None) -> Chain:
+def chain_of(engine: Engine, study_id: uuid.UUID, plan: Plan, *, tell: Tell | None = None) -> Chain:
     """The chain of a plan over the study's sources."""
     sources, checksums = stored_sources(engine, study_id)
-    return Chain(plan, sources, checksums, keep=kept, shelf=_Shelf(engine), on_progress=on_progress)
+    return Chain(plan, sources, checksums, keep=kept, shelf=_Shelf(engine), tell=tell)
 
 
 def study_outcome(
@@ -65,10 +62,10 @@ def study_outcome(
     plan: Plan,
     *,
     strict: bool = False,
-    on_progress: Progress | None = None,
+    tell: Tell | None = None,
 ) -> Outcome:
     """What the mapped measure comes to; see `Chain.outcome`."""
-    return chain_of(engine, study_id, plan, on_progress=on_progress).outcome(strict=strict)
+    return chain_of(engine, study_id, plan, tell=tell).outcome(strict=strict)
 
 
 def check_plan(engine: Engine, study_id: uuid.UUID, plan: Plan) -> None:

@@ -33,6 +33,7 @@ from steady_tally.core.show.profile import area_profile
 from steady_tally.core.sources import texts
 from steady_tally.core.states import STATES, State
 from steady_tally.results.studies import chain_of, stored_sources
+from steady_tally.results.underway import Step, step_of, underway
 from steady_tally.web.access import Right, needs
 from steady_tally.web.arrow import bulk, cell_table, kept_bulk, lattice_meta, ring_table
 from steady_tally.web.outcomes import Account, AreasAccount, StageView, outcome_of, plan_of
@@ -115,6 +116,21 @@ class View(BaseModel):
 @needs(Right.READ)
 def view(path: PlanPath) -> Response:
     return answer(view_of(path))
+
+
+class Underway(BaseModel):
+    """What is being worked out of a version of the plan now; nothing where `says` is empty."""
+
+    says: str
+    done: int
+    total: int = Field(description="0 where that is not known.")
+
+
+@api.get(f"{PLAN}/underway", summary="How far the view that is asked for is", responses={"200": Underway})
+@needs(Right.READ)
+def how_far(path: PlanPath) -> Response:
+    step = step_of(str(path.version)) or Step("", 0, 0)
+    return answer(Underway(says=step.says, done=step.done, total=step.total))
 
 
 class BulkPath(PlanPath):
@@ -346,13 +362,14 @@ def area_events(path: AreaPath, query: RowsQuery) -> Response:
 
 def view_of(path: PlanPath) -> View:
     """What that version of the plan comes to; or why it cannot be worked out, with all that can be said without."""
-    chain = chain_of(engine(), path.study_id, plan_of(path))
-    try:
-        outcome = chain.outcome(strict=False)
-        _insets_of(outcome)
-    except (PlanError, SourceError) as error:
-        return _without_outcome(path, chain, error)
-    return _view(path, outcome, keys_of(chain))
+    with underway(str(path.version)) as tell:
+        chain = chain_of(engine(), path.study_id, plan_of(path), tell=tell)
+        try:
+            outcome = chain.outcome(strict=False)
+            _insets_of(outcome)
+        except (PlanError, SourceError) as error:
+            return _without_outcome(path, chain, error)
+        return _view(path, outcome, keys_of(chain))
 
 
 def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> View:
