@@ -7,6 +7,7 @@ import re
 import subprocess
 import time
 import urllib.request
+import uuid
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -40,9 +41,12 @@ class Application:
         assert found, line
         self.url = found.group()
 
-    def ask(self, path: str, body: Any = None) -> Any:
-        data = None if body is None else json.dumps(body).encode()
-        request = urllib.request.Request(self.url + path, data=data, headers={"Content-Type": "application/json"})
+    def ask(self, path: str, body: Any = None, *, put: bytes | None = None) -> Any:
+        data = put if body is None else json.dumps(body).encode()
+        kind = "application/json" if put is None else "application/octet-stream"
+        request = urllib.request.Request(
+            self.url + path, data=data, headers={"Content-Type": kind}, method=None if put is None else "PUT"
+        )
         with urllib.request.build_opener(urllib.request.ProxyHandler({})).open(request, timeout=60) as answer:
             return json.load(answer)
 
@@ -55,6 +59,29 @@ class Application:
                     return dict(study)
             time.sleep(0.2)
         raise AssertionError("the demo never loaded")
+
+    def study_of(self, name: str, file: str, data: bytes) -> str:
+        """A study of one file of events, brought in as it is proposed; its identifier."""
+        study = self.ask("api/studies", {"name": name})["id"]
+        upload = f"api/studies/{study}/uploads/{uuid.uuid4()}"
+        self.ask(f"{upload}/{file}", put=data)
+        seen = self.ask(f"{upload}/look", {"reading": {}})
+        time_ = {k: v for k, v in seen["times"][0].items() if k in ("column", "order", "clock", "until")}
+        source = file.rsplit(".", 1)[0]
+        events = {
+            "source": source,
+            "coordinates": seen["coordinates"][0],
+            "identifier": seen["identifier"],
+            "time": time_,
+        }
+        wanted = {"upload_id": upload.rsplit("/", 1)[1], "name": source, "role": "events", "events": events}
+        job = self.ask(f"api/studies/{study}/imports", {**wanted, "reading": seen["reading"]})["id"]
+        deadline = time.monotonic() + 60
+        while (state := self.ask(f"api/jobs/{job}"))["state"] != "done":
+            assert state["state"] in ("waiting", "running"), state
+            assert time.monotonic() < deadline
+            time.sleep(0.05)
+        return str(study)
 
     def stop(self) -> None:
         self._process.terminate()

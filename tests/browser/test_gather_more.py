@@ -41,8 +41,9 @@ def bring(page: Page, name: str, data: bytes) -> None:
 
 @pytest.fixture
 def mapped(page: Page, application: Application, request) -> Page:
-    begin(page, application, f"More {request.node.name[:60]}")
-    bring(page, "calls.csv", calls())
+    application.study()
+    study = application.study_of(f"More {request.node.name[:60]}", "calls.csv", calls())
+    page.goto(f"{application.url}#{study}")
     wait_for_still(page)
     assert gather_figure(page) == 108
     page.keyboard.press("1")

@@ -32,10 +32,10 @@ def events() -> Table:
     return Table("events", pa.table({"lon": LON, "lat": LAT}), count, count + 1)
 
 
-def outcome(areas: dict, features: dict | None = None) -> Outcome:
+def outcome(areas: dict, features: dict | None = None, **place: object) -> Outcome:
     document = {
         "gather": {"events": {"coordinates": {"kind": "columns", "x": "lon", "y": "lat"}, "far_away": "keep"}},
-        "place": {"areas": areas},
+        "place": {"areas": areas, **place},
         "measure": {"kind": "density"},
     }
     return run(read_plan(document), Sources({"events": events()}, features or {}))
@@ -64,6 +64,9 @@ def test_zones_around_the_world_count_and_are_drawn_in_pieces_that_nowhere_cross
     zone = np.floor(((LON - west) % 360.0) / 30.0).astype(int)
     assert o.measured.values.numerator.tolist() == np.bincount(zone[inside], minlength=12).tolist()
     plane = plane_of(o.placed.areas, o.placed.placement.crs)
+    assert not any("another one may be nearer" in n.says for n in o.notes)
+    drawn_in = outcome(areas, {"areas": belts(west)}, tolerance_m=100.0)
+    assert any("another one may be nearer" in n.says for n in drawn_in.notes)
     rings = zone_rings(o.placed.areas, plane)
     for a, b in zip(rings.start, rings.start[1:], strict=False):
         assert np.ptp(rings.xy[a:b, 0]) < 3.0e6, "no ring is wider than a zone"

@@ -8,6 +8,7 @@ import numpy as np
 
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL
 from steady_tally.core.gather.conditions import condition_says
+from steady_tally.core.geo.projection import spans_the_world
 from steady_tally.core.idle import idle_choices
 from steady_tally.core.matching import quoted
 from steady_tally.core.outcome import Figures, Note
@@ -85,6 +86,13 @@ def _placed(outcome: Figures) -> Iterator[str]:
     for way in (Way.STATED, Way.NEAR_STATED, Way.DRAWN_IN):
         if events := account.placed.ways.get(WAYS[way]):
             yield f"{events:,} events were placed {WAYS[way]}, as the plan says."
+    place = outcome.plan.place
+    near = place.tolerance_m > 0.0 or (place.stated.trust_within_m > 0.0 and outcome.events.stated is not None)
+    if near and zones and len(zones.coordinates) and spans_the_world(*zones.degrees.T):
+        yield (
+            "The areas reach around the earth, so that the nearest border is looked for in a cylindrical plane: far "
+            "from the equator another one may be nearer. The metres to the one found are right."
+        )
     partly = int(np.count_nonzero(outcome.counting.unreliable & (outcome.counting.states == State.NUMBER)))
     if partly:
         yield f"{partly:,} areas count only in part, and are marked as unreliable."
