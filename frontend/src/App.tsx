@@ -118,12 +118,12 @@ function WorkingItOut({ study }: { study: Study }) {
   const step = useUnderway(study);
   return (
     <Box role="status" sx={{ p: 3, color: QUIET }}>
-      Working it out…
+      Working it out…{" "}
       {step?.says && (
-        <Box component="span" sx={{ ml: 0.5 }}>
+        <>
           {step.says}
           {step.total > 0 && `: ${whole(step.done)} of ${whole(step.total)}`}
-        </Box>
+        </>
       )}
     </Box>
   );
