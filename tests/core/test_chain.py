@@ -165,6 +165,7 @@ def test_whatever_changes_a_figure_changes_the_key_and_what_changes_only_words_w
     ways = list(leaves(written))
     assert len(ways) > 90
     changed, same = 0, 0
+    keep, _ = counted_work()
     for number, way in enumerate(ways):
         at: Any = written
         for step in way:
@@ -179,12 +180,30 @@ def test_whatever_changes_a_figure_changes_the_key_and_what_changes_only_words_w
                 after = figures(chain.outcome())
             except SteadyTallyError:
                 continue
+            shared = figures(Chain(plan, given, SUMS, keep=keep).outcome())
+            assert shared == after, f"{way}: what another plan left behind was taken for this one's"
             if after != before:
                 changed += 1
                 assert chain.keys("rate")["classed"] != key, way
             same += after == before
     assert changed > 15
     assert same > 150
+
+
+def test_windows_that_hold_everywhere_are_not_taken_for_those_of_another_plan():
+    keep, _ = counted_work()
+    given = sources()
+    document = read_plan(DOCUMENT).as_document()
+    windows = document["gather"]["events"]["calls"]["recorded"]
+    windows[1]["where"] = None
+    year = [{**windows[0], "first_day": "2024-01-01", "last_day": "2024-12-31"}]
+    three = [*windows, {**windows[0], "name": "before", "first_day": "2023-01-01", "last_day": "2023-12-31"}]
+    for recorded in (year, windows, three, windows[:1], windows[::-1]):
+        document["gather"]["events"]["calls"]["recorded"] = recorded
+        plan = read_plan(document)
+        shared, fresh = Chain(plan, given, SUMS, keep=keep).outcome(), Chain(plan, given, SUMS).outcome()
+        assert figures(shared) == figures(fresh)
+        assert shared.placed.window.tolist() == fresh.placed.window.tolist()
 
 
 WORDS = [

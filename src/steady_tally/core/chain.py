@@ -55,7 +55,7 @@ from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Sources
 from steady_tally.core.states import State
 
-_RESULTS_VERSION = 5  # raised when the same plan and sources come to give another result
+_RESULTS_VERSION = 6  # raised when the same plan and sources come to give another result
 _OPEN = "a question is open"
 
 T = TypeVar("T")
@@ -144,8 +144,6 @@ class Chain:
 
     def _recorded_key(self, name: str) -> list[Any]:
         windows = self.plan.gather.events[name].recorded
-        if all(w.where is None for w in windows):
-            return []
         found: list[Any] = [bare(windows)]
         for window in windows:
             if isinstance(window.where, RecordedList):
@@ -165,10 +163,10 @@ class Chain:
         return fingerprint("areas", areas)
 
     def recording_key(self, name: str) -> str:
-        place, windows = self.plan.place, bare(self.plan.gather.events[name].recorded)
+        place = self.plan.place
         ground = [place.areas.kind, bare(place.projection)]
         ground.append(self.areas_key if depends_on_events(place) else self.zones_key)
-        return fingerprint("recording", windows, self._recorded_key(name), ground)
+        return fingerprint("recording", self._recorded_key(name), ground)
 
     def _placement_key(self, name: str) -> str:
         part = [self.plan.place.tolerance_m, bare(self.plan.place.stated)]
