@@ -8,7 +8,7 @@ import Typography from "@mui/material/Typography";
 import type { ReactNode } from "react";
 import type { View } from "../api/client";
 import { whole } from "../format";
-import { INK, MADDER, QUIET } from "../theme";
+import { INK, MADDER, QUIET, RULE } from "../theme";
 
 export function Question({ children }: { children: ReactNode }) {
   return (
@@ -124,5 +124,17 @@ export function Choice(props: { value: string; label: string; onChoose: () => vo
       disabled={props.disabled}
       control={<Radio size="small" sx={{ py: 0.5 }} onChange={props.onChoose} />}
     />
+  );
+}
+
+/** What is seldom needed, behind its title. */
+export function Unfold({ title, open, children }: { title: string; open?: boolean; children: ReactNode }) {
+  return (
+    <Box component="details" open={open} sx={{ mt: 2, borderTop: `1px solid ${RULE}`, pt: 1 }}>
+      <Box component="summary" sx={{ cursor: "pointer", fontWeight: 500 }}>
+        {title}
+      </Box>
+      {children}
+    </Box>
   );
 }

@@ -1,29 +1,14 @@
-/** The choices for one file, all guessed first. The common ones stand open; the rest unfold. */
-import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
-import Checkbox from "@mui/material/Checkbox";
-import FormControlLabel from "@mui/material/FormControlLabel";
 import TextField from "@mui/material/TextField";
-import { type ReactNode, useState } from "react";
+import { useState } from "react";
 import type { Look, Source } from "../../api/client";
 import { DecimalSign, Field, Pick } from "../../parts/Fields";
-import { Quiet } from "../../parts/parts";
+import { Quiet, Unfold } from "../../parts/parts";
 import { SystemField } from "../../parts/SystemField";
-import {
-  asksDecimal,
-  type Choices,
-  type DraftCoordinates,
-  FACTS,
-  ORDERS,
-  type Order,
-  ofEvents,
-  others,
-  ROLES,
-  rolesFor,
-  type Time,
-} from "../../plan/choices";
+import { asksDecimal, type Choices, FACTS, ofEvents, ROLES, rolesFor } from "../../plan/choices";
 import { type Incoming, lookAgain, useIncoming } from "../../state/incoming";
-import { RULE } from "../../theme";
+import { PeriodsForm } from "./PeriodsForm";
+import { WhenForm } from "./WhenForm";
+import { WhereForm } from "./WhereForm";
 
 interface Props {
   file: Incoming;
@@ -98,8 +83,8 @@ export function ChoicesForm({ file, look, choices, sources }: Props) {
           {choices.role === "counts" && choices.number && (
             <NumberWriting look={look} choices={choices} set={set} />
           )}
-          <Where look={look} choices={choices} set={set} read={read} />
-          <When look={look} choices={choices} set={set} />
+          <WhereForm look={look} choices={choices} set={set} read={read} />
+          <WhenForm look={look} choices={choices} set={set} />
           <Pick
             label="Identifier"
             value={choices.identifier ?? ""}
@@ -171,231 +156,8 @@ export function ChoicesForm({ file, look, choices, sources }: Props) {
             onChange={(text) => set({ facts: { ...choices.facts, [key]: text } })}
           />
         ))}
-        {ofEvents(choices.role) && <Windows choices={choices} set={set} />}
+        {ofEvents(choices.role) && <PeriodsForm choices={choices} set={set} />}
       </Unfold>
-    </>
-  );
-}
-
-type Set = (change: Partial<Choices>) => void;
-const NOWHERE = JSON.stringify({ kind: "none" });
-
-function Where(props: {
-  look: Look;
-  choices: Choices;
-  set: Set;
-  read: (r: Record<string, unknown>) => void;
-}) {
-  const { look, choices, set, read } = props;
-  const at = choices.coordinates;
-  const columns = look.columns.map((c) => [c.name, c.name] as const);
-  const guessed = look.coordinates.map((c) => JSON.stringify(placeOnly(c)));
-  const now = at ? JSON.stringify(placeOnly(at)) : "";
-  const kinds = [
-    ...look.coordinates.map((c, i) => [guessed[i], placeSays(c)] as const),
-    ...(guessed.includes(now) || !at ? [] : [[now, placeSays(at)] as const]),
-    ["columns", "two columns that I choose"] as const,
-    ["pair", "one column with both"] as const,
-    ["point text", "one column with POINT (x y)"] as const,
-    ...(now === NOWHERE ? [] : [[NOWHERE, placeSays({ kind: "none" })] as const]),
-  ];
-  const change = (value: string) => {
-    const first = look.columns[0]?.name ?? "";
-    const found = look.coordinates[guessed.indexOf(value)];
-    const crs = at && at.kind !== "none" ? at.crs : null;
-    if (found)
-      set({
-        coordinates: {
-          ...(found as unknown as DraftCoordinates),
-          crs: (found.crs as string | null) ?? crs,
-        } as DraftCoordinates,
-      });
-    else if (value === NOWHERE) set({ coordinates: { kind: "none" } });
-    else if (value === "columns")
-      set({ coordinates: { kind: "columns", x: first, y: first, decimal: ".", crs } });
-    else if (value === "pair")
-      set({
-        coordinates: { kind: "pair", column: first, order: "lat-lon", decimal: ".", crs: crs ?? "EPSG:4326" },
-      });
-    else if (value === "point text") set({ coordinates: { kind: "point text", column: first, crs } });
-  };
-  const put = (part: Record<string, string | null>) =>
-    set({ coordinates: { ...at, ...part } as DraftCoordinates });
-  return (
-    <>
-      <Pick
-        label="Where it was"
-        value={now}
-        options={at ? kinds : [["", "not found"], ...kinds]}
-        onChange={change}
-      />
-      {at?.kind === "columns" && !guessed.includes(now) && (
-        <Box sx={{ display: "flex", gap: 1 }}>
-          <Pick label="East" value={at.x ?? ""} options={columns} onChange={(x) => put({ x })} />
-          <Pick label="North" value={at.y ?? ""} options={columns} onChange={(y) => put({ y })} />
-        </Box>
-      )}
-      {(at?.kind === "pair" || at?.kind === "point text") && !guessed.includes(now) && (
-        <Pick
-          label="Column"
-          value={at.column ?? ""}
-          options={columns}
-          onChange={(column) => put({ column })}
-        />
-      )}
-      {at?.kind === "pair" && (
-        <Pick
-          label="Which comes first"
-          value={at.order ?? "lat-lon"}
-          options={[
-            ["lat-lon", "north first (latitude, longitude)"],
-            ["lon-lat", "east first (longitude, latitude)"],
-          ]}
-          onChange={(order) => put({ order })}
-        />
-      )}
-      <Pick
-        label={
-          at?.kind === "none" ? "The area's code or name stands in" : "The record's own area, if it says one"
-        }
-        value={choices.stated ?? ""}
-        options={[["", at?.kind === "none" ? "in which column?" : "no column"], ...columns]}
-        onChange={(stated) => set({ stated: stated || null })}
-      />
-      {at && at.kind !== "none" && (
-        <SystemField
-          label="Coordinate system"
-          value={at.crs}
-          near={look.systems}
-          onChange={(crs) => put({ crs })}
-        />
-      )}
-      {others(look) > 0 && (
-        <FormControlLabel
-          control={
-            <Checkbox
-              size="small"
-              checked={look.reading.inside ?? false}
-              onChange={(event) => read({ inside: event.target.checked })}
-            />
-          }
-          label="Take a point inside each line, polygon or group of points as the event"
-        />
-      )}
-    </>
-  );
-}
-
-function When({ look, choices, set }: { look: Look; choices: Choices; set: Set }) {
-  const time = choices.time;
-  const put = (part: Partial<Time>) => set({ time: { ...time!, ...part } });
-  const columns = look.columns.map((c) => [c.name, c.name] as const);
-  const evidence = look.times.find((t) => t.column === time?.column)?.evidence;
-  const change = (column: string) => {
-    const found = look.times.find((t) => t.column === column);
-    if (!column) set({ time: null });
-    else
-      set({
-        time: {
-          column,
-          order: found ? (found.order as Time["order"]) : "year-first",
-          clock: found?.clock ?? null,
-          until: found?.until ?? null,
-          take: "from",
-          zone: time?.zone ?? null,
-        },
-      });
-  };
-  return (
-    <>
-      <Pick
-        label="When it was"
-        value={time?.column ?? ""}
-        options={[["", "not known"], ...columns]}
-        onChange={change}
-      />
-      {time && (
-        <>
-          <Pick<Order | "">
-            label="The date is written"
-            value={time.order ?? ""}
-            options={time.order ? ORDERS : [["", "day or month first?"], ...ORDERS]}
-            onChange={(order) => put({ order: order || null })}
-          />
-          {evidence && <Quiet>{sentence(evidence)}</Quiet>}
-          <Unfold title="More of the time" open={Boolean(time.clock || time.until)}>
-            <Box sx={{ display: "flex", gap: 1 }}>
-              <Pick
-                label="Time of day in"
-                value={time.clock ?? ""}
-                options={[["", "the same column"], ...columns]}
-                onChange={(clock) => put({ clock: clock || null })}
-              />
-              <Pick
-                label="Until"
-                value={time.until ?? ""}
-                options={[["", "a moment, no span"], ...columns]}
-                onChange={(until) => put({ until: until || null })}
-              />
-            </Box>
-            {time.until && (
-              <Pick
-                label="Of the span we take"
-                value={time.take}
-                options={[
-                  ["from", "its beginning"],
-                  ["middle", "its middle"],
-                  ["until", "its end"],
-                ]}
-                onChange={(take) => put({ take: take as Time["take"] })}
-              />
-            )}
-            <Field
-              label="Time zone of the study, for stamps with an offset"
-              value={time.zone ?? ""}
-              placeholder="Atlantic/Azores"
-              onChange={(zone) => put({ zone: zone.trim() || null })}
-            />
-          </Unfold>
-        </>
-      )}
-    </>
-  );
-}
-
-function Windows({ choices, set }: { choices: Choices; set: Set }) {
-  const put = (at: number, part: object) =>
-    set({ recorded: choices.recorded.map((w, i) => (i === at ? { ...w, ...part } : w)) });
-  return (
-    <>
-      <Quiet>Periods in which events were recorded; rates divide by them.</Quiet>
-      {choices.recorded.map((w, i) => (
-        // biome-ignore lint/suspicious/noArrayIndexKey: windows have no other name while they are typed
-        <Box key={i} sx={{ display: "flex", gap: 0.75, alignItems: "center" }}>
-          <Field label="Called" value={w.name} onChange={(name) => put(i, { name })} />
-          <Field
-            label="First day"
-            type="date"
-            value={w.first_day}
-            onChange={(d) => put(i, { first_day: d })}
-          />
-          <Field label="Last day" type="date" value={w.last_day} onChange={(d) => put(i, { last_day: d })} />
-          <Button
-            size="small"
-            aria-label={`Take out period ${i + 1}`}
-            sx={{ minWidth: 28 }}
-            onClick={() => set({ recorded: choices.recorded.filter((_, at) => at !== i) })}
-          >
-            ×
-          </Button>
-        </Box>
-      ))}
-      <Button
-        size="small"
-        onClick={() => set({ recorded: [...choices.recorded, { name: "", first_day: "", last_day: "" }] })}
-      >
-        Add a period
-      </Button>
     </>
   );
 }
@@ -448,33 +210,6 @@ function RowOfNames({ row, read }: { row: number | null; read: (r: Record<string
       }
     />
   );
-}
-
-function Unfold({ title, open, children }: { title: string; open?: boolean; children: ReactNode }) {
-  return (
-    <Box component="details" open={open} sx={{ mt: 2, borderTop: `1px solid ${RULE}`, pt: 1 }}>
-      <Box component="summary" sx={{ cursor: "pointer", fontWeight: 500 }}>
-        {title}
-      </Box>
-      {children}
-    </Box>
-  );
-}
-
-function placeOnly(at: Record<string, unknown>): Record<string, unknown> {
-  const { crs: _crs, decimal: _decimal, order: _order, ...rest } = at;
-  return rest;
-}
-
-function placeSays(at: Record<string, unknown>): string {
-  if (at.kind === "columns") return `${at.x} and ${at.y}`;
-  if (at.kind === "geometry") return "the file's own points";
-  if (at.kind === "none") return "in the area that the record states";
-  return String(at.column);
-}
-
-function sentence(text: string): string {
-  return `${text[0].toUpperCase()}${text.slice(1)}.`;
 }
 
 function withPresent(
