@@ -1,6 +1,7 @@
 """The command line with everything that can be wrong: one sentence, a non-zero exit, nothing half-made."""
 
 import json
+import shlex
 from pathlib import Path
 
 import pyogrio
@@ -181,3 +182,20 @@ def test_what_needs_a_decision_is_a_warning(folder):
     code, said = run(folder)
     assert code == 0
     assert "warning: The filter “inside an outline” cuts areas, but they are still divided by all their ground." in said
+
+
+def test_what_the_first_page_of_the_documents_says_to_type_works(tmp_path, monkeypatch):
+    text = (Path(__file__).parent.parent / "README.md").read_text(encoding="utf-8").replace("\\\n", "")
+    lines = [
+        shlex.split(line)
+        for line in text.splitlines()
+        if line.startswith(("./steady-tally demo", "./steady-tally run demo"))
+    ]
+    monkeypatch.chdir(tmp_path)
+    for _, *words in lines:
+        done = CliRunner().invoke(main, [*words, *(["--events", "600"] if words[0] == "demo" else [])])
+        assert done.exit_code == 0, done.output
+    assert [words[1] for words in lines] == ["demo", "run"]
+    assert {p.name for p in (tmp_path / "result").iterdir()} == {
+        "areas.csv", "areas.geojson", "events.csv", "set-aside.csv", "ledger.json",
+    }  # fmt: skip
