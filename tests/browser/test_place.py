@@ -332,8 +332,10 @@ def test_events_are_coloured_by_their_area_and_carry_its_columns_in_the_rows_and
     opened.get_by_label("The text").select_option("District 3")
     expect(opened.get_by_text(re.compile("^The first 5,000 of|^[0-9,]+ events$"))).to_be_visible()
     wanted = sum(a["numerator"] for a in areas_of(application, study) if a["identifier"].startswith("Q03"))
+    file = opened.get_by_role("link", name="save as CSV")
+    expect(file).to_have_attribute("href", re.compile("District"))
     with opened.expect_download() as download:
-        opened.get_by_role("link", name="save as CSV").click()
+        file.click()
     lines = download.value.path().read_text(encoding="utf-8").splitlines()
     assert len(lines) == wanted + 1
     assert all("District 3" in line for line in lines[1:])
