@@ -13,6 +13,7 @@ from functools import cached_property
 from typing import Any, Protocol, TypeVar
 
 import numpy as np
+from pyproj import CRS
 
 from steady_tally.core.classes import Classing
 from steady_tally.core.classes.breaks import ZERO_CLASS, assign, goodness_of_variance_fit
@@ -20,7 +21,10 @@ from steady_tally.core.classes.kind import Classable
 from steady_tally.core.classes.steadiness import steadiness
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.conditions import rows_that_hold
-from steady_tally.core.gather.records import Checked, Gathered, check, choose, whereabouts
+from steady_tally.core.gather.judging import Judged, judge
+from steady_tally.core.gather.reading import EVENTS, read_records, system_of
+from steady_tally.core.gather.records import Checked, Gathered, checked_of, choose, whereabouts
+from steady_tally.core.gather.times import ReadTimes
 from steady_tally.core.gather.windows import KeptWindow, kept_windows
 from steady_tally.core.geo.locate import Located
 from steady_tally.core.ledger import balance
@@ -57,6 +61,7 @@ from steady_tally.core.states import State
 
 _RESULTS_VERSION = 6  # raised when the same plan and sources come to give another result
 _OPEN = "a question is open"
+WORTH_A_PLACE = 100_000  # records from which on reading what was found of them is faster than finding it
 
 T = TypeVar("T")
 Tell = Callable[[str, int, int], None]  # what is being done, and so many of so many are done; of 0 where nobody knows
@@ -70,10 +75,12 @@ class Keep(Protocol):
 
 
 class Shelf(Protocol):
-    """Where the zones of events are kept for good, by key."""
+    """Where the zones of events, and what was found of many records, are kept for good, by key."""
 
     def load(self, key: str) -> Located | None: ...
     def save(self, key: str, located: Located) -> None: ...
+    def load_checked(self, key: str, crs: CRS) -> tuple[ReadTimes | None, Judged] | None: ...
+    def save_checked(self, key: str, times: ReadTimes | None, judged: Judged) -> None: ...
 
 
 class Chain:
@@ -199,8 +206,17 @@ class Chain:
         """Every record of one events source with its place and time, whatever the filter."""
 
         def anew() -> Checked:
-            self._tell("checking the records", 0, 0)
-            return check(self.plan.gather.events[name], self.sources)
+            events, key = self.plan.gather.events[name], self.checked_key(name)
+            table = self.sources.table(events.source, wanted_by=EVENTS)
+            shelf = self._shelf if table.row_count >= WORTH_A_PLACE else None
+            known = shelf.load_checked(key, system_of(events, table)) if shelf else None
+            if known is None:
+                self._tell("checking the records", 0, 0)
+                read = read_records(events, table)
+                known = read.times, judge(events, [read], self.sources)
+                if shelf:
+                    shelf.save_checked(key, *known)
+            return checked_of(events, table, *known)
 
         return self.keep(self.checked_key(name), anew)
 

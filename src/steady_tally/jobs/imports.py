@@ -12,14 +12,14 @@ from pydantic import BaseModel, Field
 from sqlalchemy import Engine
 
 from steady_tally.core.draft import density_of, difference, draft, needed_columns
-from steady_tally.core.errors import NotFound, SourceError
+from steady_tally.core.errors import NotFound, SourceError, SteadyTallyError
 from steady_tally.core.plan.gather import Events, Reading
 from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.core.sources import Features, Table
 from steady_tally.formats.read import open_table, read_zones
 from steady_tally.jobs.connection import worker_engine
 from steady_tally.jobs.progress import Progress, reported, update_job
-from steady_tally.results.studies import settled, stored_source, stored_sources
+from steady_tally.results.studies import chain_of, settled, stored_source, stored_sources
 from steady_tally.store.sources import (
     FileFacts,
     Shown,
@@ -76,6 +76,25 @@ def bring_in(engine: Engine, study_id: uuid.UUID, wanted: Import, progress: Prog
             _plan_with(engine, study_id, wanted.events)
         elif plan is not None and _planned(plan, wanted.name):
             save_plan(engine, study_id, _chosen_anew(plan, wanted), parent=study(engine, study_id).head_id)
+        _look_ahead(engine, study_id, progress)
+
+
+def _look_ahead(engine: Engine, study_id: uuid.UUID, progress: Progress) -> None:
+    """The long part of the first map, which is kept for good: so nobody waits for it before an empty page."""
+    now = [""]
+
+    def tell(says: str, done: int, total: int) -> None:
+        if says != now[0]:
+            now[0] = says
+            progress.step(says)
+        if total:
+            progress.count(done, total)
+
+    try:
+        plan = open_plan(engine, study_id)
+        chain_of(engine, study_id, plan, tell=tell).looked(plan.measures[plan.mapped].events)
+    except SteadyTallyError:
+        return  # opening the study says what is wrong
 
 
 def _bring_file_in(engine: Engine, study_id: uuid.UUID, wanted: Import, plan: Plan | None, progress: Progress) -> None:

@@ -5,10 +5,13 @@ from __future__ import annotations
 import uuid
 from dataclasses import dataclass
 
+from pyproj import CRS
 from sqlalchemy import Engine
 
 from steady_tally.core.chain import Chain, Tell
 from steady_tally.core.errors import SteadyTallyError
+from steady_tally.core.gather.judging import Judged
+from steady_tally.core.gather.times import ReadTimes
 from steady_tally.core.geo.locate import Located
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.looking import fixed_projection
@@ -23,13 +26,14 @@ from steady_tally.core.show.drawing import plane_of
 from steady_tally.core.show.insets import insets_of
 from steady_tally.core.sources import Features, Sources, Table
 from steady_tally.results.kept import kept
+from steady_tally.store.checked import load_checked, save_checked
 from steady_tally.store.placements import load_placement, save_placement
 from steady_tally.store.sources import load_source, load_sources
 
 
 @dataclass(frozen=True)
 class _Shelf:
-    """Placements in the database."""
+    """Placements, and what was found of records, in the database."""
 
     engine: Engine
 
@@ -38,6 +42,12 @@ class _Shelf:
 
     def save(self, key: str, located: Located) -> None:
         save_placement(self.engine, key, located)
+
+    def load_checked(self, key: str, crs: CRS) -> tuple[ReadTimes | None, Judged] | None:
+        return load_checked(self.engine, key, crs)
+
+    def save_checked(self, key: str, times: ReadTimes | None, judged: Judged) -> None:
+        save_checked(self.engine, key, times, judged)
 
 
 def stored_source(engine: Engine, source_id: uuid.UUID) -> Table | Features:

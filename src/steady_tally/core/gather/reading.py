@@ -137,14 +137,31 @@ def identifiers_of(events: Events, table: Table) -> pa.ChunkedArray:
     return pc.if_else(pc.equal(text, ""), pc.binary_join_element_wise("record", numbers, " "), text)
 
 
+def system_of(events: Events, table: Table) -> CRS:
+    """The system of the records' coordinates."""
+    at = events.coordinates
+    if isinstance(at, NoCoordinates):
+        return coordinate_system("EPSG:4326", wanted_by=EVENTS + ".coordinates")
+    if isinstance(at, (CoordinateColumns, CoordinatePair, CoordinateText)):
+        return coordinate_system(at.crs, wanted_by=EVENTS + ".coordinates.crs")
+    system = at.crs or table.crs
+    if system is None:
+        raise PlanError(
+            f"“{table.name}” names no coordinate system.",
+            where=EVENTS + ".coordinates",
+            todo="Say which it is in coordinates.crs.",
+        )
+    return coordinate_system(system, wanted_by=EVENTS + ".coordinates")
+
+
 def _coordinates(events: Events, table: Table) -> tuple[Cells, Cells, CRS]:
     at = events.coordinates
     where = EVENTS + ".coordinates"
     if isinstance(at, NoCoordinates):
         nowhere = Cells(".", np.full(table.row_count, np.nan), np.ones(table.row_count, np.bool_), None)
-        return nowhere, nowhere, coordinate_system("EPSG:4326", wanted_by=where)
+        return nowhere, nowhere, system_of(events, table)
     if isinstance(at, (CoordinateColumns, CoordinatePair, CoordinateText)):
-        crs = coordinate_system(at.crs, wanted_by=where + ".crs")
+        crs = system_of(events, table)
         decimal: Decimal = "."
         if isinstance(at, CoordinateColumns):
             columns = (table.column(at.x, wanted_by=where + ".x"), table.column(at.y, wanted_by=where + ".y"))
@@ -164,14 +181,9 @@ def _coordinates(events: Events, table: Table) -> tuple[Cells, Cells, CRS]:
             where=where,
             todo='Name its coordinate columns: {"kind": "columns", "x": "…", "y": "…"}.',
         )
-    system = at.crs or table.crs
-    if system is None:
-        raise PlanError(
-            f"“{table.name}” names no coordinate system.", where=where, todo="Say which it is in coordinates.crs."
-        )
     blank = np.asarray(~np.isfinite(table.points).all(axis=1))
     x, y = (Cells(".", column, blank, None) for column in table.points.T)
-    return x, y, coordinate_system(system, wanted_by=where)
+    return x, y, system_of(events, table)
 
 
 def _certain(cells: Cells) -> Flags:
