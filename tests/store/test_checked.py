@@ -3,7 +3,6 @@
 from dataclasses import fields
 
 import numpy as np
-import pyarrow as pa
 import pytest
 
 from steady_tally.core import chain as module
@@ -12,17 +11,11 @@ from steady_tally.core.gather.judging import Judged, judge
 from steady_tally.core.gather.reading import read_records, system_of
 from steady_tally.core.plan.gather import Events
 from steady_tally.core.plan.whole import read_plan
-from steady_tally.core.sources import Sources, Table
+from steady_tally.core.sources import Sources
 from steady_tally.results.studies import _Shelf
 from steady_tally.store.checked import load_checked, save_checked
 
-from ..core.test_chain import DOCUMENT, SUMS, figures, sources
-
-
-def table(name: str, **columns: list) -> Table:
-    n = len(next(iter(columns.values())))
-    return Table(name, pa.table(columns), np.arange(1, n + 1), np.arange(2, n + 2))
-
+from ..core.test_chain import DOCUMENT, SUMS, figures, sources, table
 
 RECORDS = table(
     "events",

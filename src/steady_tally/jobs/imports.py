@@ -18,7 +18,7 @@ from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.core.sources import Features, Table
 from steady_tally.formats.read import open_table, read_zones
 from steady_tally.jobs.connection import worker_engine
-from steady_tally.jobs.progress import Progress, reported, update_job
+from steady_tally.jobs.progress import Cancelled, Progress, reported, update_job
 from steady_tally.results.studies import chain_of, settled, stored_source, stored_sources
 from steady_tally.store.sources import (
     FileFacts,
@@ -93,8 +93,8 @@ def _look_ahead(engine: Engine, study_id: uuid.UUID, progress: Progress) -> None
     try:
         plan = open_plan(engine, study_id)
         chain_of(engine, study_id, plan, tell=tell).looked(plan.measures[plan.mapped].events)
-    except SteadyTallyError:
-        return  # opening the study says what is wrong
+    except (SteadyTallyError, Cancelled):
+        return  # opening the study says what is wrong; who stops here stops looking ahead, and the file is in
 
 
 def _bring_file_in(engine: Engine, study_id: uuid.UUID, wanted: Import, plan: Plan | None, progress: Progress) -> None:
