@@ -78,10 +78,11 @@ def run(
     if name not in document.measures:
         there = ", ".join(f"“{m}”" for m in document.measures)
         raise SourceError(f"it has no measure “{name}”.", where=f"plan “{plan}”", todo=f"Choose one of these: {there}.")
-    wanted, counted = document.measures[name], document.events_of(name)
+    counted = document.events_of(name)
+    read = list(dict.fromkeys(r for term in document.measures[name].terms.values() for r in term.reads))
     files = {counted.source: events, document.place.source or "areas": areas}
     if table is not None:
-        files[next(iter(wanted.under.reads if wanted.under else ()), "table")] = table
+        files[next(iter(read), "table")] = table
     if look_up is not None:
         files[counted.look_up.source if counted.look_up else "look-up"] = look_up
     files |= dict(_named(one) for one in source)
@@ -92,7 +93,7 @@ def run(
 
     # The events come in pieces, unless something else is read from the same file.
     sources_of_others = [e.source for e in document.gather.events.values() if e is not counted]
-    also = {*(wanted.under.reads if wanted.under else ()), *document.lists, *sources_of_others}
+    also = {*read, *document.lists, *sources_of_others}
     whole = {n: f for n, f in files.items() if n != counted.source or n in also}
     with ThreadPoolExecutor() as pool:
         # The files are read side by side, and what works on them is loaded in the meantime.

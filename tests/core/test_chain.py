@@ -235,7 +235,13 @@ def worked_out(plan: Plan, keep: Callable, done: list[str], measure: str | None 
     chain = Chain(plan, sources(), SUMS, keep=keep)
     before = len(done)
     chain.outcome(measure)
-    names = {key: name for name, key in chain.keys(measure or plan.mapped).items()}
+    measure = measure or plan.mapped
+    names = {chain.zones_key: "zones", **{key: name for name, key in chain.keys(measure).items()}}
+    events = plan.measures[measure].events
+    names |= {
+        chain.exposure_key(events): "exposure",
+        **{chain.tally_key(w): "tally" for w in plan.measures[measure].wants},
+    }
     return {names.get(key, "zones") for key in done[before:]}
 
 
@@ -255,15 +261,18 @@ def test_each_change_works_out_only_what_it_must():
     keep, done = counted_work()
     everything = worked_out(read_plan(DOCUMENT), keep, done)
     assert everything == {
-        "zones", "checked", "looked", "areas", "placement", "gathered", "placed", "joined", "measured", "classed"
+        "zones", "checked", "looked", "areas", "placement", "gathered", "placed", "exposure", "tally",
+        "joined under", "measured", "classed",
     }  # fmt: skip
     assert worked_out(changed("class.rate.count", 2), keep, done) == {"classed"}
     assert worked_out(changed("measure.rate.per", 7.0), keep, done) == {"measured", "classed"}
     filtered = changed("gather.events.calls.where.1.on", True)
-    assert worked_out(filtered, keep, done) == {"gathered", "placed", "measured", "classed"}, "no table is joined anew"
+    assert worked_out(filtered, keep, done) == {"gathered", "placed", "tally", "measured", "classed"}, (
+        "no table is joined"
+    )
     other = changed("measure.rate.denominator.where", [{"column": "sex", "values": ["f"]}])
-    assert worked_out(other, keep, done) == {"joined", "measured", "classed"}
-    assert worked_out(read_plan(DOCUMENT), keep, done, "women") == {"measured", "classed"}
+    assert worked_out(other, keep, done) == {"joined under", "measured", "classed"}
+    assert worked_out(read_plan(DOCUMENT), keep, done, "women") == {"tally", "measured", "classed"}
     mapped = changed("show.mapped", "women")
     assert worked_out(mapped, keep, done) == set()
     assert worked_out(read_plan(DOCUMENT), keep, done) == set(), "and back loses nothing"
@@ -334,7 +343,7 @@ def test_what_is_done_is_told_while_it_is_done_and_not_again_for_what_is_kept():
     said = list(dict.fromkeys(says for says, _, _ in told))
     assert said == [
         "checking the records", "reading the areas", "looking where the events fall", "settling the areas",
-        "joining what they are divided by",
+        "joining tables to the areas",
     ]  # fmt: skip
     looked = [(done, total) for says, done, total in told if says == "looking where the events fall"]
     assert looked[-1][0] == looked[-1][1] >= events

@@ -9,8 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.measure.under.join import denominators, propose
-from steady_tally.core.measure.under.table import FromTable
+from steady_tally.core.measure.terms.join import propose, table_figures
+from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.place.zones import ZoneSet, zones_from
 from steady_tally.core.sources import Table
 
@@ -34,7 +34,7 @@ def plan(**more: object) -> FromTable:
 
 
 def values(of: Table, zones: ZoneSet, **more: object) -> list[float]:
-    return denominators(plan(**more), of, zones).values.tolist()
+    return table_figures(plan(**more), of, zones).values.tolist()
 
 
 SEXES, AGES, YEARS = ["f", "m"], ["0-14", "15-64", "65+"], ["2021", "2022"]
@@ -66,14 +66,14 @@ def test_rows_over_sex_and_age_add_up_to_the_mean_of_years_and_totals_beside_the
     shuffled = Table("t", found.columns.take(order), found.record, found.line)
     zones = areas(*wards)
     expected = [sum(given_[i * 12 : i * 12 + 12]) / 2 for i in range(3)]
-    got = denominators(plan(add_over=["sex", "age"], mean_over="year"), shuffled, zones)
+    got = table_figures(plan(add_over=["sex", "age"], mean_over="year"), shuffled, zones)
     assert got.values.tolist() == expected
     assert got.rows_read == got.rows_used + got.rows_left_over + got.rows_filtered_out + got.totals
     assert got.totals == (36 if totals else 0)
     for left_out in ({"add_over": ["sex"], "mean_over": "year"}, {"add_over": ["sex", "age"]}, {"mean_over": "year"}):
         refusal = None
         try:
-            same = denominators(plan(**left_out), shuffled, zones)
+            same = table_figures(plan(**left_out), shuffled, zones)
         except PlanError as error:
             refusal = error.sentence
         if refusal is None:  # its totals tell that a column may be added over
@@ -139,7 +139,7 @@ def test_a_row_that_is_missing_stands_for_nobody_only_by_the_users_word():
 
 def test_an_area_with_only_its_total_has_that():
     mixed = table(ward=list("AAABC"), sex=["f", "m", "total", "total", "total"], residents=[5, 6, 11, 9, 4])
-    found = denominators(plan(add_over=["sex"]), mixed, areas("A", "B", "C"))
+    found = table_figures(plan(add_over=["sex"]), mixed, areas("A", "B", "C"))
     assert (found.values.tolist(), found.totals, found.rows_used) == ([11, 9, 4], 1, 4)
 
 
@@ -150,5 +150,5 @@ def test_a_number_that_happens_to_be_the_sum_of_others_is_no_total():
 
 def test_a_mean_over_fewer_years_than_others_is_told():
     short = table(ward=list("AAB"), year=["2021", "2022", "2021"], residents=[4, 6, 9])
-    found = denominators(plan(mean_over="year"), short, areas("A", "B"))
+    found = table_figures(plan(mean_over="year"), short, areas("A", "B"))
     assert (found.values.tolist(), found.areas_short) == ([5, 9], ("B",))

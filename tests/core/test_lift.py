@@ -127,7 +127,7 @@ def test_every_form_of_a_plan_that_was_saved_is_read_and_nothing_of_it_is_lost(d
     plan = read_plan(document)
     assert json.dumps(document) == kept, "what is stored stays as it is"
     written = plan.as_document()
-    assert written["version"] == 2
+    assert written["version"] == 3
     assert read_plan(written) == plan == parse_plan(json.dumps(written))
     said = leaves(document)
     for moved in ("version", "kind", "width_m", "centre", "cover", "corners", "recorded"):
@@ -139,7 +139,9 @@ def test_every_form_of_a_plan_that_was_saved_is_read_and_nothing_of_it_is_lost(d
     where = document["place"].get("recorded")
     assert len(events.recorded) == (max(len(windows), 1) if where else len(windows))
     assert all((w.where is None) == (where is None) for w in events.recorded)
-    assert (measure.kind, plan.show.mapped) == ("count" if measure.under is None else "rate", next(iter(plan.measures)))
+    terms = {"count": [None], "density": ["ground"]}.get(document["measure"].get("kind"), ["table"])
+    assert [measure.denominator and measure.denominator.kind] == terms
+    assert plan.show.mapped == next(iter(plan.measures))
     assert plan.show.hide_empty == document.get("class", {}).get("hide_empty", False)
     assert plan.colours_of(plan.mapped).ramp == document.get("show", {}).get("ramp", "kelp")
     assert events.source == old.get("source", "events")
@@ -171,3 +173,40 @@ def test_several_measures_need_a_mapped_one_and_every_name_must_be_there():
     ):
         with pytest.raises(PlanError, match=says):
             read_plan(wrong)
+
+
+OLD_MEASURES = st.one_of(
+    st.builds(lambda time: {"kind": "count", "time": time}, st.sampled_from(["none", "window", "year"])),
+    st.builds(
+        lambda under, more: {"kind": "rate", "denominator": under, **more},
+        st.sampled_from([TABLE, {"kind": "table", **TABLE}, {"kind": "ground"}]),
+        some(per=st.sampled_from([1.0, 1000.0]), time=st.sampled_from(["none", "year"])),
+    ),
+    st.builds(
+        lambda more: {"kind": "share", "group": [{"column": "sex", "values": ["f"]}], **more},
+        some(per=st.sampled_from([1.0, 1000.0])),
+    ),
+)
+
+
+@given(st.dictionaries(st.sampled_from("abc"), OLD_MEASURES, min_size=1), st.booleans())
+def test_measures_of_version_2_become_sums_of_the_same_terms(measures, says_version):
+    document = {
+        **({"version": 2} if says_version else {}),
+        "gather": {"events": {"calls": {"coordinates": COORDINATES[0], "recorded": WINDOWS}}},
+        "place": {"areas": AREAS[0]},
+        "measure": {name: {"events": "calls", **m} for name, m in measures.items()},
+        "show": {"mapped": next(iter(measures))},
+    }
+    kept = json.dumps(document)
+    plan = read_plan(document)
+    assert json.dumps(document) == kept
+    for name, old in measures.items():
+        new = plan.measures[name].model_dump(mode="json")
+        assert (new["numerator"]["events"], new["time"]) == ("calls", old.get("time", "none"))
+        assert new["per"] == old.get("per", {"count": 1.0, "rate": 10_000.0, "share": 100.0}[old["kind"]])
+        assert [c["values"] for c in new["numerator"]["where"]] == ([["f"]] if old["kind"] == "share" else [])
+        if old["kind"] == "rate":
+            assert not leaves(old["denominator"]) - leaves({"kind": "table", **new["denominator"]})
+        else:
+            assert (new["denominator"] or {}).get("kind") == {"count": None, "share": "events"}[old["kind"]]

@@ -38,8 +38,8 @@ def test_a_plan_written_out_reads_back_as_itself():
         ("class.count", 0, "class.events.count: input should be greater"),
         ("class.colour", "red", "class.events.colour: there is no such entry"),
         ("class.method", "best", "class.events: “best” is none of 'quantile'"),
-        ("version", 3, "version"),
-        ("measure", {"kind": "rate"}, "denominator: this entry is missing"),
+        ("version", 4, "version"),
+        ("measure", {"kind": "rate", "denominator": {"kind": "table"}}, "denominator.keys: this entry is missing"),
         ("gather.events.recorded", [{"first_day": "2023-06-02", "last_day": "2023-06-01"}], "before it starts"),
         (
             "gather.events.recorded",

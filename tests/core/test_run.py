@@ -122,7 +122,7 @@ def test_rows_are_added_up_filtered_and_averaged_over_years():
     )
     outcome = run(plan(measure), sources)
     assert outcome.measured.values.denominator.tolist() == [2300.0]
-    found = outcome.measured.joined
+    found = outcome.measured.joined["under"]
     assert (found.rows_read, found.rows_filtered_out, found.rows_used, found.rows_left_over) == (5, 1, 4, 0)
 
 

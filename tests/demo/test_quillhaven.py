@@ -68,7 +68,7 @@ def test_the_ledger_file_adds_up(outcome):
     for stage in (gather, place):
         assert stage["records_in"] == stage["records_out"] + sum(r["records"] for r in stage["set_aside"])
     assert gather["records_out"] == place["records_in"]
-    table = ledger["table"]
+    table = ledger["tables"]["under"]
     assert table["rows_read"] == table["rows_filtered_out"] + table["rows_used"] + table["rows_left_over"]
     assert ledger["periods"] == 5.0
 

@@ -81,7 +81,7 @@ def test_the_ledger_names_plan_and_checksums_and_leaves_out_what_is_not_there(ou
     ledger = json.loads((tmp_path / "out" / "ledger.json").read_text(encoding="utf-8"))
     assert ledger["checksums"] == {"events": "ab", "areas": "cd"}
     assert ledger["plan"] == outcome.plan.as_document()
-    assert (ledger["table"], ledger["placements"]) == (None, 3)
+    assert (ledger["tables"], ledger["placements"]) == ({}, 3)
     assert {p.name for p in (tmp_path / "out").iterdir()} == FILES
 
 

@@ -7,18 +7,20 @@ changes words or colours works out nothing.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from functools import cached_property
-from typing import Any, Protocol, TypeVar
+from typing import Any, Protocol, TypeVar, assert_never
 
 import numpy as np
+import pyarrow as pa
 from pyproj import CRS
 
 from steady_tally.core.classes import Classing
 from steady_tally.core.classes.breaks import ZERO_CLASS, assign, goodness_of_variance_fit
 from steady_tally.core.classes.kind import Classable
 from steady_tally.core.classes.steadiness import steadiness
+from steady_tally.core.columns import coded_text, column_numbers
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.conditions import rows_that_hold
 from steady_tally.core.gather.judging import Judged, judge
@@ -29,11 +31,21 @@ from steady_tally.core.gather.windows import KeptWindow, kept_windows
 from steady_tally.core.geo.locate import Located
 from steady_tally.core.ledger import balance
 from steady_tally.core.measure import Measure
-from steady_tally.core.measure.count import Count
-from steady_tally.core.measure.kind import Material, MeasureKind
-from steady_tally.core.measure.tally import Tally, tally
+from steady_tally.core.measure.kind import MeasureKind
+from steady_tally.core.measure.quotient import Quotient
+from steady_tally.core.measure.tally import (
+    Tally,
+    Wanted,
+    count_categories,
+    count_events,
+    count_persons,
+    list_numbers,
+    spread,
+)
+from steady_tally.core.measure.terms.events import OfEvents
+from steady_tally.core.measure.terms.joined import TableFigures
+from steady_tally.core.measure.terms.kind import Material, TermKind
 from steady_tally.core.measure.time import Span
-from steady_tally.core.measure.under.join import Denominators
 from steady_tally.core.notes import notes_of
 from steady_tally.core.outcome import Classed, Measured, Note, Outcome, Placed, account_of, counting_in, spans_of
 from steady_tally.core.place.looking import Looked, look, words_of, zones_of
@@ -47,7 +59,7 @@ from steady_tally.core.place.placing import (
     recorded_in,
     settle,
 )
-from steady_tally.core.place.recording import Recording
+from steady_tally.core.place.recording import Recording, recording
 from steady_tally.core.place.settled import Settled
 from steady_tally.core.place.stated import Spoken
 from steady_tally.core.place.zones import ZoneSet
@@ -59,7 +71,7 @@ from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Sources
 from steady_tally.core.states import State
 
-_RESULTS_VERSION = 6  # raised when the same plan and sources come to give another result
+_RESULTS_VERSION = 7  # raised when the same plan and sources come to give another result
 _OPEN = "a question is open"
 WORTH_A_PLACE = 100_000  # records from which on reading what was found of them is faster than finding it
 
@@ -110,7 +122,7 @@ class Chain:
 
     def keys(self, measure: str) -> Keys:
         """The keys of all results that one measure comes from."""
-        name = self.plan.measures[measure].events
+        name = self.plan.events_name(measure)
         return {
             "checked": self.checked_key(name),
             "looked": self.looked_key(name),
@@ -118,7 +130,7 @@ class Chain:
             "placement": self._placement_key(name),
             "gathered": self._gathered_key(name),
             "placed": self._placed_key(name),
-            "joined": self._joined_key(self.plan.measures[measure]),
+            **{f"joined {r}": self._joined_key(t) for r, t in self.plan.measures[measure].terms.items() if t.reads},
             "measured": self._measured_key(self.plan.measures[measure]),
             "classed": self._classed_key(self.plan.measures[measure], self.plan.classes[measure]),
         }
@@ -188,14 +200,21 @@ class Chain:
     def _placed_key(self, name: str) -> str:
         return fingerprint("placed", self._placement_key(name), self._gathered_key(name))
 
-    def _joined_key(self, measure: MeasureKind) -> str:
-        under = measure.under
-        return fingerprint(
-            "joined", under and bare(under), [self._sum_of(s) for s in (under.reads if under else ())], self.areas_key
-        )
+    def exposure_key(self, name: str | None) -> str:
+        """`name` is that of events; None stands for figures that are not of events."""
+        return fingerprint("exposure", self._placement_key(name) if name is not None else self.areas_key)
+
+    def tally_key(self, wanted: Wanted) -> str:
+        return fingerprint("tally", wanted.key, self._placed_key(wanted.events))
+
+    def _joined_key(self, term: TermKind) -> str:
+        return fingerprint("joined", bare(term), [self._sum_of(s) for s in term.reads], self.areas_key)
 
     def _measured_key(self, measure: MeasureKind) -> str:
-        return fingerprint("measured", bare(measure), self._placed_key(measure.events), self._joined_key(measure))
+        tallies = [self.tally_key(w) for w in measure.wants]
+        joined = [self._joined_key(t) for t in measure.terms.values() if t.reads]
+        others = [self._measured_key(self.plan.measures[name]) for name in measure.uses]
+        return fingerprint("measured", bare(measure), self.exposure_key(measure.events), tallies, joined, others)
 
     def _classed_key(self, measure: MeasureKind, classing: Classing) -> str:
         return fingerprint("classed", bare(classing), self._measured_key(measure))
@@ -299,27 +318,61 @@ class Chain:
             lambda: place(self.plan.gather.events[name], self.placement(name), self.gathered(name)),
         )
 
-    def joined(self, measure: MeasureKind) -> Denominators | None:
-        """What a measure's denominator has of its sources, whatever the events are."""
-        under = measure.under
-        if under is None or not under.reads:
-            return None
+    def exposure(self, name: str | None) -> Exposure:
+        """Where and when events of a source could have been counted; everywhere for what is not of events."""
 
-        def anew() -> Denominators | None:
-            self._tell("joining what they are divided by", 0, 0)
-            return under.joined(self.settled.areas, self.settled.members, self.sources)
+        def anew() -> Exposure:
+            if name is not None:
+                return self.placement(name).exposure
+            nowhere_limited = recording([], self.zones, self.settled.crs, self.sources, named=True)
+            return Exposure(self.settled, nowhere_limited, np.zeros(len(self.settled.areas), dtype=np.bool_))
 
-        return self.keep(self._joined_key(measure), anew)
+        return self.keep(self.exposure_key(name), anew)
+
+    def tally(self, wanted: Wanted) -> Tally:
+        """What a term wants of the events."""
+        return self.keep(
+            self.tally_key(wanted),
+            lambda: count(wanted, self.plan.gather.events[wanted.events], self.placed(wanted.events)),
+        )
+
+    def joined(self, term: TermKind) -> TableFigures | None:
+        """What a term has of its sources, whatever the events are."""
+
+        def anew() -> TableFigures | None:
+            self._tell("joining tables to the areas", 0, 0)
+            return term.joined(self.settled.areas, self.settled.members, self.sources)
+
+        return self.keep(self._joined_key(term), anew) if term.reads else None
 
     def measured(self, measure: MeasureKind) -> Measured:
         """One value for each area."""
 
         def anew() -> Measured:
-            placed, events = self.placed(measure.events), self.plan.gather.events[measure.events]
-            counted = count(measure, events, placed)
-            return work_out(measure, placed.placement.exposure, placed.windows, counted, self.joined(measure))
+            exposure, windows = self.exposure(measure.events), self._windows(measure)
+            counting = counting_in(exposure, windows)
+            # An area without ground has no value, whatever it would be divided by.
+            states = np.where(exposure.areas.area_km2 > 0.0, counting.states, State.NOT_COMPUTABLE).astype(np.uint8)
+            over = replace(counting, states=states)
+            spans = tuple(
+                Span(s.window, over if s.counting is counting else s.counting) for s in spans_of(exposure, windows)
+            )
+            of = Material(
+                over,
+                spans,
+                exposure.members,
+                self.tally,
+                self.joined,
+                lambda name: self.measured(self.plan.measures[name]).values,
+            )
+            values = measure.work_out(of)
+            joined = {role: found for role, term in measure.terms.items() if (found := self.joined(term))}
+            return Measured(values, joined)
 
         return self.keep(self._measured_key(measure), anew)
+
+    def _windows(self, measure: MeasureKind) -> tuple[KeptWindow, ...]:
+        return kept_windows(self.plan.gather.events[measure.events]) if measure.events is not None else ()
 
     def classed(self, measure: MeasureKind, classing: Classing) -> Classed:
         """Which areas belong together."""
@@ -334,26 +387,28 @@ class Chain:
         name = name or self.plan.mapped
         measure: Measure = self.plan.measures[name]
         more: tuple[Note, ...] = ()
-        placed = self.placed(measure.events)
+        events = self.plan.events_name(name)
+        placed = self.placed(events)
         try:
             measured = self.measured(measure)
         except PlanError as error:
             if strict:
                 raise
             says = f"Events are counted, since “{name}” cannot be worked out: {error.what}"
-            measure, more = Count(events=measure.events), (Note("measure", says, _OPEN),)
+            measure, more = Quotient(numerator=OfEvents(events=events)), (Note("measure", says, _OPEN),)
             measured = self.measured(measure)
         classed = self.classed(measure, self.plan.classes[name])
-        gathered, placement = self.gathered(measure.events), placed.placement
+        gathered, placement = self.gathered(events), placed.placement
         outcome = Outcome(
             plan=self.plan,
             name=name,
             measure=measure,
-            account=account_of(self.plan.gather.events[measure.events], gathered, placed),
+            events_name=events,
+            account=account_of(self.plan.gather.events[events], gathered, placed),
             zones=placement.looked.zones,
             crs=gathered.crs,
-            exposure=placement.exposure,
-            windows=placed.windows,
+            exposure=self.exposure(measure.events),
+            windows=self._windows(measure),
             measured=measured,
             classed=classed,
             gathered=gathered,
@@ -396,31 +451,29 @@ def place(events: Events, placement: Placement, gathered: Gathered) -> Placed:
     return Placed(placement, at, record, located, way, number, window, reasons, kept_windows(events), account)
 
 
-def count(measure: MeasureKind, events: Events, placed: Placed) -> Tally:
-    """The events of each area, with the groups that a measure asks for."""
+def count(wanted: Wanted, events: Events, placed: Placed) -> Tally:
+    """What a term wants of the events that go on, by area."""
     checked = placed.placement.looked.checked
-    where = whereabouts(events, checked)
-    groups = {
-        name: rows_that_hold(checked.table, conditions, wanted_by="plan: measure", whereabouts=where)[placed.record]
-        for name, conditions in measure.groups.items()
-    }
-    return tally(placed.located, placed.number, placed.window, len(events.recorded), len(placed.areas), groups)
-
-
-def work_out(
-    measure: MeasureKind,
-    exposure: Exposure,
-    windows: Sequence[KeptWindow],
-    counted: Tally,
-    joined: Denominators | None,
-) -> Measured:
-    """How much, per what? An area without ground has no value, whatever it would be divided by."""
-    counting = counting_in(exposure, windows)
-    states = np.where(exposure.areas.area_km2 > 0.0, counting.states, State.NOT_COMPUTABLE).astype(np.uint8)
-    over = replace(counting, states=states)
-    spans = spans_of(exposure, windows)
-    over_spans = tuple(Span(s.window, over if s.counting is counting else s.counting) for s in spans)
-    return Measured(measure.work_out(Material(counted, over, over_spans, exposure.members, joined)), joined)
+    table, record = checked.table, placed.record
+    kept = None
+    if wanted.where:
+        where = whereabouts(events, checked)
+        kept = rows_that_hold(table, wanted.where, wanted_by="plan: measure", whereabouts=where)[record]
+    laid = spread(placed.located, placed.number, placed.window, len(events.recorded), len(placed.areas), kept)
+    match wanted.how:
+        case "events":
+            return count_events(laid)
+        case "persons":
+            texts, codes = coded_text(table, wanted.column, wanted_by="plan: measure")
+            return count_persons(laid, pa.array(texts, pa.string()).take(pa.array(codes[record])))
+        case "numbers":
+            values = column_numbers(table, wanted.column, wanted.decimal, wanted_by="plan: measure")
+            return list_numbers(laid, values[record])
+        case "categories":
+            texts, codes = coded_text(table, wanted.column, wanted_by="plan: measure")
+            return count_categories(laid, texts, codes[record], column=wanted.column)
+        case _:
+            assert_never(wanted.how)
 
 
 def classify(how: Classing, measured: Measured) -> Classed:

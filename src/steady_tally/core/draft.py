@@ -47,10 +47,9 @@ def density_of(events: Events) -> tuple[str, dict[str, Any]]:
     """A first measure of events of which nothing else is known, and its name: per km2, and per recorded window."""
     windows = bool(events.recorded) and all(w.dated for w in events.recorded)
     measure = {
-        "kind": "rate",
-        "events": events.source,
+        "kind": "quotient",
+        "numerator": {"kind": "events", "events": events.source},
         "denominator": {"kind": "ground"},
-        "per": 1.0,
         "time": "window" if windows else "none",
     }
     return f"{events.source} per km²", measure
@@ -125,9 +124,11 @@ def needed_columns(plan: Plan, source: str) -> list[str]:
             walk(place["exclude"]["where"])
             found = [c for c in found if c not in _OWN_WORDS]
     for measure in plan.measures.values():
-        under = measure.under
-        if under is not None and source in under.reads:
-            found += under.columns
+        for term in measure.terms.values():
+            if source in term.reads:
+                found += term.columns
+            if term.counts and plan.gather.events[term.counts].source == source:
+                found += [w.column for w in term.wants if w.column]
     return list(dict.fromkeys(found))
 
 

@@ -7,7 +7,7 @@ apart and added up. Two threads share them. The figures are the same whatever th
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from functools import reduce
@@ -16,14 +16,14 @@ from typing import Any, Generic, TypeVar
 
 import pyarrow as pa
 
-from steady_tally.core.chain import Chain, Keep, classify, count, work_out
+from steady_tally.core.chain import Chain, Keep, classify, count
 from steady_tally.core.gather.judging import Judged, judge
 from steady_tally.core.gather.reading import Read, read_records
 from steady_tally.core.gather.records import Checked, Gathered, checked_of
 from steady_tally.core.gather.times import ReadTimes
 from steady_tally.core.gather.windows import kept_windows
-from steady_tally.core.measure import Measure
-from steady_tally.core.measure.tally import Tally
+from steady_tally.core.measure.kind import MeasureKind
+from steady_tally.core.measure.tally import Tally, Wanted
 from steady_tally.core.notes import notes_of
 from steady_tally.core.outcome import Account, Figures, Placed, account_of
 from steady_tally.core.place.looking import Looked, words_of
@@ -46,7 +46,7 @@ class _Part(Generic[R]):
     """What a piece comes to."""
 
     account: Account
-    counted: Tally
+    tallies: list[Tally]
     exposure: Exposure
     made: R
 
@@ -73,59 +73,64 @@ def fold(
     take : given that, in the order of the pieces.
     held : up to how many bytes of pieces are held instead of asked for again.
     """
-    measure = plan.measures[name]
-    events = plan.gather.events[measure.events]
-    reads, tables = _read(events, measure, pieces, held)
+    measure, counted = plan.measures[name], plan.events_name(name)
+    events = plan.gather.events[counted]
+    wanted = [w for w in _wanted(plan, measure) if w.events == counted]
+    reads, tables = _read(events, wanted, pieces, held)
     sources = others()
     kept: dict[str, Any] = {}
     common = Chain(plan, sources, keep=_keep(kept))
     judged = judge(events, reads, sources)
     times = [r.times for r in reads]
     del reads  # the places are all in what was judged
-    kept[common.words_key(measure.events)] = words_of(plan.place, events, judged.together, common.zones)
+    kept[common.words_key(counted)] = words_of(plan.place, events, judged.together, common.zones)
 
     def chain_of(checked: Checked, known: dict[str, Any] | None = None) -> Chain:
         """The chain of one piece: what all have in common stands there already."""
-        own = {common.checked_key(measure.events): checked, **(known or {})}
+        own = {common.checked_key(counted): checked, **(known or {})}
         return Chain(plan, sources, keep=_keep({**kept, **own}))
 
     looked: list[Looked] = []
     if depends_on_events(plan.place):
         of_pieces = _side_by_side(
-            lambda one: _slim(chain_of(one).looked(measure.events)), _checked(events, tables or pieces(), times, judged)
+            lambda one: _slim(chain_of(one).looked(counted)), _checked(events, tables or pieces(), times, judged)
         )
         looked = list(of_pieces)
-        _settle(common, measure.events, looked, kept)
+        _settle(common, counted, looked, kept)
     else:
         kept[common.areas_key] = common.settled
-        kept[common.recording_key(measure.events)] = common.recording(measure.events)
+        kept[common.recording_key(counted)] = common.recording(counted)
 
     def work(one: tuple[int, Checked]) -> _Part[R]:
         at, checked = one
-        known = {common.looked_key(measure.events): replace(looked[at], checked=checked)} if looked else None
+        known = {common.looked_key(counted): replace(looked[at], checked=checked)} if looked else None
         chain = chain_of(checked, known)
-        gathered, placed = chain.gathered(measure.events), chain.placed(measure.events)
+        gathered, placed = chain.gathered(counted), chain.placed(counted)
         made = make(gathered, placed)
-        counted = count(measure, events, placed)
-        return _Part(account_of(events, gathered, placed), counted, placed.placement.exposure, made)
+        tallies = [count(w, events, placed) for w in wanted]
+        return _Part(account_of(events, gathered, placed), tallies, placed.placement.exposure, made)
 
     accounts, tallies, exposures = [], [], []
     for part in _side_by_side(work, enumerate(_checked(events, tables or pieces(), times, judged))):
         take(part.made)
         accounts.append(part.account)
-        tallies.append(part.counted)
+        tallies.append(part.tallies)
         exposures.append(part.exposure)
-    exposure, windows = exposures[0].with_others(exposures[1:]), kept_windows(events)
-    measured = work_out(measure, exposure, windows, reduce(add, tallies), common.joined(measure))
+    exposure = exposures[0].with_others(exposures[1:])
+    kept[common.exposure_key(counted)] = exposure
+    for at, one in enumerate(wanted):
+        kept[common.tally_key(one)] = reduce(add, (t[at] for t in tallies))
+    measured = common.measured(measure)
     figures = Figures(
         plan=plan,
         name=name,
         measure=measure,
+        events_name=counted,
         account=reduce(add, accounts),
         zones=common.zones,
         crs=judged.crs,
-        exposure=exposure,
-        windows=windows,
+        exposure=common.exposure(measure.events),
+        windows=kept_windows(events) if measure.events else (),
         measured=measured,
         classed=classify(plan.classes[name], measured),
     )
@@ -133,7 +138,15 @@ def fold(
     return replace(figures, notes=tuple(notes_of(figures, sources)))
 
 
-def _read(events: Events, measure: Measure, pieces: Pieces, held: int) -> tuple[list[Read], list[Table] | None]:
+def _wanted(plan: Plan, measure: MeasureKind) -> list[Wanted]:
+    """What a measure, and those that it uses, want of the events."""
+    found = {w.key: w for w in measure.wants}
+    for name in measure.uses:
+        found |= {w.key: w for w in _wanted(plan, plan.measures[name])}
+    return list(found.values())
+
+
+def _read(events: Events, wanted: Sequence[Wanted], pieces: Pieces, held: int) -> tuple[list[Read], list[Table] | None]:
     """What each piece says for itself; and the pieces, where they are few enough to be held."""
     tables: list[Table] | None = []
     size = 0
@@ -148,8 +161,9 @@ def _read(events: Events, measure: Measure, pieces: Pieces, held: int) -> tuple[
                 tables.append(table)
             yield table
 
-    ranges = [*leaves(events.where), *(c for group in measure.groups.values() for c in leaves(group))]
+    ranges = [*leaves(events.where), *(c for w in wanted for c in leaves(w.where))]
     asked = {c.column for c in ranges if isinstance(c, InRange)} | ({events.number} if events.number else set())
+    asked |= {w.column for w in wanted if w.how == "numbers"}
 
     def read(table: Table) -> Read:
         return read_records(events, table, numbers=asked & set(table.columns.column_names))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 
@@ -11,11 +11,13 @@ from steady_tally.core.gather.conditions import condition_says
 from steady_tally.core.geo.projection import spans_the_world
 from steady_tally.core.idle import idle_choices
 from steady_tally.core.matching import quoted
+from steady_tally.core.measure.terms.kind import TermKind
+from steady_tally.core.measure.terms.whole import OfWhole
 from steady_tally.core.outcome import Figures, Note
 from steady_tally.core.place.completeness import Share
 from steady_tally.core.place.meeting import apart
 from steady_tally.core.place.placing import WAYS, Way
-from steady_tally.core.plan.conditions import BetweenDays, InsideOutline, all_must_hold, leaves
+from steady_tally.core.plan.conditions import BetweenDays, Condition, InsideOutline, all_must_hold, leaves
 from steady_tally.core.plan.place import Zones
 from steady_tally.core.sources import Sources
 from steady_tally.core.states import State
@@ -105,9 +107,8 @@ def _placed(outcome: Figures) -> Iterator[str]:
 
 
 def _measured(outcome: Figures, sources: Sources) -> Iterator[str]:
-    under = outcome.measure.under
-    if under is not None and outcome.measured.joined is not None:
-        yield from under.told(outcome.measured.joined, sources)
+    for role, term in outcome.measure.terms.items():
+        yield from term.told(outcome.measured.joined.get(role), sources)
 
 
 def _classed(outcome: Figures) -> Iterator[str]:
@@ -122,9 +123,10 @@ def _classed(outcome: Figures) -> Iterator[str]:
 def _unfollowed(outcome: Figures, sources: Sources) -> Iterator[Note]:
     """Filters of the events that what they are divided by does not follow."""
     events, measure = outcome.events, outcome.measure
-    under = measure.under
-    if under is not None and outcome.measured.joined is not None:
-        for leaf in leaves(events.where):
+    under = measure.terms.get("under")
+    where = [*events.where, *_group_of(measure.terms["counted"])]
+    if under is not None:
+        for leaf in leaves(where):
             if not under.follows(leaf, sources):
                 says = (
                     f"The filter “{condition_says(leaf)}” leaves out events, but they are still divided by all "
@@ -133,14 +135,18 @@ def _unfollowed(outcome: Figures, sources: Sources) -> Iterator[Note]:
                 yield Note("measure", says, f"all {under.says}")
     if measure.takes_time:
         yield from _time_not_followed(outcome)
-    if under is not None:
-        for leaf in leaves(events.where):
+    if under is not None and under.counts is None and not isinstance(under, OfWhole):
+        for leaf in leaves(where):
             if isinstance(leaf, InsideOutline):
-                what = under.says if outcome.measured.joined is not None else "ground"
+                what = under.says if under.reads else "ground"
                 says = (
                     f"The filter “{condition_says(leaf)}” cuts areas, but they are still divided by all their {what}."
                 )
                 yield Note("measure", says, "whole areas")
+
+
+def _group_of(term: TermKind) -> Sequence[Condition]:
+    return [c for wanted in term.wants for c in wanted.where]
 
 
 def _time_not_followed(outcome: Figures) -> Iterator[Note]:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, fields, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, fields, replace
 from typing import Literal
 
 import numpy as np
@@ -18,9 +18,9 @@ from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.geo.locate import Located
 from steady_tally.core.ledger import Ledger, StageBalance
 from steady_tally.core.measure import Measure
+from steady_tally.core.measure.terms.joined import TableFigures
 from steady_tally.core.measure.time import Span
-from steady_tally.core.measure.under.join import Denominators
-from steady_tally.core.measure.values import AreaValues
+from steady_tally.core.measure.values import AreaValues, Role
 from steady_tally.core.place.completeness import completeness
 from steady_tally.core.place.counting import Counting
 from steady_tally.core.place.grid import CellSet
@@ -181,10 +181,10 @@ def account_of(events: Events, gathered: Gathered, placed: Placed) -> Account:
 
 @dataclass(frozen=True)
 class Measured:
-    """The values, and where they are divided by figures from a source the account of these."""
+    """The values, and of the terms that come from a source the account of these."""
 
     values: AreaValues
-    joined: Denominators | None = None
+    joined: Mapping[Role, TableFigures] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -222,6 +222,7 @@ class Figures:
     ----------
     name : the measure's name in the plan.
     measure : what was worked out: the plan's measure of that name, or a count where that could not be.
+    events_name : the events that it counts, or where it counts none the first of the study.
     zones : those that events were looked for in; None where a grid covers the events' own extent.
     crs : of the records' coordinates.
     exposure : the areas, and where and when an event could have been recorded in them.
@@ -231,6 +232,7 @@ class Figures:
     plan: Plan
     name: str
     measure: Measure
+    events_name: str
     account: Account
     zones: ZoneSet | None
     crs: CRS
@@ -257,7 +259,7 @@ class Figures:
     @property
     def events(self) -> Events:
         """The plan's part on the events that are counted."""
-        return self.plan.gather.events[self.measure.events]
+        return self.plan.gather.events[self.events_name]
 
     @property
     def classing(self) -> Classing:

@@ -92,7 +92,7 @@ def _look_ahead(engine: Engine, study_id: uuid.UUID, progress: Progress) -> None
 
     try:
         plan = open_plan(engine, study_id)
-        chain_of(engine, study_id, plan, tell=tell).looked(plan.measures[plan.mapped].events)
+        chain_of(engine, study_id, plan, tell=tell).looked(plan.events_name(plan.mapped))
     except (SteadyTallyError, Cancelled):
         return  # opening the study says what is wrong; who stops here stops looking ahead, and the file is in
 

@@ -97,7 +97,7 @@ def zone_survey(
 def tried(engine: Engine, study_id: uuid.UUID, plan: Plan, draft: Place, how: Grid) -> Trial:
     """A grid that nobody has decided for yet, with the mapped events that the plan lets through."""
     chain = chain_of(engine, study_id, plan.model_copy(update={"place": draft}))
-    name = plan.measures[plan.mapped].events
+    name = plan.events_name(plan.mapped)
     looked = chain.looked(name)
     return try_grid(draft, how, looked, chain.gathered(name).reasons[looked.record] == Reason.NONE)
 

@@ -6,8 +6,8 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
-from steady_tally.core.measure.under.join import propose
-from steady_tally.core.measure.under.table import FromTable
+from steady_tally.core.measure.terms.join import propose
+from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.results.studies import stored_sources
 from steady_tally.web.access import Right, needs
 from steady_tally.web.outcomes import outcome_of

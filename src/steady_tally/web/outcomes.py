@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field
 
 from steady_tally.core.errors import NotFound
 from steady_tally.core.ledger import Ledger
+from steady_tally.core.measure.values import Role
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.report.tables import areas_table, ledger_document, set_aside_table
@@ -42,7 +43,7 @@ class StageView(BaseModel):
 
 
 class TableAccount(BaseModel):
-    """The account of the denominators' table: read = filtered out + used + left over + totals."""
+    """The account of a table: read = filtered out + used + left over + totals."""
 
     rows_read: int
     rows_filtered_out: int
@@ -67,7 +68,7 @@ class Account(BaseModel):
     stages: list[StageView]
     placements: int = Field(description="Pairs of an event and an area that it is counted in.")
     areas: AreasAccount
-    table: TableAccount | None
+    tables: dict[Role, TableAccount] = Field(description="Of the terms that come from a table.")
     periods: float
     breaks: list[float]
     fit: float | None
@@ -83,7 +84,7 @@ class LedgerView(Account):
 class AreaRow(BaseModel):
     identifier: str
     name: str
-    numerator: int
+    numerator: float | None
     denominator: float | None
     area_km2: float
     value: float | None

@@ -160,7 +160,7 @@ def values(path: BulkPath) -> Response:
     return bulk(
         pa.table(
             {
-                "numerator": pa.array(measured.numerator.astype(np.int32)),
+                "numerator": pa.array(measured.numerator),
                 "events": pa.array(outcome.placed.events_by_area.astype(np.int32)),
                 "denominator": pa.array(measured.denominator),
                 "area_km2": pa.array(counting.counted_km2),
@@ -378,7 +378,8 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
     measure = plan.measures[plan.mapped]
     stages = ("gather", "place", "measure", "class", "show")
     stage = next((s for s in stages if error.where.startswith(f"plan: {s}")), "gather")
-    events = plan.gather.events[measure.events]
+    events_name = plan.events_name(plan.mapped)
+    events = plan.gather.events[events_name]
     columns: list[str] = []
     if events.source in chain.sources.tables:
         columns = chain.sources.tables[events.source].columns.column_names
@@ -390,7 +391,7 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
         stages=nothing,
         placements=0,
         areas=AreasAccount(read=0, states={}),
-        table=None,
+        tables={},
         periods=1.0,
         breaks=[],
         fit=None,
@@ -403,7 +404,7 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
         version=path.version,
         plan=plan,
         measure=plan.mapped,
-        events_name=measure.events,
+        events_name=events_name,
         fault=Fault(stage=stage, says=error.sentence),
         ledger=account,
         kind="cells" if isinstance(plan.place.areas, Grid) else "zones",
@@ -444,7 +445,7 @@ def chain_at(path: BulkPath, result: str) -> tuple[Chain, str]:
     chain = chain_of(engine(), path.study_id, plan_of(path))
     if keys_of(chain)[result] != path.key:
         raise Conflict("this version of the plan has another result.", todo="Load the study again.")
-    return chain, chain.plan.measures[chain.plan.mapped].events
+    return chain, chain.plan.events_name(chain.plan.mapped)
 
 
 def _outcome(path: BulkPath, result: str) -> Outcome:
@@ -466,7 +467,7 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
         keys=keys,
         plan=plan,
         measure=outcome.name,
-        events_name=outcome.measure.events,
+        events_name=outcome.events_name,
         ledger=Account(**account_document(outcome)),
         kind="cells" if isinstance(outcome.placed.areas, CellSet) else "zones",
         columns=outcome.gathered.table.columns.column_names,

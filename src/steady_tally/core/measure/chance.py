@@ -60,7 +60,7 @@ class Binomial:
 
     hits: Ints
     of: Ints
-    per: float
+    per: float | Floats
 
     def below(self, x: Floats) -> Floats:
         """The share is beta distributed under Jeffreys' prior (Brown, Cai & DasGupta, "Interval Estimation for a
@@ -74,6 +74,36 @@ class Binomial:
     def interval(self, level: float) -> tuple[Floats, Floats]:
         low, high = share_interval(self.hits, self.of, level)
         return low * self.per, high * self.per
+
+
+@dataclass(frozen=True)
+class Ratio:
+    """One count divided by another that comes apart from it, times `per`: the ratio of two Poisson means.
+
+    Attributes
+    ----------
+    above, below_it : (areas,); where `below_it` is 0 there is no ratio.
+    """
+
+    above: Ints
+    below_it: Ints
+    per: float | Floats
+
+    def below(self, x: Floats) -> Floats:
+        """Given both, the part of the first in their sum is beta distributed: that of two gamma distributed means."""
+        from scipy.special import betainc
+
+        ratio = np.maximum(x, 0.0) / self.per
+        part = np.where(np.isinf(ratio), 1.0, ratio / (1.0 + np.where(np.isinf(ratio), 0.0, ratio)))
+        return np.where(self.below_it > 0, betainc(self.above + 0.5, self.below_it + 0.5, part), np.nan)
+
+    def interval(self, level: float) -> tuple[Floats, Floats]:
+        """Exact and conditional on the sum of both (Przyborowski & Wilenski 1940, Biometrika 31, 313-323)."""
+        low, high = share_interval(self.above, self.above + self.below_it, level)
+        with np.errstate(divide="ignore"):
+            ends = [part / (1.0 - part) * self.per for part in (low, high)]
+        there = self.below_it > 0
+        return np.where(there, ends[0], np.nan), np.where(there, ends[1], np.nan)
 
 
 def count_interval(events: Ints, level: float = 0.95) -> tuple[Floats, Floats]:

@@ -19,10 +19,17 @@ Role = Literal["counted", "under", "time"]
 
 @dataclass(frozen=True)
 class Term:
-    """One term of the sum: what is counted, or what that is divided by; and its figure for each area."""
+    """One term of the sum: what is counted, or what that is divided by.
+
+    Attributes
+    ----------
+    figures : (areas,).
+    total : its figure of all areas with a value together; of time the mean, weighted with what else is divided by.
+    """
 
     role: Role
     figures: Floats
+    total: float
 
 
 @dataclass(frozen=True)
@@ -37,6 +44,7 @@ class AreaValues:
     state : (areas,) `State` codes.
     chance : what chance may have made of each value; None where nothing is known of that.
     whole : the values are whole numbers.
+    total : the value of all areas with one taken together; None where there is none.
     """
 
     terms: tuple[Term, ...]
@@ -45,6 +53,7 @@ class AreaValues:
     state: States
     chance: Chance | None
     whole: bool = False
+    total: float | None = None
 
     @property
     def numerator(self) -> Floats:
@@ -69,18 +78,6 @@ class AreaValues:
         low, high = self.chance.interval(level)
         there = self.state == State.NUMBER
         return np.where(there, low, np.nan), np.where(there, high, np.nan)
-
-    @property
-    def total(self) -> float | None:
-        """The value of all areas taken together; None where it is not divided by anything."""
-        there = self.state == State.NUMBER
-        if len(self.terms) == 1:
-            return None
-        under = np.ones(len(self.value))
-        for term in self.terms[1:]:
-            under = under * term.figures
-        whole = float(under[there].sum())
-        return float(self.numerator[there].sum()) / whole * self.per if whole > 0.0 else None
 
 
 def quotient(counted: Floats, under: Floats, time: Floats | float, per: float, state: States) -> tuple[Floats, States]:

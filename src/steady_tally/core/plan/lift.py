@@ -1,7 +1,8 @@
 """Plans of earlier versions, brought to the present one on the way in; what is stored stays as it was.
 
 Version 1 had one events source, one measure and one choice of classes, one recorded area for all windows, and a
-density as a kind of its own. Of what it does not know nothing is lost here: the models name what they refuse.
+density as a kind of its own. Version 2 had counts, rates and shares for measures instead of sums of any terms. Of what
+it does not know nothing is lost here: the models name what they refuse.
 """
 
 from __future__ import annotations
@@ -9,15 +10,49 @@ from __future__ import annotations
 from typing import Any
 
 Document = dict[str, Any]
+_KINDS_OF_2 = ("count", "rate", "share")
 
 
 def lifted(document: Any) -> Any:
     """The same plan as a document of the present version; anything else as it is."""
     if not isinstance(document, dict):
         return document
-    measure = document.get("measure")
-    unsaid = isinstance(measure, dict) and isinstance(measure.get("kind"), str)
-    return _from_1(document) if document.get("version", 1 if unsaid else 2) == 1 else document
+    version = document.get("version", _unsaid(document.get("measure")))
+    if version == 1:
+        document, version = _from_1(document), 2
+    return _from_2(document) if version == 2 else document
+
+
+def _unsaid(measure: Any) -> int:
+    """The version of a document that does not say it."""
+    if not isinstance(measure, dict):
+        return 3
+    if isinstance(measure.get("kind"), str):
+        return 1
+    return 2 if any(isinstance(m, dict) and m.get("kind") in _KINDS_OF_2 for m in measure.values()) else 3
+
+
+def _from_2(document: Document) -> Document:
+    measures = document.get("measure")
+    if isinstance(measures, dict):
+        measures = {name: _measure_from_2(m) if isinstance(m, dict) else m for name, m in measures.items()}
+    return {**document, "version": 3, **({"measure": measures} if "measure" in document else {})}
+
+
+def _measure_from_2(measure: Document) -> Document:
+    rest = dict(measure)
+    kind, events = rest.pop("kind", None), {"kind": "events", "events": rest.pop("events", "events")}
+    match kind:
+        case "count":
+            return {"kind": "quotient", "numerator": events, **rest}
+        case "rate":
+            under = rest.pop("denominator", None)
+            under = {"kind": "table", **under} if isinstance(under, dict) else under
+            return {"kind": "quotient", "numerator": events, "denominator": under, "per": 10_000.0, **rest}
+        case "share":
+            group = {**events, "where": rest.pop("group", [])}
+            return {"kind": "quotient", "numerator": group, "denominator": events, "per": 100.0, **rest}
+    return measure
 
 
 def _from_1(document: Document) -> Document:

@@ -10,6 +10,7 @@ from pydantic import Field, ValidationError, model_validator
 from steady_tally.core.classes import Classing
 from steady_tally.core.errors import PlanError
 from steady_tally.core.measure import Measure
+from steady_tally.core.measure.kind import MeasureKind
 from steady_tally.core.plan.base import Name, Part
 from steady_tally.core.plan.gather import Events, Gather, RecordedList, RecordedOutline
 from steady_tally.core.plan.lift import lifted
@@ -17,14 +18,15 @@ from steady_tally.core.plan.place import Place
 from steady_tally.core.plan.show import Colours, Show
 
 FORMAT = "steady-tally-plan"
-VERSION = 2
+VERSION = 3
+_ENTRIES = {"counted": "numerator", "under": "denominator"}
 
 
 class Plan(Part):
     """`measures` by name, each with its `classes` and colours by the same name; the map shows one of them."""
 
     format: Literal["steady-tally-plan"] = "steady-tally-plan"
-    version: Literal[2] = 2
+    version: Literal[3] = 3
     gather: Gather
     place: Place
     measures: Annotated[dict[Name, Measure], Field(min_length=1, max_length=200)] = Field(alias="measure")
@@ -39,14 +41,7 @@ class Plan(Part):
     @model_validator(mode="after")
     def _names_are_there(self) -> Self:
         for name, measure in self.measures.items():
-            if measure.events not in self.gather.events:
-                raise ValueError(f"measure.{name}.events: there are no events “{measure.events}” in gather.events")
-            windows = self.gather.events[measure.events].recorded
-            if measure.takes_time and not (windows and all(w.dated for w in windows)):
-                raise ValueError(
-                    f"measure.{name}: a measure per window or per year needs the recorded windows and their days: "
-                    f"gather.events.{measure.events}.recorded"
-                )
+            self._events_are_there(name, measure)
         for part, names in (("class", self.classes), ("show.colours", self.show.colours)):
             for name in names:
                 if name not in self.measures:
@@ -59,6 +54,24 @@ class Plan(Part):
             )
         return self
 
+    def _events_are_there(self, name: str, measure: MeasureKind) -> None:
+        for role, term in measure.terms.items():
+            if term.counts is None:
+                continue
+            at = f"measure.{name}.{_ENTRIES[role]}"
+            if term.counts not in self.gather.events:
+                raise ValueError(f"{at}.events: there are no events “{term.counts}” in gather.events")
+            if self.gather.events[term.counts].number and any(w.how in ("persons", "numbers") for w in term.wants):
+                raise ValueError(
+                    f"{at}: records of “{term.counts}” stand for several events each, which have no figure of their own"
+                )
+        windows = self.gather.events[measure.events].recorded if measure.events else []
+        if measure.takes_time and not (windows and all(w.dated for w in windows)):
+            where = f"gather.events.{measure.events}.recorded" if measure.events else "events that are recorded in time"
+            raise ValueError(
+                f"measure.{name}: a measure per window or per year needs the recorded windows and their days: {where}"
+            )
+
     @property
     def mapped(self) -> str:
         """The name of the measure that the map shows."""
@@ -67,7 +80,11 @@ class Plan(Part):
 
     def events_of(self, measure: str) -> Events:
         """The events that a measure counts."""
-        return self.gather.events[self.measures[measure].events]
+        return self.gather.events[self.events_name(measure)]
+
+    def events_name(self, measure: str) -> str:
+        """The name of the events that a measure counts; where it counts none, of the first that there are."""
+        return self.measures[measure].events or next(iter(self.gather.events))
 
     def colours_of(self, measure: str) -> Colours:
         return self.show.colours[measure]

@@ -16,7 +16,9 @@ from steady_tally.core.columns import trimmed_text
 from steady_tally.core.gather.records import Gathered
 from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.geo.locate import Located
+from steady_tally.core.measure.terms.joined import TableFigures
 from steady_tally.core.measure.values import AreaValues
+from steady_tally.core.numbers import is_whole
 from steady_tally.core.outcome import Classed, Figures, Placed
 from steady_tally.core.place.placing import WAYS, Way
 from steady_tally.core.plan.place import Place
@@ -32,7 +34,7 @@ def areas_table(outcome: Figures) -> pa.Table:
         {
             "identifier": pa.array(zones.identifiers, pa.string()),
             "name": pa.array(zones.names, pa.string()),
-            "numerator": pa.array(values.numerator.astype(np.int64)),
+            "numerator": _figures(values.numerator),
             "denominator": pa.array(values.denominator, from_pandas=True),
             "area_km2": pa.array(counting.counted_km2),
             "value": pa.array(values.value, from_pandas=True),
@@ -43,6 +45,13 @@ def areas_table(outcome: Figures) -> pa.Table:
             "time": pa.array(np.full(len(zones), np.nan) if time is None else time, from_pandas=True),
         }
     )
+
+
+def _figures(values: npt.NDArray[np.float64]) -> pa.Array:
+    """Whole numbers where all are, else numbers; nothing where there is none."""
+    known = values[np.isfinite(values)]
+    kind = pa.int64() if is_whole(np.abs(known)).all() else pa.float64()
+    return pa.array(values, from_pandas=True).cast(kind)
 
 
 def _written_class(classed: Classed) -> pa.Array:
@@ -143,7 +152,6 @@ def ledger_document(outcome: Figures, checksums: Mapping[str, str]) -> dict[str,
 def account_document(outcome: Figures) -> dict[str, Any]:
     """The account of every record, area and table row, the breaks and the notes."""
     states = np.bincount(outcome.measured.values.state, minlength=1)
-    found = outcome.measured.joined
     return {
         "stages": outcome.ledger.as_document(),
         "placements": outcome.account.placements,
@@ -151,24 +159,27 @@ def account_document(outcome: Figures) -> dict[str, Any]:
             "read": len(outcome.areas),
             "states": {STATES[State(s)]: int(n) for s, n in enumerate(states) if n},
         },
-        "table": found
-        and {
-            "rows_read": found.rows_read,
-            "rows_filtered_out": found.rows_filtered_out,
-            "rows_used": found.rows_used,
-            "rows_left_over": found.rows_left_over,
-            "totals": found.totals,
-            "added_over": list(found.added_over),
-            "left_over": dict(found.left_over),
-            "suggestions": {s: list(best) for s, best in found.suggestions.items()},
-            "joined": dict(found.how),
-            "areas_without_row": list(found.areas_without_row),
-        },
+        "tables": {role: _rows_of(found) for role, found in outcome.measured.joined.items()},
         "periods": _periods(outcome.measured.values),
         "breaks": outcome.classed.breaks.tolist(),
         "fit": None if np.isnan(outcome.classed.fit) else outcome.classed.fit,
         "notes": [note.says for note in outcome.notes],
         "warnings": [note.says for note in outcome.notes if note.warns],
+    }
+
+
+def _rows_of(found: TableFigures) -> dict[str, Any]:
+    return {
+        "rows_read": found.rows_read,
+        "rows_filtered_out": found.rows_filtered_out,
+        "rows_used": found.rows_used,
+        "rows_left_over": found.rows_left_over,
+        "totals": found.totals,
+        "added_over": list(found.added_over),
+        "left_over": dict(found.left_over),
+        "suggestions": {s: list(best) for s, best in found.suggestions.items()},
+        "joined": dict(found.how),
+        "areas_without_row": list(found.areas_without_row),
     }
 
 

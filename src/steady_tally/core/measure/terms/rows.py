@@ -10,7 +10,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING
 
 import numpy as np
 import numpy.typing as npt
@@ -19,12 +18,9 @@ from steady_tally.core.codes import same_grouping, together
 from steady_tally.core.columns import coded_text
 from steady_tally.core.errors import PlanError
 from steady_tally.core.matching import quoted, tidy
+from steady_tally.core.measure.terms.table_rows import WHERE, TableRows
 from steady_tally.core.sources import Table
 
-if TYPE_CHECKING:
-    from steady_tally.core.measure.under.table import FromTable
-
-_WHERE = "plan: measure.denominator"
 _SPELLING = "the spelling of the area"
 _YEARS = (1000, 2999)
 _TOTAL_WORDS = frozenset(
@@ -106,7 +102,7 @@ class Added:
 
 
 def add_rows(
-    plan: FromTable,
+    plan: TableRows,
     table: Table,
     used: Flags,
     area: Ints,
@@ -150,7 +146,7 @@ def add_rows(
     return Added(totals, np.bincount(own[kept], minlength=count), int(np.count_nonzero(~kept)), over, short)
 
 
-def differing_columns(plan: FromTable, table: Table, used: Flags, area: Ints, spelt: Spelt) -> list[str]:
+def differing_columns(plan: TableRows, table: Table, used: Flags, area: Ints, spelt: Spelt) -> list[str]:
     """The columns in which rows of one area differ, in the table's order: what there is to add or to average over."""
     at = np.flatnonzero(used)
     return [d.name for d in _dimensions(plan, table, at, area[at], spelt, ()) if _varies(area[at], d.code)]
@@ -161,7 +157,7 @@ class _Rows:
 
     def __init__(
         self,
-        plan: FromTable,
+        plan: TableRows,
         table: Table,
         at: Ints,
         own: Ints,
@@ -216,7 +212,7 @@ class _Rows:
         raise PlanError(
             f"a row of “{self.table.name}” says that it is a total, but is not the sum of those beside it: "
             f"{self._spoken(others)}.",
-            where=_WHERE,
+            where=WHERE,
             todo="Leave rows out by measure.denominator.where, or mend the table.",
         )
 
@@ -234,7 +230,7 @@ class _Rows:
         raise PlanError(
             f"“{self.table.name}” has more rows for one area{over}, and nothing says that they may be added: "
             f"{self._spoken(rows)}, {what} ({areas:,} such {'areas' if areas > 1 else 'area'}).",
-            where=_WHERE,
+            where=WHERE,
             todo=(
                 "Say over which columns rows are added (add_over) or averaged (mean_over), or leave rows out (where)."
             ),
@@ -253,7 +249,7 @@ class _Rows:
                 rows = np.flatnonzero(kept & (base == mixed))
                 raise PlanError(
                     f"rows of “{self.table.name}” that would be added differ in “{d.name}” too: {self._spoken(rows)}.",
-                    where=_WHERE,
+                    where=WHERE,
                     todo="Add over that column too (add_over), take the mean over it, or leave rows out (where).",
                 )
 
@@ -283,7 +279,7 @@ class _Rows:
         raise PlanError(
             f"“{self.table.name}” has no row for {lacks} of area “{self.areas[self.own[rows[0]]]}”{when}, where others "
             f"have one ({areas:,} such {'areas' if areas > 1 else 'area'}).",
-            where=_WHERE,
+            where=WHERE,
             todo='Mend the table; or say that a row that is missing stands for nobody ("absent": "zero").',
         )
 
@@ -297,7 +293,7 @@ class _Rows:
 
 
 def _dimensions(
-    plan: FromTable, table: Table, at: Ints, own: Ints, spelt: Spelt, known: Sequence[str]
+    plan: TableRows, table: Table, at: Ints, own: Ints, spelt: Spelt, known: Sequence[str]
 ) -> list[Dimension]:
     """What rows can differ in: columns of recurring texts or of years, those that the plan names, and the spelling."""
     keys = {k.table for k in plan.keys}
@@ -306,7 +302,7 @@ def _dimensions(
     for name in [*table.columns.column_names, *(n for n in named if n not in table.columns.column_names)]:
         if name == plan.value or (name in keys and name not in named):
             continue
-        labels, codes = coded_text(table, name, wanted_by=_WHERE + ".add_over")
+        labels, codes = coded_text(table, name, wanted_by=WHERE + ".add_over")
         used, code = np.unique(codes[at], return_inverse=True)
         texts = tuple(labels[u] for u in used.tolist())
         if name in named or (2 * len(texts) <= len(at) and _is_kind(texts)):

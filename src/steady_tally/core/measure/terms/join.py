@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 import numpy.typing as npt
@@ -15,61 +14,16 @@ from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.column_words import PERIOD, name_words
 from steady_tally.core.gather.conditions import condition_says, holds, rows_that_hold
 from steady_tally.core.matching import How, match_names
-from steady_tally.core.measure.under.rows import Spelt, add_rows, differing_columns
+from steady_tally.core.measure.terms.joined import TableFigures
+from steady_tally.core.measure.terms.rows import Spelt, add_rows, differing_columns
+from steady_tally.core.measure.terms.table_rows import WHERE, Key, TableRows
 from steady_tally.core.numbers import Writing, writing_of
 from steady_tally.core.place.counting import Members
 from steady_tally.core.sources import Table
 
-if TYPE_CHECKING:
-    from steady_tally.core.measure.under.table import FromTable, Key
-
-_WHERE = "plan: measure.denominator"
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
-
-
-@dataclass(frozen=True)
-class Denominators:
-    """One number an area, and the account of the table's rows.
-
-    Attributes
-    ----------
-    values : (areas or zones,) float64, NaN where no row was joined or one of its rows has no number.
-    of_members : the numbers are those of the zones that areas are made of; else they are of whole areas.
-    rows_read, rows_filtered_out, rows_used, rows_left_over : read = filtered out + used + left over + totals.
-    totals : rows left out because they are the sum of others beside them.
-    left_over : the spellings that no area answers to, each with the number of its rows.
-    suggestions : left-over spelling -> identifiers of the areas most like it.
-    how : how many spellings were joined in each way.
-    areas_without_row : identifiers of the areas that no row was joined to.
-    areas_with_unreadable : identifiers of the areas of which a row has no number.
-    areas_short : identifiers of the areas whose mean is over fewer values than that of others.
-    added_over : what rows that were added differ in.
-    written : how the numbers of the table were found to be written, where that is not plain.
-    idle : conditions that leave out no row of the table.
-    unused_words : spellings joined by the user's word that are not in the table.
-    fits_both : the table would fit the areas' own codes and those of the zones that they are made of alike.
-    """
-
-    values: Floats
-    of_members: bool
-    rows_read: int
-    rows_filtered_out: int
-    rows_used: int
-    rows_left_over: int
-    totals: int
-    left_over: Mapping[str, int]
-    suggestions: Mapping[str, tuple[str, ...]]
-    how: Mapping[How, int]
-    areas_without_row: tuple[str, ...]
-    areas_with_unreadable: tuple[str, ...]
-    areas_short: tuple[str, ...]
-    added_over: tuple[str, ...]
-    written: str
-    idle: tuple[str, ...]
-    unused_words: tuple[str, ...]
-    fits_both: bool = False
 
 
 @dataclass(frozen=True)
@@ -95,7 +49,7 @@ class Joined:
         return self.kept & (self.area >= 0)
 
 
-def denominators(plan: FromTable, table: Table, areas: Areas, members: Members | None = None) -> Denominators:
+def table_figures(plan: TableRows, table: Table, areas: Areas, members: Members | None = None) -> TableFigures:
     """Join the table's rows to the areas by the plan's keys, in turn, and add them up.
 
     Where areas are made of smaller zones, the table may have the areas' own codes or those of the zones. It has those
@@ -112,9 +66,9 @@ def denominators(plan: FromTable, table: Table, areas: Areas, members: Members |
     return replace(_added(plan, table, parts, members.zones), of_members=True)
 
 
-def join_rows(plan: FromTable, table: Table, areas: Areas) -> Joined:
+def join_rows(plan: TableRows, table: Table, areas: Areas) -> Joined:
     """Match each row to an area by the plan's keys in turn; the work goes by different spellings, not by rows."""
-    keep = rows_that_hold(table, plan.where, wanted_by=_WHERE)
+    keep = rows_that_hold(table, plan.where, wanted_by=WHERE)
     position = {identifier: i for i, identifier in enumerate(areas.identifiers)}
     accepted = {spelling: position[i] for spelling, i in plan.accepted.items() if i in position}
     area = np.full(table.row_count, -1, dtype=np.int64)
@@ -122,7 +76,7 @@ def join_rows(plan: FromTable, table: Table, areas: Areas) -> Joined:
     suggestions: dict[str, tuple[str, ...]] = {}
     spellings, spelt = [""], np.zeros(table.row_count, dtype=np.int64)
     for key in plan.keys:
-        labels, codes = coded_text(table, key.table, wanted_by=_WHERE + ".keys")
+        labels, codes = coded_text(table, key.table, wanted_by=WHERE + ".keys")
         open_rows = np.flatnonzero(keep & (area < 0))
         wanted = np.unique(codes[open_rows]).tolist()
         found = match_names((labels[w] for w in wanted), _targets(areas, key), accepted=accepted)
@@ -155,13 +109,13 @@ class Proposal:
     refusal : why it cannot be worked out as it stands, in a sentence; empty where it can.
     """
 
-    plan: FromTable
+    plan: TableRows
     differ: tuple[str, ...]
     writing: Writing
     refusal: str
 
 
-def propose(plan: FromTable, table: Table, areas: Areas, members: Members | None) -> Proposal:
+def propose(plan: TableRows, table: Table, areas: Areas, members: Members | None) -> Proposal:
     """Complete what the plan does not say of the rows of one area, for the user to see and change.
 
     Keys by which no row finds its area are left out: what they say is something else.
@@ -182,14 +136,14 @@ def propose(plan: FromTable, table: Table, areas: Areas, members: Members | None
         plan = plan.model_copy(update={"add_over": [n for n in differ if n != plan.mean_over]})
     refusal = ""
     try:
-        denominators(plan, table, areas, members)
+        table_figures(plan, table, areas, members)
     except PlanError as error:
         refusal = error.what[:1].upper() + error.what[1:]
-    return Proposal(plan, tuple(differ), writing_of(table.column(plan.value, wanted_by=_WHERE + ".value")), refusal)
+    return Proposal(plan, tuple(differ), writing_of(table.column(plan.value, wanted_by=WHERE + ".value")), refusal)
 
 
 def _finds(key: Key, table: Table, areas: Areas) -> bool:
-    labels, _ = coded_text(table, key.table, wanted_by=_WHERE + ".keys")
+    labels, _ = coded_text(table, key.table, wanted_by=WHERE + ".keys")
     return bool(match_names(labels, _targets(areas, key)).joined)
 
 
@@ -197,21 +151,21 @@ def _targets(areas: Areas, key: Key) -> tuple[str, ...]:
     return areas.identifiers if key.area == "identifier" else areas.names
 
 
-def _check_accepted(plan: FromTable, known: Sequence[Areas]) -> None:
+def _check_accepted(plan: TableRows, known: Sequence[Areas]) -> None:
     there = {i for one in known for i in one.identifiers} if plan.accepted else set()
     unknown = [i for i in plan.accepted.values() if i not in there]
     if unknown:
         raise PlanError(
-            f"there is no area “{unknown[0]}”.", where=_WHERE + ".accepted", todo="Name an area's identifier."
+            f"there is no area “{unknown[0]}”.", where=WHERE + ".accepted", todo="Name an area's identifier."
         )
 
 
-def _added(plan: FromTable, table: Table, joined: Joined, areas: Areas) -> Denominators:
-    values = column_numbers(table, plan.value, plan.decimal, wanted_by=_WHERE + ".value")
+def _added(plan: TableRows, table: Table, joined: Joined, areas: Areas) -> TableFigures:
+    values = column_numbers(table, plan.value, plan.decimal, wanted_by=WHERE + ".value")
     used = joined.used
     added = add_rows(plan, table, used, joined.area, values, joined.spelt, areas.identifiers, areas.names)
     without = np.isnan(added.values)
-    return Denominators(
+    return TableFigures(
         values=added.values,
         of_members=False,
         rows_read=table.row_count,
@@ -224,25 +178,26 @@ def _added(plan: FromTable, table: Table, joined: Joined, areas: Areas) -> Denom
         how=joined.how,
         areas_without_row=tuple(areas.identifiers[i] for i in np.flatnonzero(added.rows == 0)),
         areas_with_unreadable=tuple(areas.identifiers[i] for i in np.flatnonzero((added.rows > 0) & without)),
+        areas_negative=tuple(areas.identifiers[i] for i in np.flatnonzero(added.values < 0.0)),
         areas_short=tuple(areas.identifiers[i] for i in np.flatnonzero(added.short > 0)),
         added_over=added.over,
         written=_written(plan, table),
         idle=tuple(
             condition_says(c)
             for c in plan.where
-            if c.on and table.row_count and holds(table, c, wanted_by=_WHERE + ".where", whereabouts=None).all()
+            if c.on and table.row_count and holds(table, c, wanted_by=WHERE + ".where", whereabouts=None).all()
         ),
         unused_words=tuple(s for s in plan.accepted if s not in _spellings(plan, table)),
     )
 
 
-def _written(plan: FromTable, table: Table) -> str:
+def _written(plan: TableRows, table: Table) -> str:
     """How the numbers are written, where that was found from the column and is not plain."""
     writing = writing_of(table.columns.column(plan.value))
     plain = writing.decimal == "." and not writing.grouping
     return "" if plain or plan.decimal is not None else writing.evidence
 
 
-def _spellings(plan: FromTable, table: Table) -> set[str]:
-    found = [coded_text(table, key.table, wanted_by=_WHERE + ".keys")[0] for key in plan.keys] if plan.accepted else []
+def _spellings(plan: TableRows, table: Table) -> set[str]:
+    found = [coded_text(table, key.table, wanted_by=WHERE + ".keys")[0] for key in plan.keys] if plan.accepted else []
     return {label for labels in found for label in labels}

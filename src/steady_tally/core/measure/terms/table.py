@@ -1,97 +1,70 @@
-"""What to divide by, from a column of a table: residents, households, vehicles."""
+"""A figure from a column of a table: residents, households, vehicles; of the areas' own columns too."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Annotated, ClassVar, Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 import numpy.typing as npt
-from pydantic import Field
 
 from steady_tally.core.areas import Areas
 from steady_tally.core.columns import coded_text
 from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.matching import quoted, tidy
-from steady_tally.core.measure.under.join import Denominators, denominators
-from steady_tally.core.measure.under.kind import Under
+from steady_tally.core.measure.terms.join import table_figures
+from steady_tally.core.measure.terms.joined import TableFigures
+from steady_tally.core.measure.terms.kind import Material, TermKind
+from steady_tally.core.measure.terms.table_rows import WHERE, TableRows
 from steady_tally.core.place.counting import Counting, Members
-from steady_tally.core.plan.base import Decimal, Part
 from steady_tally.core.plan.conditions import Condition, Contains, HasValue, InRange, leaves
-from steady_tally.core.plan.place import AreaKey
 from steady_tally.core.sources import Sources, Table
+from steady_tally.core.states import State
 
-_WHERE = "plan: measure.denominator"
 _OF_PERSONS = frozenset(
     ["sex", "gender", "age", "geschlecht", "alter", "sexe", "sexo", "edad", "idade", "sesso", "eta", "leeftijd"]
 )
 Floats = npt.NDArray[np.float64]
 
 
-class Key(Part):
-    """A column of the table against the areas' identifier or name."""
-
-    table: str
-    area: AreaKey
-
-
-class FromTable(Under):
-    """What to divide by, from a table with one or several rows an area.
-
-    Of the rows that hold `where`, those of one area are added up where they differ in just the columns of `add_over`;
-    with `mean_over`, the sum is divided by the number of different values in that column (years, say). A row that is
-    the sum of others beside it is left out. `absent` says whether a row that one area lacks and others have stands for
-    nobody, or is a mistake. `accepted` joins the table's spellings to area identifiers by the user's word.
-    """
+class FromTable(TableRows, TermKind):
+    """A figure of a table with one or several rows an area."""
 
     WORDS: ClassVar[frozenset[str]] = frozenset({"noun"})
+    LACKS: ClassVar[State] = State.NOT_REPORTED
 
     kind: Literal["table"] = "table"
-    source: str = "table"
-    keys: Annotated[list[Key], Field(min_length=1)]
-    value: str
-    decimal: Decimal | None = Field(None, description="The decimal sign; found from the column where it is not said.")
-    add_over: Annotated[list[str], Field(max_length=20)] = Field(default_factory=list)
-    absent: Literal["mistake", "zero"] = "mistake"
     noun: str = "residents"
-    where: list[Condition] = Field(default_factory=list)
-    mean_over: str | None = None
-    accepted: dict[str, str] = Field(default_factory=dict)
 
     @property
     def reads(self) -> tuple[str, ...]:
         return (self.source,)
 
     @property
-    def columns(self) -> list[str]:
-        filtered = [c.column for c in self.where if isinstance(c, (HasValue, InRange, Contains))]
-        averaged = [self.mean_over] if self.mean_over else []
-        return [self.value, *(k.table for k in self.keys), *filtered, *averaged, *self.add_over]
-
-    @property
     def says(self) -> str:
         return self.noun
 
-    def joined(self, areas: Areas, members: Members | None, sources: Sources) -> Denominators:
-        return denominators(self, sources.table(self.source, wanted_by=_WHERE), areas, members)
+    def joined(self, areas: Areas, members: Members | None, sources: Sources) -> TableFigures:
+        return table_figures(self, sources.table(self.source, wanted_by=WHERE), areas, members)
 
-    def amount(self, joined: Denominators | None, counting: Counting, members: Members | None) -> Floats:
+    def amount(self, of: Material, counting: Counting) -> Floats:
         """Figures of whole areas as far as the area counts; of zones that areas are made of as far as each zone
         counts, and none for an area of which a counting zone has none."""
+        joined, members = of.joined(self), of.members
         assert joined is not None
         if not joined.of_members:
             return joined.values * counting.share
         assert members is not None
         counts = (members.area != OUTSIDE) & (counting.of_zone > 0.0)
-        of, length = members.area[counts], len(counting.share)
+        area, length = members.area[counts], len(counting.share)
         weights = (joined.values * counting.of_zone)[counts]
-        values = np.bincount(of, weights=weights, minlength=length).astype(np.float64)
-        values[np.bincount(of, minlength=length) == 0] = np.nan
+        values = np.bincount(area, weights=weights, minlength=length).astype(np.float64)
+        values[np.bincount(area, minlength=length) == 0] = np.nan
         return values
 
-    def told(self, joined: Denominators | None, sources: Sources) -> Iterator[str]:
+    def told(self, joined: TableFigures | None, sources: Sources) -> Iterator[str]:
         assert joined is not None
-        yield from sources.table(self.source, wanted_by=_WHERE).said
+        yield from sources.table(self.source, wanted_by=WHERE).said
         if joined.written:
             yield f"The numbers in “{self.value}”: {joined.written}."
         if joined.totals:
@@ -106,6 +79,8 @@ class FromTable(Under):
             yield f"No row in the table, and so no denominator: {quoted(joined.areas_without_row)}."
         if joined.areas_with_unreadable:
             yield f"A row without a number, and so no denominator: {quoted(joined.areas_with_unreadable)}."
+        if joined.areas_negative:
+            yield f"Less than nothing in the table, and so nothing to divide by: {quoted(joined.areas_negative)}."
         if joined.areas_short:
             yield f"Rows for fewer values of “{self.mean_over}” than others have: {quoted(joined.areas_short)}."
         for says in joined.idle:
@@ -121,7 +96,7 @@ class FromTable(Under):
         """Does the table follow a filter of the events on who somebody was? Other filters are none of its concern."""
         if not isinstance(condition, (HasValue, InRange, Contains)):
             return True
-        table = sources.table(self.source, wanted_by=_WHERE)
+        table = sources.table(self.source, wanted_by=WHERE)
         columns = _same_persons(condition, table) - {key.table for key in self.keys}
         chosen = {c.column for c in leaves(self.where) if isinstance(c, (HasValue, InRange, Contains))}
         return bool(columns & chosen) or not (columns or _words(condition.column) & _OF_PERSONS)

@@ -1,0 +1,152 @@
+"""A sum as it is written on paper: something counted, divided by something and by time, times a multiplier."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Literal
+
+import numpy as np
+import numpy.typing as npt
+from pydantic import Field
+
+from steady_tally.core.measure.chance import Binomial, Chance, Poisson, Ratio
+from steady_tally.core.measure.kind import MeasureKind, per_words
+from steady_tally.core.measure.tally import Counted, Wanted
+from steady_tally.core.measure.terms import Denominator, Numerator
+from steady_tally.core.measure.terms.events import OfEvents
+from steady_tally.core.measure.terms.kind import Material, TermKind
+from steady_tally.core.measure.terms.persons import OfPersons
+from steady_tally.core.measure.terms.whole import OfWhole
+from steady_tally.core.measure.time import TimeUnit, recorded_time
+from steady_tally.core.measure.values import AreaValues, Role, Term, quotient
+from steady_tally.core.place.counting import Counting
+from steady_tally.core.plan.gather import RecordedWindow
+from steady_tally.core.states import State
+
+Floats = npt.NDArray[np.float64]
+Flags = npt.NDArray[np.bool_]
+
+
+class Quotient(MeasureKind):
+    """numerator (/ denominator) (/ recorded windows or years) x per."""
+
+    kind: Literal["quotient"] = "quotient"
+    numerator: Numerator
+    denominator: Denominator | None = None
+    time: TimeUnit = Field("none", description="Divide by the time of the recorded windows too.")
+    per: float = Field(1.0, gt=0, allow_inf_nan=False)
+
+    @property
+    def terms(self) -> Mapping[Role, TermKind]:
+        found: dict[Role, TermKind] = {"counted": self.numerator}
+        return found if self.denominator is None else {**found, "under": self.denominator}
+
+    @property
+    def time_unit(self) -> TimeUnit:
+        return self.time
+
+    @property
+    def grows_with_time(self) -> bool:
+        under = self.denominator is not None and self.denominator.grows
+        return self.numerator.grows and not under and not self.takes_time
+
+    def work_out(self, of: Material) -> AreaValues:
+        counting = of.counting
+        counted = self.numerator.amount(of, counting)
+        state = np.where(
+            np.isnan(counted) & (counting.states == State.NUMBER), self.numerator.LACKS, counting.states
+        ).astype(np.uint8)
+        if isinstance(self.denominator, OfWhole):
+            whole = self.numerator.together(of, counted, state == State.NUMBER)
+            of = replace(of, whole=whole)
+        under = np.ones(len(counted)) if self.denominator is None else self.denominator.amount(of, counting)
+        time = recorded_time(of.spans, self.time, lambda part: self._weight(of, part), counting)
+        value, state = quotient(counted, under, time, self.per, state)
+        there = state == State.NUMBER
+        terms = [Term("counted", counted, self.numerator.together(of, counted, there))]
+        over = 1.0
+        if self.denominator is not None:
+            over = self.denominator.together(of, under, there)
+            terms.append(Term("under", under, over))
+        if self.takes_time:
+            weight = under if self.denominator is not None and self.denominator.adds_up else np.ones(len(counted))
+            all_time = float((weight * time)[there].sum() / weight[there].sum()) if there.any() else np.nan
+            terms.append(Term("time", time, all_time))
+            over *= all_time
+        total = terms[0].total / over * self.per if there.any() and over > 0.0 else None
+        each, _ = quotient(np.ones(len(counted)), under, time, self.per, state)
+        whole_numbers = self.numerator.WHOLE and self.denominator is None and not self.takes_time and self.per == 1.0
+        chance = self._chance(of, each, under, time)
+        return AreaValues(tuple(terms), self.per, value, state, chance, whole=whole_numbers, total=total)
+
+    def _weight(self, of: Material, counting: Counting) -> Floats:
+        """What each recorded window is weighted with where an area counts in it only in part."""
+        if self.denominator is None or self.denominator.counts is not None or isinstance(self.denominator, OfWhole):
+            return counting.share
+        return self.denominator.amount(of, counting)
+
+    def _chance(self, of: Material, each: Floats, under: Floats, time: Floats) -> Chance | None:
+        counted, below = self.numerator, self.denominator
+        if isinstance(counted, OfPersons):
+            return None if below is not None and below.counts is not None else Poisson(counted.found(of).persons, each)
+        if not isinstance(counted, OfEvents):
+            return None
+        number = counted.number(of)
+        if isinstance(below, OfWhole):
+            return Binomial(number, np.full(len(number), int(of.whole)), self.per / time)
+        if isinstance(below, OfEvents):
+            return _of_two_groups(of, counted, below, self.per / time)
+        return None if below is not None and below.counts is not None else Poisson(number, each)
+
+    @property
+    def wants(self) -> tuple[Wanted, ...]:
+        found = super().wants
+        both = _both(self.numerator, self.denominator)
+        return found if both is None else (*found, both)
+
+    def called(self, windows: Sequence[RecordedWindow]) -> str:
+        counted, below = self.numerator, self.denominator
+        what = f"{counted.says}: {counted.detail}" if counted.detail else counted.says
+        if isinstance(below, OfWhole) or (_is_part(counted, below) and self.per == 100.0):
+            of = "those in all areas" if isinstance(below, OfWhole) else "the events"
+            share = "%" if self.per == 100.0 else f"{self.per:,.10g} times the share"
+            return f"{share} of {of}{per_words(1.0, '', self.time, windows)}: {counted.detail or counted.says}"
+        under = "" if below is None else below.says
+        if isinstance(below, OfEvents):
+            same = isinstance(counted, OfEvents) and counted.events == below.events
+            what = _events_called(counted, not same) if isinstance(counted, OfEvents) else what
+            under = _events_called(below, not same)
+        return what + per_words(self.per, under, self.time, windows)
+
+
+def _events_called(term: OfEvents, named: bool) -> str:
+    """ "thefts", or "events: sex: f"."""
+    what = term.events if named else term.says
+    return f"{what} ({term.detail})" if term.detail else what
+
+
+def _both(counted: TermKind, below: TermKind | None) -> Wanted | None:
+    """The events that are above the line and below it."""
+    if isinstance(counted, OfEvents) and isinstance(below, OfEvents) and counted.events == below.events:
+        return Wanted(counted.events, "events", (*counted.where, *below.where))
+    return None
+
+
+def _is_part(counted: TermKind, below: TermKind | None) -> bool:
+    """Are the events above the line some of those below it, whatever they are?"""
+    both = _both(counted, below)
+    return both is not None and isinstance(below, OfEvents) and not below.where
+
+
+def _of_two_groups(of: Material, counted: OfEvents, below: OfEvents, per: Floats) -> Chance | None:
+    """A share where one group is part of the other, a ratio where they have nothing in common, else nothing."""
+    a, b = counted.number(of), below.number(of)
+    both = _both(counted, below)
+    if both is None:
+        return Ratio(a, b, per)
+    common = of.tally(both)
+    assert isinstance(common, Counted)
+    if np.array_equal(common.events, a):
+        return Binomial(a, b, per)
+    return None if common.events.any() else Ratio(a, b, per)

@@ -1,0 +1,58 @@
+"""What a table says of areas: one figure for each, and the account of its rows."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from steady_tally.core.matching import How
+
+Floats = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class TableFigures:
+    """One number an area, and the account of the table's rows.
+
+    Attributes
+    ----------
+    values : (areas or zones,) float64, NaN where no row was joined or one of its rows has no number.
+    of_members : the numbers are those of the zones that areas are made of; else they are of whole areas.
+    rows_read, rows_filtered_out, rows_used, rows_left_over : read = filtered out + used + left over + totals.
+    totals : rows left out because they are the sum of others beside them.
+    left_over : the spellings that no area answers to, each with the number of its rows.
+    suggestions : left-over spelling -> identifiers of the areas most like it.
+    how : how many spellings were joined in each way.
+    areas_without_row : identifiers of the areas that no row was joined to.
+    areas_with_unreadable : identifiers of the areas of which a row has no number.
+    areas_negative : identifiers of the areas whose figure is less than 0.
+    areas_short : identifiers of the areas whose mean is over fewer values than that of others.
+    added_over : what rows that were added differ in.
+    written : how the numbers of the table were found to be written, where that is not plain.
+    idle : conditions that leave out no row of the table.
+    unused_words : spellings joined by the user's word that are not in the table.
+    fits_both : the table would fit the areas' own codes and those of the zones that they are made of alike.
+    """
+
+    values: Floats
+    of_members: bool
+    rows_read: int
+    rows_filtered_out: int
+    rows_used: int
+    rows_left_over: int
+    totals: int
+    left_over: Mapping[str, int]
+    suggestions: Mapping[str, tuple[str, ...]]
+    how: Mapping[How, int]
+    areas_without_row: tuple[str, ...]
+    areas_with_unreadable: tuple[str, ...]
+    areas_negative: tuple[str, ...]
+    areas_short: tuple[str, ...]
+    added_over: tuple[str, ...]
+    written: str
+    idle: tuple[str, ...]
+    unused_words: tuple[str, ...]
+    fits_both: bool = False

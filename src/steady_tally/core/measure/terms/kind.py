@@ -1,0 +1,131 @@
+"""What every term of a sum can be asked, whether it is counted or divided by. A new one is one file, and its name in
+`__init__`."""
+
+from __future__ import annotations
+
+from abc import ABC, abstractmethod
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+import numpy.typing as npt
+
+from steady_tally.core.areas import Areas
+from steady_tally.core.measure.tally import Tally, Wanted
+from steady_tally.core.measure.terms.joined import TableFigures
+from steady_tally.core.measure.time import Span
+from steady_tally.core.measure.values import AreaValues
+from steady_tally.core.place.counting import Counting, Members
+from steady_tally.core.plan.base import Part
+from steady_tally.core.plan.conditions import Condition
+from steady_tally.core.sources import Sources
+from steady_tally.core.states import State
+
+Floats = npt.NDArray[np.float64]
+Flags = npt.NDArray[np.bool_]
+
+
+@dataclass(frozen=True)
+class Material:
+    """All that a measure is worked out from.
+
+    Attributes
+    ----------
+    counting : what of the areas counts, over all windows that are kept; its states are those of areas as such.
+    spans : the windows that are kept; none where the plan names none.
+    members : the zones that areas are made of, where they are made of whole zones.
+    tally : what a term wants of the events.
+    joined : what a term has of its sources.
+    measured : what another measure of the plan comes to, by its name.
+    whole : the first term's figure of all areas with a value together, where it is known.
+    """
+
+    counting: Counting
+    spans: tuple[Span, ...]
+    members: Members | None
+    tally: Callable[[Wanted], Tally]
+    joined: Callable[[TermKind], TableFigures | None]
+    measured: Callable[[str], AreaValues]
+    whole: float = np.nan
+
+
+class TermKind(Part, ABC):
+    """A term: its part of the plan, what it needs, and how much of it each area has.
+
+    What is read from files is joined to the areas once (`joined`), whatever the events are; `amount` then takes the
+    part of it that counts.
+    """
+
+    LACKS: ClassVar[State] = State.NOT_COMPUTABLE  # what an area is of which it has no figure, where it is counted
+    WHOLE: ClassVar[bool] = False  # its figures are whole numbers
+
+    @property
+    def counts(self) -> str | None:
+        """The name of the events that it looks at, if it does."""
+        return None
+
+    @property
+    def wants(self) -> tuple[Wanted, ...]:
+        """What it wants of them."""
+        return ()
+
+    @property
+    def grows(self) -> bool:
+        """Is it more where events were recorded for longer?"""
+        return False
+
+    @property
+    def adds_up(self) -> bool:
+        """Is the figure of several areas the sum of theirs?"""
+        return True
+
+    @property
+    def reads(self) -> tuple[str, ...]:
+        """The names of the sources that it is read from."""
+        return ()
+
+    @property
+    def columns(self) -> list[str]:
+        """The columns of these sources that it needs."""
+        return []
+
+    @property
+    @abstractmethod
+    def says(self) -> str:
+        """What it counts: "events", "residents", "km²"."""
+
+    @property
+    def detail(self) -> str:
+        """Which of them, where that is said: "sex: f"."""
+        return ""
+
+    def joined(self, areas: Areas, members: Members | None, sources: Sources) -> TableFigures | None:
+        """What the sources say of the areas, with the account of their rows; None where nothing is read."""
+        return None
+
+    @abstractmethod
+    def amount(self, of: Material, counting: Counting) -> Floats:
+        """(areas,) how much of it counts; NaN where that is not known."""
+
+    def together(self, of: Material, amount: Floats, areas: Flags) -> float:
+        """How much of it some areas have together.
+
+        Parameters
+        ----------
+        amount : (areas,) what `amount` gave.
+        areas : (areas,) which of them.
+        """
+        return float(amount[areas].sum())
+
+    def told(self, joined: TableFigures | None, sources: Sources) -> Iterator[str]:
+        """What the reader must know of it, in whole sentences."""
+        yield from ()
+
+    def idle(self) -> Iterator[str]:
+        """What it chooses without effect."""
+        yield from ()
+
+    def follows(self, condition: Condition, sources: Sources) -> bool:
+        """False where the events are filtered by something that this could follow and does not."""
+        return True
