@@ -12,6 +12,7 @@ import shapely
 
 from steady_tally.core.chain import Chain
 from steady_tally.core.errors import SteadyTallyError
+from steady_tally.core.measure.terms.joined import Following
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.core.sources import Features, Sources, Table
@@ -237,11 +238,10 @@ def worked_out(plan: Plan, keep: Callable, done: list[str], measure: str | None 
     chain.outcome(measure)
     measure = measure or plan.mapped
     names = {chain.zones_key: "zones", **{key: name for name, key in chain.keys(measure).items()}}
-    events = plan.measures[measure].events
-    names |= {
-        chain.exposure_key(events): "exposure",
-        **{chain.tally_key(w): "tally" for w in plan.measures[measure].wants},
-    }
+    worked = plan.measures[measure]
+    names |= {chain.exposure_key(worked.events): "exposure", **{chain.tally_key(w): "tally" for w in worked.wants}}
+    if "under" in worked.terms:
+        names[chain.rows_key(worked, "under", Following())] = "rows"
     return {names.get(key, "zones") for key in done[before:]}
 
 
@@ -262,7 +262,7 @@ def test_each_change_works_out_only_what_it_must():
     everything = worked_out(read_plan(DOCUMENT), keep, done)
     assert everything == {
         "zones", "checked", "looked", "areas", "placement", "gathered", "placed", "exposure", "tally",
-        "joined under", "measured", "classed",
+        "joined under", "rows", "measured", "classed",
     }  # fmt: skip
     assert worked_out(changed("class.rate.count", 2), keep, done) == {"classed"}
     assert worked_out(changed("measure.rate.per", 7.0), keep, done) == {"measured", "classed"}
@@ -271,7 +271,7 @@ def test_each_change_works_out_only_what_it_must():
         "no table is joined"
     )
     other = changed("measure.rate.denominator.where", [{"column": "sex", "values": ["f"]}])
-    assert worked_out(other, keep, done) == {"joined under", "measured", "classed"}
+    assert worked_out(other, keep, done) == {"joined under", "rows", "measured", "classed"}
     assert worked_out(read_plan(DOCUMENT), keep, done, "women") == {"tally", "measured", "classed"}
     mapped = changed("show.mapped", "women")
     assert worked_out(mapped, keep, done) == set()

@@ -43,9 +43,11 @@ from steady_tally.core.measure.tally import (
     spread,
 )
 from steady_tally.core.measure.terms.events import OfEvents
-from steady_tally.core.measure.terms.joined import TableFigures
-from steady_tally.core.measure.terms.kind import Material, TermKind
+from steady_tally.core.measure.terms.following import of_columns
+from steady_tally.core.measure.terms.joined import Following, TableFigures
+from steady_tally.core.measure.terms.kind import Material
 from steady_tally.core.measure.time import Span
+from steady_tally.core.measure.values import Role
 from steady_tally.core.notes import notes_of
 from steady_tally.core.outcome import Classed, Measured, Note, Outcome, Placed, account_of, counting_in, spans_of
 from steady_tally.core.place.looking import Looked, look, words_of, zones_of
@@ -64,6 +66,7 @@ from steady_tally.core.place.settled import Settled
 from steady_tally.core.place.stated import Spoken
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.base import bare, fingerprint
+from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.gather import Events, RecordedList, RecordedOutline
 from steady_tally.core.plan.place import Grid
 from steady_tally.core.plan.whole import Plan
@@ -122,7 +125,7 @@ class Chain:
 
     def keys(self, measure: str) -> Keys:
         """The keys of all results that one measure comes from."""
-        name = self.plan.events_name(measure)
+        name, worked = self.plan.events_name(measure), self.plan.measures[measure]
         return {
             "checked": self.checked_key(name),
             "looked": self.looked_key(name),
@@ -130,7 +133,7 @@ class Chain:
             "placement": self._placement_key(name),
             "gathered": self._gathered_key(name),
             "placed": self._placed_key(name),
-            **{f"joined {r}": self._joined_key(t) for r, t in self.plan.measures[measure].terms.items() if t.reads},
+            **{f"joined {role}": self._joined_key(worked, role) for role, t in worked.terms.items() if t.reads},
             "measured": self._measured_key(self.plan.measures[measure]),
             "classed": self._classed_key(self.plan.measures[measure], self.plan.classes[measure]),
         }
@@ -207,12 +210,26 @@ class Chain:
     def tally_key(self, wanted: Wanted) -> str:
         return fingerprint("tally", wanted.key, self._placed_key(wanted.events))
 
-    def _joined_key(self, term: TermKind) -> str:
-        return fingerprint("joined", bare(term), [self._sum_of(s) for s in term.reads], self.areas_key)
+    def rows_key(self, measure: MeasureKind, role: Role, following: Following) -> str:
+        term = measure.terms[role]
+        sums, where = [self._sum_of(s) for s in term.reads], [bare(c) for c in following.where]
+        return fingerprint("rows", bare(term), where, sums, self.areas_key)
+
+    def _joined_key(self, measure: MeasureKind, role: Role) -> str:
+        filters = [bare(c) for c in self._filters(measure, role)]
+        return fingerprint("joined", filters, self.rows_key(measure, role, Following()))
+
+    def _filters(self, measure: MeasureKind, role: Role) -> list[Condition]:
+        """The filters of what is counted that what it is divided by may have to follow."""
+        counted = measure.terms.get("counted")
+        if role == "counted" or counted is None or counted.counts is None:
+            return []
+        filters = [*self.plan.gather.events[counted.counts].where, *counted.group]
+        return filters if of_columns(filters) else []
 
     def _measured_key(self, measure: MeasureKind) -> str:
         tallies = [self.tally_key(w) for w in measure.wants]
-        joined = [self._joined_key(t) for t in measure.terms.values() if t.reads]
+        joined = [self._joined_key(measure, role) for role, t in measure.terms.items() if t.reads]
         others = [self._measured_key(self.plan.measures[name]) for name in measure.uses]
         return fingerprint("measured", bare(measure), self.exposure_key(measure.events), tallies, joined, others)
 
@@ -336,14 +353,20 @@ class Chain:
             lambda: count(wanted, self.plan.gather.events[wanted.events], self.placed(wanted.events)),
         )
 
-    def joined(self, term: TermKind) -> TableFigures | None:
+    def joined(self, measure: MeasureKind, role: Role) -> TableFigures | None:
         """What a term has of its sources, whatever the events are."""
+        term = measure.terms[role]
 
         def anew() -> TableFigures | None:
-            self._tell("joining tables to the areas", 0, 0)
-            return term.joined(self.settled.areas, self.settled.members, self.sources)
+            following = term.following(self.sources, self._filters(measure, role))
+            found = self.keep(self.rows_key(measure, role, following), lambda: rows(following))
+            return found and replace(found, following=following)
 
-        return self.keep(self._joined_key(term), anew) if term.reads else None
+        def rows(following: Following) -> TableFigures | None:
+            self._tell("joining tables to the areas", 0, 0)
+            return term.joined(self.settled.areas, self.settled.members, self.sources, following)
+
+        return self.keep(self._joined_key(measure, role), anew) if term.reads else None
 
     def measured(self, measure: MeasureKind) -> Measured:
         """One value for each area."""
@@ -362,11 +385,11 @@ class Chain:
                 spans,
                 exposure.members,
                 self.tally,
-                self.joined,
+                lambda term: next(self.joined(measure, r) for r, t in measure.terms.items() if t is term),
                 lambda name: self.measured(self.plan.measures[name]).values,
             )
             values = measure.work_out(of)
-            joined = {role: found for role, term in measure.terms.items() if (found := self.joined(term))}
+            joined = {role: found for role in measure.terms if (found := self.joined(measure, role))}
             return Measured(values, joined)
 
         return self.keep(self._measured_key(measure), anew)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 
 import numpy as np
 
@@ -11,13 +11,12 @@ from steady_tally.core.gather.conditions import condition_says
 from steady_tally.core.geo.projection import spans_the_world
 from steady_tally.core.idle import idle_choices
 from steady_tally.core.matching import quoted
-from steady_tally.core.measure.terms.kind import TermKind
 from steady_tally.core.measure.terms.whole import OfWhole
 from steady_tally.core.outcome import Figures, Note
 from steady_tally.core.place.completeness import Share
 from steady_tally.core.place.meeting import apart
 from steady_tally.core.place.placing import WAYS, Way
-from steady_tally.core.plan.conditions import BetweenDays, Condition, InsideOutline, all_must_hold, leaves
+from steady_tally.core.plan.conditions import BetweenDays, InsideOutline, all_must_hold, leaves
 from steady_tally.core.plan.place import Zones
 from steady_tally.core.sources import Sources
 from steady_tally.core.states import State
@@ -28,7 +27,7 @@ def notes_of(outcome: Figures, sources: Sources) -> list[Note]:
     return [
         *(Note("gather", says) for says in _gathered(outcome)),
         *(Note("place", says) for says in _placed(outcome)),
-        *_unfollowed(outcome, sources),
+        *_unfollowed(outcome),
         *_unequal_time(outcome),
         *(Note("measure", says) for says in _measured(outcome, sources)),
         *(Note("class", says) for says in _classed(outcome)),
@@ -108,7 +107,7 @@ def _placed(outcome: Figures) -> Iterator[str]:
 
 def _measured(outcome: Figures, sources: Sources) -> Iterator[str]:
     for role, term in outcome.measure.terms.items():
-        yield from term.told(outcome.measured.joined.get(role), sources)
+        yield from term.told(outcome.measured.joined.get(role), sources, outcome.spans)
 
 
 def _classed(outcome: Figures) -> Iterator[str]:
@@ -120,33 +119,26 @@ def _classed(outcome: Figures) -> Iterator[str]:
         yield f"{beyond:,} areas have values below the lowest or above the highest break, and are in no class."
 
 
-def _unfollowed(outcome: Figures, sources: Sources) -> Iterator[Note]:
+def _unfollowed(outcome: Figures) -> Iterator[Note]:
     """Filters of the events that what they are divided by does not follow."""
     events, measure = outcome.events, outcome.measure
     under = measure.terms.get("under")
-    where = [*events.where, *_group_of(measure.terms["counted"])]
-    if under is not None:
-        for leaf in leaves(where):
-            if not under.follows(leaf, sources):
-                says = (
-                    f"The filter “{condition_says(leaf)}” leaves out events, but they are still divided by all "
-                    f"{under.says}."
-                )
-                yield Note("measure", says, f"all {under.says}")
+    if under is not None and (joined := outcome.measured.joined.get("under")):
+        for filter_says, why in joined.following.open:
+            says = (
+                f"The filter “{filter_says}” leaves out events, but they are still divided by all {under.says}: {why}."
+            )
+            yield Note("measure", says, f"all {under.says}", "under")
     if measure.takes_time:
         yield from _time_not_followed(outcome)
     if under is not None and under.counts is None and not isinstance(under, OfWhole):
-        for leaf in leaves(where):
+        for leaf in leaves([*events.where, *measure.terms["counted"].group]):
             if isinstance(leaf, InsideOutline):
                 what = under.says if under.reads else "ground"
                 says = (
                     f"The filter “{condition_says(leaf)}” cuts areas, but they are still divided by all their {what}."
                 )
-                yield Note("measure", says, "whole areas")
-
-
-def _group_of(term: TermKind) -> Sequence[Condition]:
-    return [c for wanted in term.wants for c in wanted.where]
+                yield Note("measure", says, "whole areas", "under")
 
 
 def _time_not_followed(outcome: Figures) -> Iterator[Note]:
@@ -162,7 +154,7 @@ def _time_not_followed(outcome: Figures) -> Iterator[Note]:
                 f"The filter “{condition_says(leaf)}” is one of several of which any will do: the time divided by does "
                 "not follow it."
             )
-            yield Note("measure", says, "all recorded time")
+            yield Note("measure", says, "all recorded time", "time")
 
 
 def _unequal_time(outcome: Figures) -> Iterator[Note]:
@@ -174,4 +166,4 @@ def _unequal_time(outcome: Figures) -> Iterator[Note]:
     there = outcome.measured.values.state == State.NUMBER
     if there.any() and (short := int(np.count_nonzero(times[there] < times[there].max()))):
         says = f"{short:,} areas were recorded for less time than others, but the figures are not divided by time."
-        yield Note("measure", says, "unequal time")
+        yield Note("measure", says, "unequal time", "time")

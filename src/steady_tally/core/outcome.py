@@ -206,12 +206,13 @@ class Note:
     """What the reader must know beside the figures of a stage, in a whole sentence.
 
     A note that `warns` says that a figure answers another question than it seems to, until somebody decides: in a word
-    or two, what it is wrongly divided by, or what is open.
+    or two, what it is wrongly divided by, or what is open; `role` is the term of the sum that it is about.
     """
 
     stage: Literal["gather", "place", "measure", "class"]
     says: str
     warns: str = ""
+    role: Role | None = None
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import date
 
 from steady_tally.core.plan.conditions import BetweenDays, all_must_hold
 from steady_tally.core.plan.gather import Events, RecordedWindow
@@ -16,11 +17,22 @@ class KeptWindow:
     Attributes
     ----------
     days, days_kept : how many days it has, and how many of them the filter keeps.
+    first_day, last_day : of those that are kept.
     """
 
     at: int
     days: int
     days_kept: int
+    first_day: date
+    last_day: date
+
+    def days_by_year(self) -> dict[int, int]:
+        """How many of the days that are kept lie in each calendar year."""
+        found = {}
+        for year in range(self.first_day.year, self.last_day.year + 1):
+            begins, ends = max(self.first_day, date(year, 1, 1)), min(self.last_day, date(year, 12, 31))
+            found[year] = (ends - begins).days + 1
+        return found
 
 
 def kept_windows(events: Events) -> tuple[KeptWindow, ...]:
@@ -34,9 +46,10 @@ def kept_windows(events: Events) -> tuple[KeptWindow, ...]:
     found = []
     for at, window in enumerate(events.recorded):
         begins, ends = window.span
-        kept = (min(ends, last or ends) - max(begins, first or begins)).days + 1
+        begins, ends = max(begins, first or begins), min(ends, last or ends)
+        kept = (ends - begins).days + 1
         if kept > 0:
-            found.append(KeptWindow(at, window.days, kept))
+            found.append(KeptWindow(at, window.days, kept, begins, ends))
     return tuple(found)
 
 

@@ -52,7 +52,7 @@ class Quotient(MeasureKind):
         return self.numerator.grows and not under and not self.takes_time
 
     def work_out(self, of: Material) -> AreaValues:
-        counting = of.counting
+        counting, of = of.counting, replace(of, time=self.time)
         counted = self.numerator.amount(of, counting)
         state = np.where(
             np.isnan(counted) & (counting.states == State.NUMBER), self.numerator.LACKS, counting.states

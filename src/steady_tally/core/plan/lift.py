@@ -47,7 +47,9 @@ def _measure_from_2(measure: Document) -> Document:
             return {"kind": "quotient", "numerator": events, **rest}
         case "rate":
             under = rest.pop("denominator", None)
-            under = {"kind": "table", **under} if isinstance(under, dict) else under
+            # It was said, and not done, where a table could have followed a filter: a figure must not change by itself.
+            if isinstance(under, dict) and under.get("kind", "table") == "table":
+                under = {"kind": "table", "follow": False, **under}
             return {"kind": "quotient", "numerator": events, "denominator": under, "per": 10_000.0, **rest}
         case "share":
             group = {**events, "where": rest.pop("group", [])}

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -14,9 +16,9 @@ from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.column_words import PERIOD, name_words
 from steady_tally.core.gather.conditions import condition_says, holds, rows_that_hold
 from steady_tally.core.matching import How, match_names
-from steady_tally.core.measure.terms.joined import TableFigures
-from steady_tally.core.measure.terms.rows import Spelt, add_rows, differing_columns
-from steady_tally.core.measure.terms.table_rows import WHERE, Key, TableRows
+from steady_tally.core.measure.terms.joined import Following, TableFigures
+from steady_tally.core.measure.terms.rows import Added, Spelt, add_rows, differing_columns, year_in
+from steady_tally.core.measure.terms.table_rows import WHERE, Key, TableRows, YearColumn, YearColumns
 from steady_tally.core.numbers import Writing, writing_of
 from steady_tally.core.place.counting import Members
 from steady_tally.core.sources import Table
@@ -49,21 +51,31 @@ class Joined:
         return self.kept & (self.area >= 0)
 
 
-def table_figures(plan: TableRows, table: Table, areas: Areas, members: Members | None = None) -> TableFigures:
+def table_figures(
+    plan: TableRows,
+    table: Table,
+    areas: Areas,
+    members: Members | None = None,
+    following: Following | None = None,
+) -> TableFigures:
     """Join the table's rows to the areas by the plan's keys, in turn, and add them up.
+
+    `following` says which further rows count, since events are filtered.
 
     Where areas are made of smaller zones, the table may have the areas' own codes or those of the zones. It has those
     of which more of its rows are known, the areas' own where that is the same.
     """
+    found = following or Following()
+    plan = plan.model_copy(update={"where": [*plan.where, *found.where]})
     _check_accepted(plan, [areas, *([members.zones] if members else [])])
     own = join_rows(plan, table, areas)
     if members is None or members.zones is areas:
-        return _added(plan, table, own, areas)
+        return _added(plan, table, own, areas, found)
     parts = join_rows(plan, table, members.zones)
     by_own, by_parts = (int(np.count_nonzero(j.used)) for j in (own, parts))
     if by_own >= by_parts:
-        return replace(_added(plan, table, own, areas), fits_both=by_own == by_parts and by_own > 0)
-    return replace(_added(plan, table, parts, members.zones), of_members=True)
+        return replace(_added(plan, table, own, areas, found), fits_both=by_own == by_parts and by_own > 0)
+    return replace(_added(plan, table, parts, members.zones, found), of_members=True)
 
 
 def join_rows(plan: TableRows, table: Table, areas: Areas) -> Joined:
@@ -103,7 +115,8 @@ class Proposal:
 
     Attributes
     ----------
-    plan : with the columns that rows of one area differ in added over, or averaged over where they are periods.
+    plan : with the columns that rows of one area differ in added over, or averaged over where they are periods, and
+        with the years of its figures.
     differ : these columns.
     writing : how the numbers are written.
     refusal : why it cannot be worked out as it stands, in a sentence; empty where it can.
@@ -127,19 +140,47 @@ def propose(plan: TableRows, table: Table, areas: Areas, members: Members | None
     if members is not None and members.zones is not areas:
         tried.append(join_rows(plan, table, members.zones))
     best = max(tried, key=lambda j: int(np.count_nonzero(j.used)))
+    plan = plan.model_copy(update={"years": plan.years or _years_side_by_side(plan, table)})
     differ = differing_columns(plan, table, best.used, best.area, best.spelt)
-    if not plan.add_over and plan.mean_over is None:
+    if not plan.add_over and plan.mean_over is None and not isinstance(plan.years, YearColumn):
         periods = [name for name in differ if name_words(name) & PERIOD][:1]
-        over = {"add_over": [n for n in differ if n not in periods], "mean_over": periods[0] if periods else None}
+        over: dict[str, Any] = {"add_over": [n for n in differ if n not in periods]}
+        if periods and plan.years is None and _are_years(table, periods[0]):
+            over["years"] = YearColumn(column=periods[0])
+        elif periods:
+            over["mean_over"] = periods[0]
         plan = plan.model_copy(update=over)
     elif not plan.add_over:
-        plan = plan.model_copy(update={"add_over": [n for n in differ if n != plan.mean_over]})
+        apart = {plan.mean_over, *(plan.years.names if plan.years else ())}
+        plan = plan.model_copy(update={"add_over": [n for n in differ if n not in apart]})
     refusal = ""
     try:
         table_figures(plan, table, areas, members)
     except PlanError as error:
         refusal = error.what[:1].upper() + error.what[1:]
     return Proposal(plan, tuple(differ), writing_of(table.column(plan.value, wanted_by=WHERE + ".value")), refusal)
+
+
+def _are_years(table: Table, column: str) -> bool:
+    labels, _ = coded_text(table, column, wanted_by=WHERE)
+    return bool(labels) and all(year_in(label) is not None for label in labels)
+
+
+def _years_side_by_side(plan: TableRows, table: Table) -> YearColumns | None:
+    """The columns that are called as the value is but for the year, two at least."""
+    if year_in(plan.value) is None:
+        return None
+    found: dict[str, int] = {}
+    for name in table.columns.column_names:
+        year = year_in(name)
+        if year is not None and _but_for_year(name) == _but_for_year(plan.value):
+            found.setdefault(name, year)
+    several = len(found) > 1 and len(set(found.values())) == len(found)
+    return YearColumns(columns=found) if several else None
+
+
+def _but_for_year(name: str) -> str:
+    return re.sub(r"\d+", "", name).strip().casefold()
 
 
 def _finds(key: Key, table: Table, areas: Areas) -> bool:
@@ -160,13 +201,27 @@ def _check_accepted(plan: TableRows, known: Sequence[Areas]) -> None:
         )
 
 
-def _added(plan: TableRows, table: Table, joined: Joined, areas: Areas) -> TableFigures:
-    values = column_numbers(table, plan.value, plan.decimal, wanted_by=WHERE + ".value")
+def _added(plan: TableRows, table: Table, joined: Joined, areas: Areas, followed: Following) -> TableFigures:
     used = joined.used
-    added = add_rows(plan, table, used, joined.area, values, joined.spelt, areas.identifiers, areas.names)
-    without = np.isnan(added.values)
+
+    def added_up(value: str) -> Added:
+        numbers = column_numbers(table, value, plan.decimal, wanted_by=WHERE + ".value")
+        return add_rows(plan, table, used, joined.area, numbers, joined.spelt, areas.identifiers, areas.names)
+
+    if isinstance(plan.years, YearColumns):
+        by_year = sorted(plan.years.columns, key=plan.years.columns.__getitem__)
+        each = [added_up(column) for column in by_year]
+        values, years = np.concatenate([one.values for one in each]), tuple(plan.years.columns[c] for c in by_year)
+        added = each[-1]
+    else:
+        added = added_up(plan.value)
+        values, years = added.values, added.years
+    known = np.isfinite(values).sum(axis=0)
+    short = (known > 0) & (known < len(years)) if years else added.short > 0
+    without = np.isnan(values).all(axis=0) if years else np.isnan(values[0])
     return TableFigures(
-        values=added.values,
+        by_year=values,
+        years=years,
         of_members=False,
         rows_read=table.row_count,
         rows_filtered_out=int(np.count_nonzero(~joined.kept)),
@@ -178,8 +233,8 @@ def _added(plan: TableRows, table: Table, joined: Joined, areas: Areas) -> Table
         how=joined.how,
         areas_without_row=tuple(areas.identifiers[i] for i in np.flatnonzero(added.rows == 0)),
         areas_with_unreadable=tuple(areas.identifiers[i] for i in np.flatnonzero((added.rows > 0) & without)),
-        areas_negative=tuple(areas.identifiers[i] for i in np.flatnonzero(added.values < 0.0)),
-        areas_short=tuple(areas.identifiers[i] for i in np.flatnonzero(added.short > 0)),
+        areas_negative=tuple(areas.identifiers[i] for i in np.flatnonzero((values < 0.0).any(axis=0))),
+        areas_short=tuple(areas.identifiers[i] for i in np.flatnonzero(short)),
         added_over=added.over,
         written=_written(plan, table),
         idle=tuple(
@@ -188,6 +243,7 @@ def _added(plan: TableRows, table: Table, joined: Joined, areas: Areas) -> Table
             if c.on and table.row_count and holds(table, c, wanted_by=WHERE + ".where", whereabouts=None).all()
         ),
         unused_words=tuple(s for s in plan.accepted if s not in _spellings(plan, table)),
+        following=followed,
     )
 
 

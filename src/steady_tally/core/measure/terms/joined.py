@@ -9,8 +9,22 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.matching import How
+from steady_tally.core.plan.conditions import Condition
 
 Floats = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Following:
+    """
+    Attributes
+    ----------
+    where : the conditions on the table's rows that filters of the events come to.
+    open : the filters, in words, that it could follow and does not; and why.
+    """
+
+    where: tuple[Condition, ...] = ()
+    open: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -19,7 +33,8 @@ class TableFigures:
 
     Attributes
     ----------
-    values : (areas or zones,) float64, NaN where no row was joined or one of its rows has no number.
+    by_year : (years or 1, areas or zones) float64, NaN where no row was joined or one of its rows has no number.
+    years : which years these are, ascending; none where the figures are of no year.
     of_members : the numbers are those of the zones that areas are made of; else they are of whole areas.
     rows_read, rows_filtered_out, rows_used, rows_left_over : read = filtered out + used + left over + totals.
     totals : rows left out because they are the sum of others beside them.
@@ -34,10 +49,12 @@ class TableFigures:
     written : how the numbers of the table were found to be written, where that is not plain.
     idle : conditions that leave out no row of the table.
     unused_words : spellings joined by the user's word that are not in the table.
+    following : which of the events' filters the table follows.
     fits_both : the table would fit the areas' own codes and those of the zones that they are made of alike.
     """
 
-    values: Floats
+    by_year: Floats
+    years: tuple[int, ...]
     of_members: bool
     rows_read: int
     rows_filtered_out: int
@@ -55,4 +72,5 @@ class TableFigures:
     written: str
     idle: tuple[str, ...]
     unused_words: tuple[str, ...]
+    following: Following
     fits_both: bool = False

@@ -4,7 +4,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import ClassVar
 
@@ -13,8 +13,8 @@ import numpy.typing as npt
 
 from steady_tally.core.areas import Areas
 from steady_tally.core.measure.tally import Tally, Wanted
-from steady_tally.core.measure.terms.joined import TableFigures
-from steady_tally.core.measure.time import Span
+from steady_tally.core.measure.terms.joined import Following, TableFigures
+from steady_tally.core.measure.time import Span, TimeUnit
 from steady_tally.core.measure.values import AreaValues
 from steady_tally.core.place.counting import Counting, Members
 from steady_tally.core.plan.base import Part
@@ -38,6 +38,7 @@ class Material:
     tally : what a term wants of the events.
     joined : what a term has of its sources.
     measured : what another measure of the plan comes to, by its name.
+    time : the time that the measure is divided by.
     whole : the first term's figure of all areas with a value together, where it is known.
     """
 
@@ -47,6 +48,7 @@ class Material:
     tally: Callable[[Wanted], Tally]
     joined: Callable[[TermKind], TableFigures | None]
     measured: Callable[[str], AreaValues]
+    time: TimeUnit = "none"
     whole: float = np.nan
 
 
@@ -64,6 +66,11 @@ class TermKind(Part, ABC):
     def counts(self) -> str | None:
         """The name of the events that it looks at, if it does."""
         return None
+
+    @property
+    def group(self) -> Sequence[Condition]:
+        """The conditions on the events that it counts."""
+        return [c for wanted in self.wants for c in wanted.where]
 
     @property
     def wants(self) -> tuple[Wanted, ...]:
@@ -100,7 +107,13 @@ class TermKind(Part, ABC):
         """Which of them, where that is said: "sex: f"."""
         return ""
 
-    def joined(self, areas: Areas, members: Members | None, sources: Sources) -> TableFigures | None:
+    def following(self, sources: Sources, filters: Sequence[Condition]) -> Following:
+        """Which of the filters of what it divides it can follow."""
+        return Following()
+
+    def joined(
+        self, areas: Areas, members: Members | None, sources: Sources, following: Following
+    ) -> TableFigures | None:
         """What the sources say of the areas, with the account of their rows; None where nothing is read."""
         return None
 
@@ -118,14 +131,10 @@ class TermKind(Part, ABC):
         """
         return float(amount[areas].sum())
 
-    def told(self, joined: TableFigures | None, sources: Sources) -> Iterator[str]:
+    def told(self, joined: TableFigures | None, sources: Sources, spans: Sequence[Span]) -> Iterator[str]:
         """What the reader must know of it, in whole sentences."""
         yield from ()
 
     def idle(self) -> Iterator[str]:
         """What it chooses without effect."""
         yield from ()
-
-    def follows(self, condition: Condition, sources: Sources) -> bool:
-        """False where the events are filtered by something that this could follow and does not."""
-        return True

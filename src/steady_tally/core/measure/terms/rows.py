@@ -7,6 +7,7 @@ women and both; three years; the same area under three spellings.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -18,7 +19,7 @@ from steady_tally.core.codes import same_grouping, together
 from steady_tally.core.columns import coded_text
 from steady_tally.core.errors import PlanError
 from steady_tally.core.matching import quoted, tidy
-from steady_tally.core.measure.terms.table_rows import WHERE, TableRows
+from steady_tally.core.measure.terms.table_rows import WHERE, TableRows, YearColumn
 from steady_tally.core.sources import Table
 
 _SPELLING = "the spelling of the area"
@@ -87,14 +88,16 @@ class Added:
     """
     Attributes
     ----------
-    values : (areas,) NaN where there is no row, or one without a number.
-    rows : (areas,) how many rows each area's value comes from.
+    values : (years or 1, areas) NaN where there is no row, or one without a number.
+    years : which years these are; none where the plan names no column of years.
+    rows : (areas,) how many rows each area's values come from.
     totals : how many rows were left out because they are the sum of others beside them.
     over : what rows that were added differ in.
     short : (areas,) for a mean, over how many values fewer than others have it is taken.
     """
 
     values: Floats
+    years: tuple[int, ...]
     rows: Ints
     totals: int
     over: tuple[str, ...]
@@ -128,13 +131,25 @@ def add_rows(
     at = np.flatnonzero(used)
     own, value = area[at], values[at]
     count = len(areas)
-    if len(at) == len(np.unique(own)) and not plan.add_over and plan.mean_over is None:
-        return Added(_sums(own, value, count), np.bincount(own, minlength=count), 0, (), np.zeros(count, np.int64))
+    of_years = isinstance(plan.years, YearColumn)
+    if len(at) == len(np.unique(own)) and not plan.add_over and plan.mean_over is None and not of_years:
+        none = np.zeros(count, np.int64)
+        return Added(_sums(own, value, count)[None], (), np.bincount(own, minlength=count), 0, (), none)
     found = _Rows(plan, table, at, own, value, spelt, areas, names)
     kept = found.without_totals()
     found.refuse_repeated(kept)
     found.refuse_others(kept)
     found.refuse_missing(kept)
+    rows = np.bincount(own[kept], minlength=count)
+    over = tuple(d.name for d in found.over)
+    left_out = int(np.count_nonzero(~kept))
+    if found.year is not None:
+        years = _years(found.year, table.name)
+        cell = found.year.code[kept] * count + own[kept]
+        sums = _sums(cell, value[kept], len(years) * count).reshape(len(years), count)
+        order = np.argsort(years)
+        in_order = tuple(int(years[i]) for i in order)
+        return Added(sums[order], in_order, rows, left_out, over, np.zeros(count, np.int64))
     totals = _sums(own[kept], value[kept], count)
     short = np.zeros(count, dtype=np.int64)
     if found.mean is not None:
@@ -142,8 +157,32 @@ def add_rows(
         times = np.bincount(pairs[:, 0], minlength=count)
         totals = totals / np.maximum(times, 1)
         short = np.where(times > 0, times.max(initial=0) - times, 0)
-    over = tuple(d.name for d in found.over)
-    return Added(totals, np.bincount(own[kept], minlength=count), int(np.count_nonzero(~kept)), over, short)
+    return Added(totals[None], (), rows, left_out, over, short)
+
+
+def _years(year: Dimension, table: str) -> Ints:
+    """(labels,) the years that a column's texts name."""
+    found = [year_in(label) for label in year.labels]
+    for label, one in zip(year.labels, found, strict=True):
+        if one is None:
+            what = f"“{label}”" if label else "nothing"
+            raise PlanError(
+                f"“{year.name}” of “{table}” has {what} in place of a year.",
+                where=WHERE,
+                todo="Leave these rows out (where), or choose another column of years.",
+            )
+    return np.array(found, dtype=np.int64)
+
+
+def year_in(text: str) -> int | None:
+    """The one year that a text names.
+
+    >>> [year_in(t) for t in ("2021", "Residents 2021", "2021/22", "12", "mid-2020")]
+    [2021, 2021, None, None, 2020]
+    """
+    figures = re.findall(r"\d+", text)
+    found = [int(f) for f in figures if len(f) == 4 and _YEARS[0] <= int(f) <= _YEARS[1]]
+    return found[0] if len(found) == 1 == len(figures) else None
 
 
 def differing_columns(plan: TableRows, table: Table, used: Flags, area: Ints, spelt: Spelt) -> list[str]:
@@ -170,13 +209,15 @@ class _Rows:
         known = tuple(f"{i} {n}" for i, n in zip(areas, names, strict=True))
         dimensions = _dimensions(plan, table, at, own, spelt, known)
         self.mean = next((d for d in dimensions if d.name == plan.mean_over), None)
-        self.dimensions = [d for d in dimensions if d is not self.mean]
+        year = plan.years.column if isinstance(plan.years, YearColumn) else None
+        self.year = next((d for d in dimensions if d.name == year), None)
+        self.apart = [d for d in (self.mean, self.year) if d is not None]  # rows that differ in these are never added
+        self.dimensions = [d for d in dimensions if not any(d is one for one in self.apart)]
         self.over = [d for d in self.dimensions if d.name in plan.add_over]
         self.sole_total = np.zeros(len(at), dtype=np.bool_)  # rows that are an area's total without its parts
 
     def group(self, others: Sequence[Dimension]) -> Ints:
-        mean = [self.mean.code] if self.mean else []
-        return together([self.own, *mean, *(d.code for d in others)], len(self.own))
+        return together([self.own, *(d.code for d in (*self.apart, *others))], len(self.own))
 
     def without_totals(self) -> Flags:
         """(rows,) which are no total beside its parts. A column verified by its totals may be added over."""
@@ -213,7 +254,7 @@ class _Rows:
             f"a row of “{self.table.name}” says that it is a total, but is not the sum of those beside it: "
             f"{self._spoken(others)}.",
             where=WHERE,
-            todo="Leave rows out by measure.denominator.where, or mend the table.",
+            todo="Leave rows out (where), or mend the table.",
         )
 
     def refuse_repeated(self, kept: Flags) -> None:
@@ -232,7 +273,8 @@ class _Rows:
             f"{self._spoken(rows)}, {what} ({areas:,} such {'areas' if areas > 1 else 'area'}).",
             where=WHERE,
             todo=(
-                "Say over which columns rows are added (add_over) or averaged (mean_over), or leave rows out (where)."
+                "Say over which columns rows are added (add_over) or averaged (mean_over), which is the year (years), "
+                "or leave rows out (where)."
             ),
         )
 
@@ -254,8 +296,7 @@ class _Rows:
                 )
 
     def group_of_labels(self, dimensions: Sequence[Dimension]) -> Ints:
-        mean = [self.mean.code] if self.mean else []
-        return together([*mean, *(d.code for d in dimensions)], len(self.own))
+        return together([d.code for d in (*self.apart, *dimensions)], len(self.own))
 
     def refuse_missing(self, kept: Flags) -> None:
         """Each area must have every combination that others have, unless one that is missing stands for nobody."""
@@ -274,7 +315,7 @@ class _Rows:
         missing = np.setdiff1d(wanted, combination[rows])[0]
         like = int(np.flatnonzero(combination == missing)[0])
         lacks = ", ".join(f"{d.name} “{d.labels[d.code[like]]}”" for d in over)
-        when = f" in {self.plan.mean_over} “{self.mean.labels[self.mean.code[rows[0]]]}”" if self.mean else ""
+        when = "".join(f" in {d.name} “{d.labels[d.code[rows[0]]]}”" for d in self.apart)
         areas = len(np.unique(self.own[np.isin(group, short)]))
         raise PlanError(
             f"“{self.table.name}” has no row for {lacks} of area “{self.areas[self.own[rows[0]]]}”{when}, where others "
@@ -298,9 +339,14 @@ def _dimensions(
     """What rows can differ in: columns of recurring texts or of years, those that the plan names, and the spelling."""
     keys = {k.table for k in plan.keys}
     named = {*plan.add_over, *([plan.mean_over] if plan.mean_over else [])}
+    beside: set[str] = set()
+    if isinstance(plan.years, YearColumn):
+        named.add(plan.years.column)
+    elif plan.years is not None:
+        beside = set(plan.years.columns)
     found = []
     for name in [*table.columns.column_names, *(n for n in named if n not in table.columns.column_names)]:
-        if name == plan.value or (name in keys and name not in named):
+        if name == plan.value or name in beside or (name in keys and name not in named):
             continue
         labels, codes = coded_text(table, name, wanted_by=WHERE + ".add_over")
         used, code = np.unique(codes[at], return_inverse=True)

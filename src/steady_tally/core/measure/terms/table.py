@@ -2,28 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import ClassVar, Literal
 
 import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.areas import Areas
-from steady_tally.core.columns import coded_text
 from steady_tally.core.geo.bins import OUTSIDE
-from steady_tally.core.matching import quoted, tidy
+from steady_tally.core.matching import quoted
+from steady_tally.core.measure.terms.following import following, says
 from steady_tally.core.measure.terms.join import table_figures
-from steady_tally.core.measure.terms.joined import TableFigures
+from steady_tally.core.measure.terms.joined import Following, TableFigures
 from steady_tally.core.measure.terms.kind import Material, TermKind
 from steady_tally.core.measure.terms.table_rows import WHERE, TableRows
+from steady_tally.core.measure.time import Span
 from steady_tally.core.place.counting import Counting, Members
-from steady_tally.core.plan.conditions import Condition, Contains, HasValue, InRange, leaves
-from steady_tally.core.sources import Sources, Table
+from steady_tally.core.plan.conditions import Condition
+from steady_tally.core.sources import Sources
 from steady_tally.core.states import State
 
-_OF_PERSONS = frozenset(
-    ["sex", "gender", "age", "geschlecht", "alter", "sexe", "sexo", "edad", "idade", "sesso", "eta", "leeftijd"]
-)
+_MOST_DAYS = 366_000
 Floats = npt.NDArray[np.float64]
 
 
@@ -44,25 +43,29 @@ class FromTable(TableRows, TermKind):
     def says(self) -> str:
         return self.noun
 
-    def joined(self, areas: Areas, members: Members | None, sources: Sources) -> TableFigures:
-        return table_figures(self, sources.table(self.source, wanted_by=WHERE), areas, members)
+    def following(self, sources: Sources, filters: Sequence[Condition]) -> Following:
+        return following(self, sources.table(self.source, wanted_by=WHERE), filters)
+
+    def joined(self, areas: Areas, members: Members | None, sources: Sources, following: Following) -> TableFigures:
+        return table_figures(self, sources.table(self.source, wanted_by=WHERE), areas, members, following)
 
     def amount(self, of: Material, counting: Counting) -> Floats:
         """Figures of whole areas as far as the area counts; of zones that areas are made of as far as each zone
-        counts, and none for an area of which a counting zone has none."""
+        counts, and none for an area of which a counting zone has none. Of years, the mean of those in which events
+        were recorded, each for as long as it was."""
         joined, members = of.joined(self), of.members
         assert joined is not None
         if not joined.of_members:
-            return joined.values * counting.share
+            return in_years(joined, of, [s.counting.share * s.counting.recorded for s in of.spans]) * counting.share
         assert members is not None
+        whole = in_years(joined, of, [s.counting.of_zone for s in of.spans])
         counts = (members.area != OUTSIDE) & (counting.of_zone > 0.0)
         area, length = members.area[counts], len(counting.share)
-        weights = (joined.values * counting.of_zone)[counts]
-        values = np.bincount(area, weights=weights, minlength=length).astype(np.float64)
+        values = np.bincount(area, weights=(whole * counting.of_zone)[counts], minlength=length).astype(np.float64)
         values[np.bincount(area, minlength=length) == 0] = np.nan
         return values
 
-    def told(self, joined: TableFigures | None, sources: Sources) -> Iterator[str]:
+    def told(self, joined: TableFigures | None, sources: Sources, spans: Sequence[Span]) -> Iterator[str]:
         assert joined is not None
         yield from sources.table(self.source, wanted_by=WHERE).said
         if joined.written:
@@ -81,10 +84,15 @@ class FromTable(TableRows, TermKind):
             yield f"A row without a number, and so no denominator: {quoted(joined.areas_with_unreadable)}."
         if joined.areas_negative:
             yield f"Less than nothing in the table, and so nothing to divide by: {quoted(joined.areas_negative)}."
-        if joined.areas_short:
+        if joined.areas_short and joined.years:
+            yield f"Years that they lack were taken from those before and after: {quoted(joined.areas_short)}."
+        elif joined.areas_short:
             yield f"Rows for fewer values of “{self.mean_over}” than others have: {quoted(joined.areas_short)}."
-        for says in joined.idle:
-            yield f"No row of the table is left out by “{says}”."
+        yield from _years_told(self.noun, joined.years, years_counted(spans))
+        if joined.following.where:
+            yield f"“{self.source}” follows the events: of its rows those count with {says(joined.following.where)}."
+        for idle in joined.idle:
+            yield f"No row of the table is left out by “{idle}”."
         if joined.unused_words:
             yield f"Spellings that you accepted are not in the table: {quoted(joined.unused_words)}."
 
@@ -92,30 +100,76 @@ class FromTable(TableRows, TermKind):
         if self.absent == "zero" and not self.add_over:
             yield "Rows that are missing would stand for nobody, but no rows are added over a column."
 
-    def follows(self, condition: Condition, sources: Sources) -> bool:
-        """Does the table follow a filter of the events on who somebody was? Other filters are none of its concern."""
-        if not isinstance(condition, (HasValue, InRange, Contains)):
-            return True
-        table = sources.table(self.source, wanted_by=WHERE)
-        columns = _same_persons(condition, table) - {key.table for key in self.keys}
-        chosen = {c.column for c in leaves(self.where) if isinstance(c, (HasValue, InRange, Contains))}
-        return bool(columns & chosen) or not (columns or _words(condition.column) & _OF_PERSONS)
+
+def in_years(joined: TableFigures, of: Material, parts: Sequence[Floats]) -> Floats:
+    """(areas or zones,) the figures of the years counted: the mean of the years, weighted with how long each counts.
+
+    A year that the table lacks is interpolated between those before and after it, or carried on from the nearest.
+
+    Parameters
+    ----------
+    parts : for each recorded window (areas or zones,) how much of each counts in it.
+    """
+    if not joined.years:
+        return joined.by_year[0]
+    wanted = years_counted(of.spans)
+    if not wanted:
+        return np.asarray(joined.by_year.mean(axis=0))
+    figures = np.stack([_of_year(joined, year) for year in wanted])
+    weights = np.zeros_like(figures)
+    for span, part in zip(of.spans, parts, strict=True):
+        whole = span.units("window") if of.time == "window" else float(span.window.days_kept)
+        for year, days in span.window.days_by_year().items():
+            weights[wanted.index(year)] += part * whole * days / span.window.days_kept
+    weights[:, ~(weights > 0.0).any(axis=0)] = 1.0  # an area that counts in no window is as others are
+    lacks = (np.isnan(figures) & (weights > 0.0)).any(axis=0)
+    mean = np.where(weights > 0.0, figures * weights, 0.0).sum(axis=0) / weights.sum(axis=0)
+    return np.where(lacks, np.nan, mean)
 
 
-def _same_persons(leaf: HasValue | InRange | Contains, table: Table) -> set[str]:
-    """The columns of a table that say the same of residents as a filter's column says of events: by name or values."""
-    found = set()
-    for name in table.columns.column_names:
-        here, there = _words(leaf.column), _words(name)
-        if here and there and (here <= there or there <= here):
-            found.add(name)
-        elif isinstance(leaf, HasValue):
-            labels = {tidy(label) for label in coded_text(table, name, wanted_by="notes")[0][:10_000]}
-            values = {tidy(value) for value in leaf.values}
-            if values and "" not in values and not all(v.isdigit() for v in values) and values <= labels:
-                found.add(name)
+def _years_told(noun: str, there: Sequence[int], counted: Sequence[int]) -> Iterator[str]:
+    if not there:
+        return
+    if not counted:
+        yield f"Nothing says in which years events were recorded: {noun} are the mean of {years_say(there)}."
+        return
+    if between := [y for y in counted if y not in there and there[0] < y < there[-1]]:
+        yield f"The table has no {noun} of {years_say(between)}: interpolated between the years before and after."
+    if beyond := [y for y in counted if not there[0] <= y <= there[-1]]:
+        yield f"The table has no {noun} of {years_say(beyond)}: carried on from the nearest year that it has."
+
+
+def years_say(years: Sequence[int]) -> str:
+    """ "2021", "2021 to 2025", "2019, 2021 and 2025"."""
+    if len(years) > 2 and years[-1] - years[0] == len(years) - 1:
+        return f"{years[0]} to {years[-1]}"
+    *front, last = (str(y) for y in years)
+    return f"{', '.join(front)} and {last}" if front else last
+
+
+def years_counted(spans: Sequence[Span]) -> list[int]:
+    """The years in which events were recorded; none where nothing says which."""
+    if any(s.window.days_kept > _MOST_DAYS for s in spans):
+        return []  # a window of all of time
+    return sorted({year for s in spans for year in s.window.days_by_year()})
+
+
+def _of_year(joined: TableFigures, year: int) -> Floats:
+    """(areas or zones,) the figures of one year."""
+    if year in joined.years:
+        at = joined.by_year[joined.years.index(year)]
+        if not np.isnan(at).any():
+            return at
+    years = np.array(joined.years, dtype=np.float64)
+    found = np.full(joined.by_year.shape[1], np.nan)
+    gaps, pattern = np.unique(np.isfinite(joined.by_year), axis=1, return_inverse=True)
+    for number in range(gaps.shape[1]):
+        known = np.flatnonzero(gaps[:, number])
+        here = np.flatnonzero(pattern.ravel() == number)
+        if len(known):
+            before = known[np.clip(np.searchsorted(years[known], year, side="right") - 1, 0, len(known) - 1)]
+            after = known[np.clip(np.searchsorted(years[known], year), 0, len(known) - 1)]
+            apart = years[after] - years[before]
+            part = (year - years[before]) / apart if apart > 0 else 0.0
+            found[here] = joined.by_year[before, here] * (1.0 - part) + joined.by_year[after, here] * part
     return found
-
-
-def _words(column: str) -> set[str]:
-    return set(tidy(column).split())
