@@ -267,8 +267,8 @@ def test_each_change_works_out_only_what_it_must():
     assert worked_out(changed("class.rate.count", 2), keep, done) == {"classed"}
     assert worked_out(changed("measure.rate.per", 7.0), keep, done) == {"measured", "classed"}
     filtered = changed("gather.events.calls.where.1.on", True)
-    assert worked_out(filtered, keep, done) == {"gathered", "placed", "tally", "measured", "classed"}, (
-        "no table is joined"
+    assert worked_out(filtered, keep, done) == {"gathered", "placed", "tally", "joined under", "measured", "classed"}, (
+        "no row is joined anew"
     )
     other = changed("measure.rate.denominator.where", [{"column": "sex", "values": ["f"]}])
     assert worked_out(other, keep, done) == {"joined under", "rows", "measured", "classed"}
