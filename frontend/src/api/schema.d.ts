@@ -480,6 +480,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/plans/{version}/offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What could stand in the sum */
+        get: operations["measure_offered_studies__uuid_study_id__plans__uuid_version__offers_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/measure-trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What another measure would come to */
+        post: operations["measure_tried_studies__uuid_study_id__plans__uuid_version__measure_trial_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/measures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All measures of the study */
+        get: operations["measure_all_measures_studies__uuid_study_id__plans__uuid_version__measures_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/measures/{name}/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The values of one measure, as an Arrow stream */
+        get: operations["measure_values_of_studies__uuid_study_id__plans__uuid_version__measures__name___key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/plans/{version}/ledger": {
         parameters: {
             query?: never;
@@ -1137,30 +1205,6 @@ export interface components {
             y: number;
         };
         /**
-         * Count
-         * @description Events in each area, or in each recorded window or year that it was recorded.
-         */
-        Count: {
-            /**
-             * Events
-             * @description Which of the events sources it counts.
-             * @default events
-             */
-            events: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "count";
-            /**
-             * Time
-             * @description Divide by the time of the recorded windows too.
-             * @default none
-             * @enum {string}
-             */
-            time: "none" | "window" | "year";
-        };
-        /**
          * EqualIntervals
          * @description Classes of the same width, from the lowest value to the highest; some may be empty.
          */
@@ -1334,20 +1378,9 @@ export interface components {
         };
         /**
          * FromTable
-         * @description What to divide by, from a table with one or several rows an area.
-         *
-         *     Of the rows that hold `where`, those of one area are added up where they differ in just the columns of `add_over`;
-         *     with `mean_over`, the sum is divided by the number of different values in that column (years, say). A row that is
-         *     the sum of others beside it is left out. `absent` says whether a row that one area lacks and others have stands for
-         *     nobody, or is a mistake. `accepted` joins the table's spellings to area identifiers by the user's word.
+         * @description A figure of a table with one or several rows an area.
          */
         FromTable: {
-            /**
-             * Kind
-             * @default table
-             * @constant
-             */
-            kind: "table";
             /**
              * Source
              * @default table
@@ -1371,11 +1404,6 @@ export interface components {
              * @enum {string}
              */
             absent: "mistake" | "zero";
-            /**
-             * Noun
-             * @default residents
-             */
-            noun: string;
             /** Where */
             where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
             /**
@@ -1383,10 +1411,31 @@ export interface components {
              * @default null
              */
             mean_over: string | null;
+            /**
+             * Years
+             * @default null
+             */
+            years: (components["schemas"]["YearColumn"] | components["schemas"]["YearColumns"]) | null;
+            /**
+             * Follow
+             * @description Follow the events' filters on who somebody was.
+             * @default true
+             */
+            follow: boolean;
             /** Accepted */
             accepted?: {
                 [key: string]: string;
             };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "table";
+            /**
+             * Noun
+             * @default residents
+             */
+            noun: string;
         };
         /**
          * Gather
@@ -1726,16 +1775,112 @@ export interface components {
             kind: "none";
         };
         /**
+         * OfColumn
+         * @description One number from those that the events of an area have in a column. Events without a number are passed over.
+         *
+         *     Where no event has one, the sum is 0 and the others cannot be worked out.
+         */
+        OfColumn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "figure";
+            /**
+             * Events
+             * @default events
+             */
+            events: string;
+            /** Column */
+            column: string;
+            /**
+             * Take
+             * @default sum
+             * @enum {string}
+             */
+            take: "sum" | "mean" | "median" | "least" | "greatest";
+            /**
+             * Decimal
+             * @description The decimal sign; found from the column where it is not said.
+             * @default null
+             */
+            decimal: ("." | ",") | null;
+            /** Where */
+            where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+            /**
+             * Noun
+             * @description What the numbers are: crowns, minutes.
+             * @default
+             */
+            noun: string;
+        };
+        /**
+         * OfEvents
+         * @description Events of one source, those that hold all of `where`.
+         */
+        OfEvents: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "events";
+            /**
+             * Events
+             * @description Which of the events sources.
+             * @default events
+             */
+            events: string;
+            /** Where */
+            where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+        };
+        /**
          * OfGround
          * @description Square kilometres of each area, as far as it counts.
          */
         OfGround: {
             /**
-             * Kind
-             * @default ground
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "ground";
+        };
+        /**
+         * OfPersons
+         * @description Different texts in a column of the events, each counted once an area. An event without one is nobody's.
+         *
+         *     Who has events in several areas counts in each of them, so that areas may add up to more than there are.
+         */
+        OfPersons: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "persons";
+            /**
+             * Events
+             * @default events
+             */
+            events: string;
+            /** Column */
+            column: string;
+            /** Where */
+            where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+            /**
+             * Noun
+             * @default persons
+             */
+            noun: string;
+        };
+        /**
+         * OfWhole
+         * @description The first term's figure of all areas with a value together.
+         */
+        OfWhole: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "whole";
         };
         /**
          * Outline
@@ -1799,15 +1944,15 @@ export interface components {
             format: "steady-tally-plan";
             /**
              * Version
-             * @default 2
+             * @default 3
              * @constant
              */
-            version: 2;
+            version: 3;
             gather: components["schemas"]["Gather"];
             place: components["schemas"]["Place"];
             /** Measure */
             measure: {
-                [key: string]: components["schemas"]["Count"] | components["schemas"]["Rate"] | components["schemas"]["Share"];
+                [key: string]: components["schemas"]["Quotient"];
             };
             /** Class */
             class?: {
@@ -1874,28 +2019,23 @@ export interface components {
             method: "quantile";
         };
         /**
-         * Rate
-         * @description Events / denominator (/ recorded windows or years) x per.
+         * Quotient
+         * @description numerator (/ denominator) (/ recorded windows or years) x per.
          */
-        Rate: {
+        Quotient: {
             /**
-             * Events
-             * @description Which of the events sources it counts.
-             * @default events
+             * Kind
+             * @default quotient
+             * @constant
              */
-            events: string;
+            kind: "quotient";
+            /** Numerator */
+            numerator: components["schemas"]["OfEvents"] | components["schemas"]["OfPersons"] | components["schemas"]["OfColumn"] | components["schemas"]["FromTable"] | components["schemas"]["OfGround"];
             /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
+             * Denominator
+             * @default null
              */
-            kind: "rate";
-            /** Denominator */
-            denominator: components["schemas"]["FromTable"] | components["schemas"]["OfGround"];
-            /**
-             * Per
-             * @default 10000
-             */
-            per: number;
+            denominator: (components["schemas"]["OfEvents"] | components["schemas"]["OfPersons"] | components["schemas"]["OfColumn"] | components["schemas"]["FromTable"] | components["schemas"]["OfGround"] | components["schemas"]["OfWhole"]) | null;
             /**
              * Time
              * @description Divide by the time of the recorded windows too.
@@ -1903,6 +2043,11 @@ export interface components {
              * @enum {string}
              */
             time: "none" | "window" | "year";
+            /**
+             * Per
+             * @default 1
+             */
+            per: number;
         };
         /**
          * Reading
@@ -2028,30 +2173,6 @@ export interface components {
             where: (components["schemas"]["RecordedOutline"] | components["schemas"]["RecordedColumn"] | components["schemas"]["RecordedList"]) | null;
         };
         /**
-         * Share
-         * @description Events of a group / all events x per. An area without events has no share.
-         */
-        Share: {
-            /**
-             * Events
-             * @description Which of the events sources it counts.
-             * @default events
-             */
-            events: string;
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "share";
-            /** Group */
-            group: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
-            /**
-             * Per
-             * @default 100
-             */
-            per: number;
-        };
-        /**
          * Show
          * @description `mapped` names the measure that the map shows; `colours` are those of each measure by name.
          */
@@ -2166,6 +2287,34 @@ export interface components {
             ] | null;
         };
         /**
+         * YearColumn
+         * @description The year that a row is of stands in a column.
+         */
+        YearColumn: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "column";
+            /** Column */
+            column: string;
+        };
+        /**
+         * YearColumns
+         * @description Years stand side by side: a column of figures for each.
+         */
+        YearColumns: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "columns";
+            /** Columns */
+            columns: {
+                [key: string]: number;
+            };
+        };
+        /**
          * Zones
          * @description Named areas from a file.
          *
@@ -2234,7 +2383,13 @@ export interface components {
              */
             placements: number;
             areas: components["schemas"]["AreasAccount"];
-            table: components["schemas"]["TableAccount"] | null;
+            /**
+             * Tables
+             * @description Of the terms that come from a table.
+             */
+            tables: {
+                [key: string]: components["schemas"]["TableAccount"];
+            };
             /** Periods */
             periods: number;
             /** Breaks */
@@ -2272,6 +2427,12 @@ export interface components {
             /** Colour */
             colour: string;
         };
+        /** DoubtView */
+        DoubtView: {
+            /** Says */
+            says: string;
+            mend: components["schemas"]["MendView"] | null;
+        };
         /**
          * Fault
          * @description What stands in the way of the whole outcome.
@@ -2284,6 +2445,15 @@ export interface components {
             stage: string;
             /** Says */
             says: string;
+        };
+        /**
+         * MendView
+         * @description What would put a doubt right: the words to press, and the measure as it would be then.
+         */
+        MendView: {
+            /** Says */
+            says: string;
+            measure: components["schemas"]["Quotient"];
         };
         /**
          * NoteView
@@ -2338,7 +2508,7 @@ export interface components {
         };
         /**
          * TableAccount
-         * @description The account of the denominators' table: read = filtered out + used + left over + totals.
+         * @description The account of a table: read = filtered out + used + left over + totals.
          */
         TableAccount: {
             /** Rows Read */
@@ -2384,8 +2554,25 @@ export interface components {
              * @enum {string}
              */
             role: "counted" | "under" | "time";
-            /** Says */
+            /**
+             * Noun
+             * @description What it counts: events, residents.
+             */
+            noun: string;
+            /**
+             * Says
+             * @description Which of them: events: call-outs, sex: f.
+             */
             says: string;
+            /**
+             * Figure
+             * @description Of all areas with a value together; of time the mean.
+             */
+            figure: number | null;
+            /** Rests On */
+            rests_on: string;
+            /** Doubts */
+            doubts: components["schemas"]["DoubtView"][];
         };
         /**
          * View
@@ -2501,6 +2688,24 @@ export interface components {
              * @description The value of all areas taken together.
              */
             total_value: number | null;
+            /**
+             * Total Interval
+             * @description What chance may have made of it, at 95 %.
+             */
+            total_interval: [
+                number,
+                number
+            ] | null;
+            /**
+             * Proposed Name
+             * @description What the measure would be called after its sum.
+             */
+            proposed_name: string;
+            /**
+             * Whole
+             * @description The values are whole numbers.
+             */
+            whole: boolean;
         };
         /** NewPlan */
         NewPlan: {
@@ -3157,6 +3362,96 @@ export interface components {
              */
             refusal: string;
         };
+        /** OffersView */
+        OffersView: {
+            /** Events */
+            events: components["schemas"]["EventsColumns"][];
+            /** Tables */
+            tables: components["schemas"]["OfferView"][];
+        };
+        /**
+         * EventsColumns
+         * @description What of an events source could be counted in other ways than event by event.
+         */
+        EventsColumns: {
+            /** Events */
+            events: string;
+            /** Source */
+            source: string;
+            /**
+             * Figures
+             * @description Columns of numbers.
+             */
+            figures: string[];
+            /**
+             * Names
+             * @description Columns that may name persons or things.
+             */
+            names: string[];
+        };
+        /**
+         * OfferView
+         * @description A figure of a table that areas could be counted by or divided by.
+         */
+        OfferView: {
+            term: components["schemas"]["FromTable"];
+            /**
+             * Areas
+             * @description To how many areas its rows are joined.
+             */
+            areas: number;
+            /** People */
+            people: boolean;
+        };
+        /**
+         * TrialView
+         * @description What a measure would come to that nobody has decided for yet.
+         */
+        TrialView: {
+            /**
+             * Refusal
+             * @description Why it cannot be worked out, in a sentence; empty where it can.
+             */
+            refusal: string;
+            /**
+             * Name
+             * @description What it would be called.
+             */
+            name: string;
+            /**
+             * Per
+             * @description The power of ten that gives readable figures.
+             */
+            per: number;
+            /** Total */
+            total: number | null;
+        };
+        /** MeasureSummaries */
+        MeasureSummaries: {
+            /** Measures */
+            measures: components["schemas"]["MeasureSummary"][];
+        };
+        /** MeasureSummary */
+        MeasureSummary: {
+            /** Name */
+            name: string;
+            /**
+             * Key
+             * @description Of its values, which are asked for under it.
+             */
+            key: string;
+            /** Value Name */
+            value_name: string;
+            /** Total Value */
+            total_value: number | null;
+            /** Whole */
+            whole: boolean;
+            /**
+             * Fault
+             * @description Why it cannot be worked out; empty where it can.
+             */
+            fault: string;
+        };
         /** LedgerView */
         LedgerView: {
             /** Stages */
@@ -3167,7 +3462,13 @@ export interface components {
              */
             placements: number;
             areas: components["schemas"]["AreasAccount"];
-            table: components["schemas"]["TableAccount"] | null;
+            /**
+             * Tables
+             * @description Of the terms that come from a table.
+             */
+            tables: {
+                [key: string]: components["schemas"]["TableAccount"];
+            };
             /** Periods */
             periods: number;
             /** Breaks */
@@ -3211,7 +3512,7 @@ export interface components {
             /** Name */
             name: string;
             /** Numerator */
-            numerator: number;
+            numerator: number | null;
             /** Denominator */
             denominator: number | null;
             /** Area Km2 */
@@ -4571,6 +4872,167 @@ export interface operations {
                     "application/json": components["schemas"]["ProposalView"];
                 };
             };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measure_offered_studies__uuid_study_id__plans__uuid_version__offers_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OffersView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measure_tried_studies__uuid_study_id__plans__uuid_version__measure_trial_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Quotient"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measure_all_measures_studies__uuid_study_id__plans__uuid_version__measures_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasureSummaries"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measure_values_of_studies__uuid_study_id__plans__uuid_version__measures__name___key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+                name: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Not Found */
             404: {
                 headers: {

@@ -45,6 +45,7 @@ def match_names(
     *,
     accepted: Mapping[str, int] | None = None,
     suggest_taken: bool = False,
+    suggest: bool = True,
 ) -> Matches:
     """Join each distinct spelling to at most one target.
 
@@ -53,6 +54,7 @@ def match_names(
     spellings : as they stand in the table or the record; blanks are passed over.
     targets : the areas' names or codes.
     accepted : spelling -> position of its target, by the user's word.
+    suggest : say which targets are most like what is left over, which is the longest part of the work.
     suggest_taken : suggest targets too that other spellings were joined to: many records have the same street.
     """
     wanted = [s for s in dict.fromkeys(spellings) if s]
@@ -77,7 +79,7 @@ def match_names(
     left_over = tuple(s for s in wanted if s not in joined)
     unused = tuple(p for p in range(len(targets)) if p not in taken)
     suggested = range(len(targets)) if suggest_taken else unused
-    return Matches(joined, left_over, unused, _suggest(left_over, suggested, targets))
+    return Matches(joined, left_over, unused, _suggest(left_over, suggested, targets) if suggest else {})
 
 
 def quoted(spellings: Sequence[str], most: int = 5) -> str:

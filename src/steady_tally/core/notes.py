@@ -8,11 +8,15 @@ import numpy as np
 
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL
 from steady_tally.core.gather.conditions import condition_says
+from steady_tally.core.gather.windows import period_noun
 from steady_tally.core.geo.projection import spans_the_world
 from steady_tally.core.idle import idle_choices
 from steady_tally.core.matching import quoted
+from steady_tally.core.measure import Measure
+from steady_tally.core.measure.quotient import Quotient
+from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.measure.terms.whole import OfWhole
-from steady_tally.core.outcome import Figures, Note
+from steady_tally.core.outcome import Figures, Mend, Note
 from steady_tally.core.place.completeness import Share
 from steady_tally.core.place.meeting import apart
 from steady_tally.core.place.placing import WAYS, Way
@@ -128,7 +132,7 @@ def _unfollowed(outcome: Figures) -> Iterator[Note]:
             says = (
                 f"The filter “{filter_says}” leaves out events, but they are still divided by all {under.says}: {why}."
             )
-            yield Note("measure", says, f"all {under.says}", "under")
+            yield Note("measure", says, f"all {under.says}", "under", _following(measure))
     if measure.takes_time:
         yield from _time_not_followed(outcome)
     if under is not None and under.counts is None and not isinstance(under, OfWhole):
@@ -139,6 +143,14 @@ def _unfollowed(outcome: Figures) -> Iterator[Note]:
                     f"The filter “{condition_says(leaf)}” cuts areas, but they are still divided by all their {what}."
                 )
                 yield Note("measure", says, "whole areas", "under")
+
+
+def _following(measure: Measure) -> Mend | None:
+    """The same, where what it is divided by follows the filters of what is counted."""
+    if not isinstance(measure, Quotient) or not isinstance(under := measure.denominator, FromTable) or under.follow:
+        return None
+    followed = under.model_copy(update={"follow": True})
+    return Mend(f"divide by {under.noun} of the same group", measure.model_copy(update={"denominator": followed}))
 
 
 def _time_not_followed(outcome: Figures) -> Iterator[Note]:
@@ -166,4 +178,8 @@ def _unequal_time(outcome: Figures) -> Iterator[Note]:
     there = outcome.measured.values.state == State.NUMBER
     if there.any() and (short := int(np.count_nonzero(times[there] < times[there].max()))):
         says = f"{short:,} areas were recorded for less time than others, but the figures are not divided by time."
-        yield Note("measure", says, "unequal time", "time")
+        mend = None
+        if isinstance(outcome.measure, Quotient) and all(w.dated for w in outcome.events.recorded):
+            timed = outcome.measure.model_copy(update={"time": "window"})
+            mend = Mend(f"divide by the {period_noun(outcome.events.recorded)}s recorded", timed)
+        yield Note("measure", says, "unequal time", "counted", mend)

@@ -202,17 +202,27 @@ class Classed:
 
 
 @dataclass(frozen=True)
+class Mend:
+    """What would put a doubt right: in words to press, and the measure as it would be then."""
+
+    says: str
+    measure: Measure
+
+
+@dataclass(frozen=True)
 class Note:
     """What the reader must know beside the figures of a stage, in a whole sentence.
 
     A note that `warns` says that a figure answers another question than it seems to, until somebody decides: in a word
-    or two, what it is wrongly divided by, or what is open; `role` is the term of the sum that it is about.
+    or two, what it is wrongly divided by, or what is open; `role` is the term of the sum that it is about, and `mend`
+    what would put it right.
     """
 
     stage: Literal["gather", "place", "measure", "class"]
     says: str
     warns: str = ""
     role: Role | None = None
+    mend: Mend | None = None
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -1,16 +1,31 @@
-"""The third stage: what the rows of a table would come to, before anybody has decided."""
+"""The third stage: what could stand in the sum, what another sum would come to, and the study's other measures."""
 
 from __future__ import annotations
 
+import numpy as np
+import pyarrow as pa
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
+from steady_tally.core.chain import Chain
+from steady_tally.core.errors import Conflict, NotFound, PlanError
+from steady_tally.core.gather.categories import category_columns
+from steady_tally.core.gather.reading import EVENTS, used_columns
+from steady_tally.core.measure import Measure
+from steady_tally.core.measure.multiplier import readable
+from steady_tally.core.measure.offers import is_figure, offers
 from steady_tally.core.measure.terms.join import propose
 from steady_tally.core.measure.terms.table import FromTable
-from steady_tally.results.studies import stored_sources
+from steady_tally.core.plan.place import Zones
+from steady_tally.core.plan.whole import Plan, read_plan
+from steady_tally.core.report.sums import proposed_name
+from steady_tally.core.sources import Table
+from steady_tally.results.kept import kept
+from steady_tally.results.studies import chain_of, stored_sources
 from steady_tally.web.access import Right, needs
-from steady_tally.web.outcomes import outcome_of
+from steady_tally.web.arrow import bulk
+from steady_tally.web.outcomes import plan_of
 from steady_tally.web.problems import Problem
 from steady_tally.web.studies import PLAN, PlanPath, answer, engine
 
@@ -40,10 +55,10 @@ class ProposalView(BaseModel):
 )
 @needs(Right.READ)
 def proposal(path: PlanPath, body: FromTable) -> Response:
-    placement = outcome_of(path).placed.placement
+    settled = _chain(path).settled
     sources, _ = stored_sources(engine(), path.study_id)
     table = sources.table(body.source, wanted_by="measure.denominator.source")
-    found = propose(body, table, placement.areas, placement.members)
+    found = propose(body, table, settled.areas, settled.members)
     return answer(
         ProposalView(
             denominator=found.plan,
@@ -53,3 +68,142 @@ def proposal(path: PlanPath, body: FromTable) -> Response:
             refusal=found.refusal,
         )
     )
+
+
+class EventsColumns(BaseModel):
+    """What of an events source could be counted in other ways than event by event."""
+
+    events: str
+    source: str
+    figures: list[str] = Field(description="Columns of numbers.")
+    names: list[str] = Field(description="Columns that may name persons or things.")
+
+
+class OfferView(BaseModel):
+    """A figure of a table that areas could be counted by or divided by."""
+
+    term: FromTable
+    areas: int = Field(description="To how many areas its rows are joined.")
+    people: bool
+
+
+class OffersView(BaseModel):
+    events: list[EventsColumns]
+    tables: list[OfferView]
+
+
+@api.get(f"{PLAN}/offers", summary="What could stand in the sum", responses={"200": OffersView})
+@needs(Right.READ)
+def offered(path: PlanPath) -> Response:
+    chain = _chain(path)
+    own = chain.plan.place.areas.source if isinstance(chain.plan.place.areas, Zones) else None
+    settled = chain.settled
+    counted = {e.source for e in chain.plan.gather.events.values()}
+    tables = {n: t for n, t in chain.sources.tables.items() if n not in counted}
+    sums = [[n, chain.checksums.get(n, "")] for n in (*tables, own or "")]
+    found = kept(
+        f"offers {chain.areas_key} {sums}",
+        lambda: offers(settled.areas, settled.members, chain.sources.__class__(tables, chain.sources.features), own),
+    )
+    return answer(
+        OffersView(
+            events=[_columns_of(chain, name) for name in chain.plan.gather.events],
+            tables=[OfferView(term=o.term, areas=o.areas, people=o.people) for o in found],
+        )
+    )
+
+
+def _columns_of(chain: Chain, name: str) -> EventsColumns:
+    events = chain.plan.gather.events[name]
+    table: Table = chain.sources.table(events.source, wanted_by=EVENTS)
+    used = used_columns(events) - {events.identifier}
+    others = [c for c in table.columns.column_names if c not in used]
+    figures = [c for c in others if is_figure(table, c)]
+    kinds = set(category_columns(table))
+    names = [c for c in others if c not in kinds and (c not in figures or c == events.identifier)]
+    return EventsColumns(events=name, source=events.source, figures=figures, names=names)
+
+
+class TrialView(BaseModel):
+    """What a measure would come to that nobody has decided for yet."""
+
+    refusal: str = Field(description="Why it cannot be worked out, in a sentence; empty where it can.")
+    name: str = Field(description="What it would be called.")
+    per: float = Field(description="The power of ten that gives readable figures.")
+    total: float | None
+
+
+@api.post(f"{PLAN}/measure-trial", summary="What another measure would come to", responses={"200": TrialView})
+@needs(Right.READ)
+def tried(path: PlanPath, body: Measure) -> Response:
+    plan = plan_of(path)
+    try:
+        plan = _with_measure(plan, body)
+        chain = chain_of(engine(), path.study_id, plan)
+        values = chain.measured(body).values
+    except PlanError as error:
+        return answer(TrialView(refusal=error.sentence, name=plan.mapped, per=1.0, total=None))
+    per = readable(values.value / values.per, share=body.is_share)
+    fitting = body.model_copy(update={"per": per})
+    windows = plan.gather.events[body.events].recorded if body.events else []
+    name = proposed_name(fitting, fitting.called(windows))
+    return answer(TrialView(refusal="", name=name, per=per, total=values.total))
+
+
+class MeasureSummary(BaseModel):
+    name: str
+    key: str = Field(description="Of its values, which are asked for under it.")
+    value_name: str
+    total_value: float | None
+    whole: bool
+    fault: str = Field(description="Why it cannot be worked out; empty where it can.")
+
+
+class MeasureSummaries(BaseModel):
+    measures: list[MeasureSummary]
+
+
+@api.get(f"{PLAN}/measures", summary="All measures of the study", responses={"200": MeasureSummaries})
+@needs(Right.READ)
+def all_measures(path: PlanPath) -> Response:
+    chain = _chain(path)
+    return answer(MeasureSummaries(measures=[_summary(chain, name) for name in chain.plan.measures]))
+
+
+def _summary(chain: Chain, name: str) -> MeasureSummary:
+    measure = chain.plan.measures[name]
+    windows = chain.plan.gather.events[measure.events].recorded if measure.events else []
+    found = {"name": name, "key": chain.keys(name)["measured"], "value_name": measure.called(windows)}
+    try:
+        values = chain.measured(measure).values
+    except PlanError as error:
+        return MeasureSummary(**found, total_value=None, whole=False, fault=error.sentence)
+    return MeasureSummary(**found, total_value=values.total, whole=values.whole, fault="")
+
+
+class MeasurePath(PlanPath):
+    name: str = Field(max_length=200)
+    key: str = Field(max_length=100)
+
+
+@api.get(f"{PLAN}/measures/<name>/<key>", summary="The values of one measure, as an Arrow stream")
+@needs(Right.READ)
+def values_of(path: MeasurePath) -> Response:
+    chain = _chain(path)
+    if path.name not in chain.plan.measures:
+        raise NotFound(f"the plan has no measure “{path.name}”.", todo="Load the study again.")
+    if chain.keys(path.name)["measured"] != path.key:
+        raise Conflict("this version of the plan has another result.", todo="Load the study again.")
+    values = chain.measured(chain.plan.measures[path.name]).values
+    return bulk(pa.table({"value": pa.array(values.value), "state": pa.array(values.state.astype(np.uint8))}), {})
+
+
+def _chain(path: PlanPath) -> Chain:
+    return chain_of(engine(), path.study_id, plan_of(path))
+
+
+def _with_measure(plan: Plan, measure: Measure) -> Plan:
+    """The plan with another mapped measure; PlanError where it cannot stand in it."""
+    document = plan.as_document()
+    document["measure"][plan.mapped] = measure.model_dump(mode="json")
+    return read_plan(document)

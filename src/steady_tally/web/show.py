@@ -17,6 +17,7 @@ from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, ZERO_CLASS
 from steady_tally.core.errors import Conflict, NotFound, PlanError, SourceError, SteadyTallyError
 from steady_tally.core.gather.windows import period_noun
 from steady_tally.core.geo.projection import coordinate_system, project
+from steady_tally.core.measure import Measure
 from steady_tally.core.measure.values import Role
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.completeness import completeness
@@ -24,6 +25,7 @@ from steady_tally.core.place.grid import CellSet
 from steady_tally.core.plan.base import bare, fingerprint
 from steady_tally.core.plan.place import Grid
 from steady_tally.core.plan.whole import Plan
+from steady_tally.core.report.sums import Doubt, proposed_name, sum_lines
 from steady_tally.core.report.tables import account_document
 from steady_tally.core.show.bands import bands
 from steady_tally.core.show.colours import sequential
@@ -72,11 +74,27 @@ class Fault(BaseModel):
     says: str
 
 
+class MendView(BaseModel):
+    """What would put a doubt right: the words to press, and the measure as it would be then."""
+
+    says: str
+    measure: Measure
+
+
+class DoubtView(BaseModel):
+    says: str
+    mend: MendView | None
+
+
 class TermView(BaseModel):
     """One term of the sum behind each value."""
 
     role: Role
-    says: str
+    noun: str = Field(description="What it counts: events, residents.")
+    says: str = Field(description="Which of them: events: call-outs, sex: f.")
+    figure: float | None = Field(description="Of all areas with a value together; of time the mean.")
+    rests_on: str
+    doubts: list[DoubtView]
 
 
 class View(BaseModel):
@@ -106,6 +124,9 @@ class View(BaseModel):
     states: list[StateCount] = Field(description="Areas without a number, by state.")
     notes: list[NoteView]
     total_value: float | None = Field(description="The value of all areas taken together.")
+    total_interval: tuple[float, float] | None = Field(description="What chance may have made of it, at 95 %.")
+    proposed_name: str = Field(description="What the measure would be called after its sum.")
+    whole: bool = Field(description="The values are whole numbers.")
 
 
 @api.get(
@@ -423,6 +444,9 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
         states=[],
         notes=[NoteView(stage=stage, says=error.sentence, warns="cannot be worked out")],
         total_value=None,
+        total_interval=None,
+        proposed_name=plan.mapped,
+        whole=False,
     )
 
 
@@ -475,7 +499,17 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
         records=complete.records,
         located=complete.located,
         value_name=outcome.value_name,
-        terms=[TermView(role=t.role, says=said[t.role]) for t in measured.terms],
+        terms=[
+            TermView(
+                role=line.role,
+                noun=said[line.role],
+                says=line.says,
+                figure=line.figure if np.isfinite(line.figure) else None,
+                rests_on=line.rests_on,
+                doubts=[_doubt(d) for d in line.doubts],
+            )
+            for line in sum_lines(outcome)
+        ],
         per=measured.per,
         period_noun=period_noun(outcome.events.recorded),
         method=outcome.classing.says,
@@ -486,9 +520,16 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
         zero=int(np.count_nonzero(classed.area_class == ZERO_CLASS)),
         beyond=int(np.count_nonzero(np.isin(classed.area_class, (BELOW_ALL, ABOVE_ALL)))),
         states=[StateCount(state=STATES[State(s)], areas=int(n)) for s, n in enumerate(states) if n and s],
-        notes=[NoteView(**asdict(note)) for note in outcome.notes],
+        notes=[NoteView(stage=note.stage, says=note.says, warns=note.warns) for note in outcome.notes],
         total_value=measured.total,
+        total_interval=measured.total_interval(),
+        proposed_name=proposed_name(outcome.measure, outcome.value_name),
+        whole=measured.whole,
     )
+
+
+def _doubt(doubt: Doubt) -> DoubtView:
+    return DoubtView(says=doubt.says, mend=doubt.mend and MendView(says=doubt.mend.says, measure=doubt.mend.measure))
 
 
 def plane_of_outcome(outcome: Outcome) -> Plane:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -25,7 +25,38 @@ from steady_tally.core.plan.gather import RecordedWindow
 from steady_tally.core.states import State
 
 Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
+
+
+@dataclass(frozen=True)
+class _Counts:
+    """(areas,) what is counted, what it is divided by where those are counts too, and what both have in common."""
+
+    number: Ints
+    below: Ints | None = None
+    common: Ints | None = None
+
+    def chance(self, each: Floats, per: Floats | float) -> Chance | None:
+        """A share where one is part of the other, a ratio where they have nothing in common, else nothing is known.
+
+        Parameters
+        ----------
+        each : (areas,) the value that one of what is counted makes, where it is not divided by counts.
+        per : the multiplier where it is.
+        """
+        if self.below is None or self.common is None:
+            return Poisson(self.number, each)
+        if np.array_equal(self.common, self.number):
+            return Binomial(self.number, self.below, per)
+        return None if self.common.any() else Ratio(self.number, self.below, per)
+
+    def together(self, number: float, below: float, areas: Flags) -> _Counts:
+        """The same of some areas together, where `number` is counted and `below` stands under it."""
+        counted = np.array([round(number)])
+        if self.common is None:
+            return _Counts(counted)
+        return _Counts(counted, np.array([round(below)]), np.array([self.common[areas].sum()]))
 
 
 class Quotient(MeasureKind):
@@ -64,21 +95,31 @@ class Quotient(MeasureKind):
         time = recorded_time(of.spans, self.time, lambda part: self._weight(of, part), counting)
         value, state = quotient(counted, under, time, self.per, state)
         there = state == State.NUMBER
-        terms = [Term("counted", counted, self.numerator.together(of, counted, there))]
-        over = 1.0
-        if self.denominator is not None:
-            over = self.denominator.together(of, under, there)
-            terms.append(Term("under", under, over))
-        if self.takes_time:
-            weight = under if self.denominator is not None and self.denominator.adds_up else np.ones(len(counted))
-            all_time = float((weight * time)[there].sum() / weight[there].sum()) if there.any() else np.nan
-            terms.append(Term("time", time, all_time))
-            over *= all_time
+        terms = self._terms(of, counted, under, time, there)
+        over = float(np.prod([t.total for t in terms[1:]]))
         total = terms[0].total / over * self.per if there.any() and over > 0.0 else None
-        each, _ = quotient(np.ones(len(counted)), under, time, self.per, state)
-        whole_numbers = self.numerator.WHOLE and self.denominator is None and not self.takes_time and self.per == 1.0
-        chance = self._chance(of, each, under, time)
-        return AreaValues(tuple(terms), self.per, value, state, chance, whole=whole_numbers, total=total)
+        chance, all_chance = None, None
+        if counts := self._counts(of):
+            each, _ = quotient(np.ones(len(counted)), under, time, self.per, state)
+            chance = counts.chance(each, self.per / time)
+            if total is not None:
+                beside = terms[1].total if self.denominator is not None else 1.0
+                all_together = counts.together(terms[0].total, beside, there)
+                all_chance = all_together.chance(np.array([self.per / over]), self.per * beside / over)
+        whole_numbers = self.numerator.WHOLE and len(terms) == 1 and self.per == 1.0
+        return AreaValues(terms, self.per, value, state, chance, whole_numbers, total, all_chance)
+
+    def _terms(self, of: Material, counted: Floats, under: Floats, time: Floats, there: Flags) -> tuple[Term, ...]:
+        """The terms, each with its figure of all areas with a value."""
+        terms = [Term("counted", counted, self.numerator.together(of, counted, there))]
+        weight = np.ones(len(counted))
+        if self.denominator is not None:
+            terms.append(Term("under", under, self.denominator.together(of, under, there)))
+            weight = under if self.denominator.adds_up else weight
+        if self.takes_time:
+            mean = float((weight * time)[there].sum() / weight[there].sum()) if there.any() else np.nan
+            terms.append(Term("time", time, mean))
+        return tuple(terms)
 
     def _weight(self, of: Material, counting: Counting) -> Floats:
         """What each recorded window is weighted with where an area counts in it only in part."""
@@ -86,24 +127,35 @@ class Quotient(MeasureKind):
             return counting.share
         return self.denominator.amount(of, counting)
 
-    def _chance(self, of: Material, each: Floats, under: Floats, time: Floats) -> Chance | None:
+    def _counts(self, of: Material) -> _Counts | None:
+        """The counts that chance may have made otherwise; None where there are none, or nothing is known of them."""
         counted, below = self.numerator, self.denominator
         if isinstance(counted, OfPersons):
-            return None if below is not None and below.counts is not None else Poisson(counted.found(of).persons, each)
+            return None if below is not None and below.counts is not None else _Counts(counted.found(of).persons)
         if not isinstance(counted, OfEvents):
             return None
         number = counted.number(of)
         if isinstance(below, OfWhole):
-            return Binomial(number, np.full(len(number), int(of.whole)), self.per / time)
+            return _Counts(number, np.full(len(number), int(of.whole)), number)
         if isinstance(below, OfEvents):
-            return _of_two_groups(of, counted, below, self.per / time)
-        return None if below is not None and below.counts is not None else Poisson(number, each)
+            both = _both(counted, below)
+            if both is None:
+                return _Counts(number, below.number(of), np.zeros(len(number), dtype=np.int64))
+            common = of.tally(both)
+            assert isinstance(common, Counted)
+            return _Counts(number, below.number(of), common.events)
+        return None if below is not None and below.counts is not None else _Counts(number)
 
     @property
     def wants(self) -> tuple[Wanted, ...]:
         found = super().wants
         both = _both(self.numerator, self.denominator)
         return found if both is None else (*found, both)
+
+    @property
+    def is_share(self) -> bool:
+        """Is it a part of something that holds it?"""
+        return isinstance(self.denominator, OfWhole) or _is_part(self.numerator, self.denominator)
 
     def called(self, windows: Sequence[RecordedWindow]) -> str:
         counted, below = self.numerator, self.denominator
@@ -137,16 +189,3 @@ def _is_part(counted: TermKind, below: TermKind | None) -> bool:
     """Are the events above the line some of those below it, whatever they are?"""
     both = _both(counted, below)
     return both is not None and isinstance(below, OfEvents) and not below.where
-
-
-def _of_two_groups(of: Material, counted: OfEvents, below: OfEvents, per: Floats) -> Chance | None:
-    """A share where one group is part of the other, a ratio where they have nothing in common, else nothing."""
-    a, b = counted.number(of), below.number(of)
-    both = _both(counted, below)
-    if both is None:
-        return Ratio(a, b, per)
-    common = of.tally(both)
-    assert isinstance(common, Counted)
-    if np.array_equal(common.events, a):
-        return Binomial(a, b, per)
-    return None if common.events.any() else Ratio(a, b, per)

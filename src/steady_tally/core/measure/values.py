@@ -45,6 +45,7 @@ class AreaValues:
     chance : what chance may have made of each value; None where nothing is known of that.
     whole : the values are whole numbers.
     total : the value of all areas with one taken together; None where there is none.
+    total_chance : what chance may have made of that, for one "area".
     """
 
     terms: tuple[Term, ...]
@@ -54,6 +55,7 @@ class AreaValues:
     chance: Chance | None
     whole: bool = False
     total: float | None = None
+    total_chance: Chance | None = None
 
     @property
     def numerator(self) -> Floats:
@@ -78,6 +80,13 @@ class AreaValues:
         low, high = self.chance.interval(level)
         there = self.state == State.NUMBER
         return np.where(there, low, np.nan), np.where(there, high, np.nan)
+
+    def total_interval(self, level: float = LEVEL) -> tuple[float, float] | None:
+        """The ends of the total's interval, where there is one."""
+        if self.total_chance is None:
+            return None
+        (low,), (high,) = self.total_chance.interval(level)
+        return float(low), float(high)
 
 
 def quotient(counted: Floats, under: Floats, time: Floats | float, per: float, state: States) -> tuple[Floats, States]:

@@ -185,7 +185,7 @@ def _but_for_year(name: str) -> str:
 
 def _finds(key: Key, table: Table, areas: Areas) -> bool:
     labels, _ = coded_text(table, key.table, wanted_by=WHERE + ".keys")
-    return bool(match_names(labels, _targets(areas, key)).joined)
+    return bool(match_names(labels, _targets(areas, key), suggest=False).joined)
 
 
 def _targets(areas: Areas, key: Key) -> tuple[str, ...]:

@@ -1,0 +1,127 @@
+"""What could stand in the sum: figures of the tables and areas at hand, with how each would be joined to the areas."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+import pyarrow as pa
+
+from steady_tally.core.areas import Areas
+from steady_tally.core.columns import coded_text
+from steady_tally.core.errors import PlanError
+from steady_tally.core.gather.column_words import PEOPLE, name_words
+from steady_tally.core.matching import match_names
+from steady_tally.core.measure.terms.join import propose
+from steady_tally.core.measure.terms.rows import year_in
+from steady_tally.core.measure.terms.table import FromTable
+from steady_tally.core.measure.terms.table_rows import WHERE, Key
+from steady_tally.core.numbers import evidence_of
+from steady_tally.core.place.counting import Members
+from steady_tally.core.plan.place import AreaKey
+from steady_tally.core.sources import Sources, Table
+
+_MOST_ROWS = 300_000
+_LOOKED_AT = 4_000
+_NUMBERS_FROM = 0.9
+_MATCHED_FROM = 0.3
+_MOST_SPELLINGS = 50_000
+
+
+@dataclass(frozen=True)
+class Offer:
+    """A figure of a table that areas could be counted by or divided by.
+
+    Attributes
+    ----------
+    term : as it would stand in the plan.
+    areas : to how many areas its rows are joined.
+    people : it counts people, by its name.
+    """
+
+    term: FromTable
+    areas: int
+    people: bool
+
+
+def offers(areas: Areas, members: Members | None, sources: Sources, own: str | None) -> list[Offer]:
+    """What the study's tables have, those that count people first.
+
+    Parameters
+    ----------
+    own : the source of the areas themselves, whose columns are figures as well.
+    """
+    names = [*([own] if own else []), *sources.tables]
+    found: list[Offer] = []
+    for name in names:
+        table = sources.table(name, wanted_by=WHERE)
+        if 0 < table.row_count <= _MOST_ROWS:
+            found += _of_table(table, areas, members)
+    return sorted(found, key=lambda o: not o.people)
+
+
+def _of_table(table: Table, areas: Areas, members: Members | None) -> Iterator[Offer]:
+    keys, matched = keys_of(table, areas if members is None else members.zones)
+    if members is not None and members.zones is not areas:
+        by_own, more = keys_of(table, areas)
+        keys, matched = (by_own, more) if more > matched else (keys, matched)
+    if not keys:
+        return
+    taken = {k.table for k in keys}
+    side_by_side: set[str] = set()
+    for column in table.columns.column_names:
+        if column in taken or column in side_by_side or not is_figure(table, column):
+            continue
+        words = name_words(column)
+        people = bool(words & PEOPLE)
+        noun = "residents" if people and not words & {"households"} else column
+        try:
+            term = propose(FromTable(source=table.name, keys=keys, value=column, noun=noun), table, areas, members).plan
+        except PlanError:
+            continue
+        assert isinstance(term, FromTable)
+        if term.years is not None and len(term.years.names) > 1:
+            side_by_side |= set(term.years.names)
+        yield Offer(term, matched, people)
+
+
+def keys_of(table: Table, areas: Areas) -> tuple[list[Key], int]:
+    """The columns of a table that name areas, the one that names the most first, and how many areas they find."""
+    tried: list[tuple[set[int], Key]] = []
+    for column in table.columns.column_names:
+        kind = table.columns.column(column).type
+        if pa.types.is_floating(kind) or pa.types.is_binary(kind):
+            continue
+        labels, _ = coded_text(table, column, wanted_by=WHERE)
+        filled = [label for label in labels if label]
+        if not 0 < len(filled) <= _MOST_SPELLINGS:
+            continue
+        targets: dict[AreaKey, tuple[str, ...]] = {"identifier": areas.identifiers, "name": areas.names}
+        for area, known in targets.items():
+            joined = {at for at, _ in match_names(filled, known, suggest=False).joined.values()}
+            if len(joined) >= _MATCHED_FROM * min(len(areas), len(filled)) and joined:
+                tried.append((joined, Key(table=column, area=area)))
+    tried.sort(key=lambda t: -len(t[0]))
+    keys: list[Key] = []
+    known_areas: set[int] = set()
+    for joined, key in tried:
+        if joined - known_areas or not keys:
+            keys.append(key)
+            known_areas |= joined
+    return keys, len(known_areas)
+
+
+def is_figure(table: Table, column: str) -> bool:
+    """Does a column hold figures, and not years or codes?"""
+    if year_in(column) is None and name_words(column) & {"year", "code", "id", "jahr", "annee"}:
+        return False
+    cells = table.columns.column(column)
+    if pa.types.is_integer(cells.type) or pa.types.is_floating(cells.type) or pa.types.is_decimal(cells.type):
+        return True
+    if not (pa.types.is_string(cells.type) or pa.types.is_large_string(cells.type)):
+        return False
+    at = np.unique(np.linspace(0, max(len(cells) - 1, 0), min(_LOOKED_AT, len(cells))).astype(np.int64))
+    some = cells.take(at)
+    filled = sum(bool(str(v).strip()) for v in some.to_pylist() if v is not None)
+    return filled > 0 and evidence_of(some).writing().readable >= _NUMBERS_FROM * filled
