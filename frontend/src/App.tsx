@@ -69,7 +69,8 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
     askAgain();
     if (asked.error) void asked.refetch();
   };
-  const open = view && sheet && <Sheet study={study} view={view} stage={sheet} />;
+  const areas = shown?.view === view ? (shown?.areas ?? null) : null;
+  const open = view && sheet && <Sheet study={study} view={view} areas={areas} stage={sheet} />;
   return (
     <Box sx={{ height: "100vh", display: "flex", flexDirection: "column", overflow: "hidden" }}>
       <Box component="header" sx={{ display: "flex", alignItems: "baseline", gap: 2, px: 2, pt: 1, pb: 0.5 }}>

@@ -4,6 +4,7 @@ import ButtonBase from "@mui/material/ButtonBase";
 import type { View } from "../api/client";
 import { figure, plural, whole } from "../format";
 import { isLaid } from "../map/overlays";
+import { termFigure } from "../outcome/terms";
 import { trialText } from "../outcome/words";
 import { useTrials } from "../state/queries";
 import { STAGES, type Stage, useParts } from "../state/store";
@@ -24,7 +25,6 @@ export function columnsOf(view: View): Record<Stage, Column> {
   const [gather, place] = view.ledger.stages;
   const missing = view.states.reduce((sum, s) => sum + s.areas, 0);
   const classes = view.bands.length;
-  const total = view.total_value;
   return {
     gather: {
       figure: whole(gather.records_out),
@@ -41,7 +41,7 @@ export function columnsOf(view: View): Record<Stage, Column> {
       rows: true,
     },
     measure: {
-      figure: total === null ? plural(view.events, "event") : `${figure(total)}`,
+      figure: totalText(view),
       ...measureNote(view),
     },
     class: {
@@ -55,6 +55,15 @@ export function columnsOf(view: View): Record<Stage, Column> {
   };
 }
 
+/** The value of all areas together; events that are only counted are called so. */
+function totalText(view: View): string {
+  const total = view.total_value;
+  if (total === null) return view.terms.length ? "–" : plural(view.events, "event");
+  if (view.terms.length > 1) return figure(total);
+  const noun = view.terms[0].noun;
+  return noun === "events" ? plural(total, "event") : `${termFigure(total)} ${noun}`;
+}
+
 /** What the figure is, or what does not fit together in it. */
 function measureNote(view: View): { note: string; warns: boolean } {
   const open = [...new Set(view.notes.filter((n) => n.stage === "measure" && n.warns).map((n) => n.warns))];
@@ -63,10 +72,10 @@ function measureNote(view: View): { note: string; warns: boolean } {
     const note = divided.length === open.length ? `divided by ${open.join(", ")}!` : open.join(", ");
     return { note, warns: true };
   }
-  const note =
-    view.total_value === null
-      ? `in ${plural(view.ledger.areas.read, "area")}`
-      : view.value_name.replace("events ", "");
+  const plain = view.terms.length < 2;
+  const note = plain
+    ? `in ${plural(view.ledger.areas.read, "area")}`
+    : view.value_name.replace("events ", "");
   return { note, warns: false };
 }
 

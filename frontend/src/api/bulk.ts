@@ -13,7 +13,7 @@ export interface Names {
 }
 
 export interface Values {
-  numerator: Int32Array;
+  numerator: Float64Array;
   /** All events in the area, whatever of them is counted. */
   events: Int32Array;
   denominator: Float64Array;

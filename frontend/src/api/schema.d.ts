@@ -1404,6 +1404,13 @@ export interface components {
              * @enum {string}
              */
             absent: "mistake" | "zero";
+            /**
+             * Repeated
+             * @description What becomes of rows of one area that differ in nothing but their figures.
+             * @default refuse
+             * @enum {string}
+             */
+            repeated: "refuse" | "sum" | "first";
             /** Where */
             where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
             /**
@@ -2533,10 +2540,33 @@ export interface components {
             left_over: {
                 [key: string]: number;
             };
-            /** Suggestions */
+            /**
+             * Suggestions
+             * @description Areas, and how like each is, up to 100.
+             */
             suggestions: {
-                [key: string]: string[];
+                [key: string]: [
+                    string,
+                    number
+                ][];
             };
+            /**
+             * Left Over Sums
+             * @description What the rows of each left-over spelling come to.
+             */
+            left_over_sums: {
+                [key: string]: number;
+            };
+            /**
+             * In Areas
+             * @description What the rows joined to areas come to.
+             */
+            in_areas: number;
+            /**
+             * Repeated
+             * @description Rows that say the same as others beside them.
+             */
+            repeated: number;
             /** Joined */
             joined: {
                 [key: string]: number;
@@ -3087,6 +3117,12 @@ export interface components {
              * @description The conditions to count for, as in the plan.
              */
             where: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+            /**
+             * Events
+             * @description Which events of the plan; the mapped ones where nothing is said.
+             * @default null
+             */
+            events: string | null;
         };
         /**
          * SurveyView
@@ -3415,14 +3451,19 @@ export interface components {
             refusal: string;
             /**
              * Name
-             * @description What it would be called.
+             * @description What it would be called as it stands.
              */
             name: string;
             /**
              * Per
-             * @description The power of ten that gives readable figures.
+             * @description The multiplier that gives readable figures.
              */
             per: number;
+            /**
+             * Readable Name
+             * @description What it would be called with that.
+             */
+            readable_name: string;
             /** Total */
             total: number | null;
         };

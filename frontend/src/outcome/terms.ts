@@ -3,32 +3,52 @@ import type { Areas } from "../api/bulk";
 import type { Schemas, View } from "../api/client";
 import { figure, plural, whole } from "../format";
 
-export type Term = Schemas["TermView"];
+export type TermLine = Schemas["TermView"];
+export type Role = TermLine["role"];
 
 /** The term in that role, where the mapped measure has one. */
-export function termOf(view: View, role: Term["role"]): Term | undefined {
+export function termOf(view: View, role: Role): TermLine | undefined {
   return view.terms.find((t) => t.role === role);
+}
+
+/** A term's figure for one area. */
+export function figureOf(areas: Areas, role: Role, area: number): number {
+  switch (role) {
+    case "counted":
+      return areas.numerator[area];
+    case "under":
+      return areas.denominator[area];
+    case "time":
+      return areas.time[area];
+  }
+}
+
+/** Whole numbers as they are, others to three figures. */
+export function termFigure(n: number | null): string {
+  if (n === null || Number.isNaN(n)) return "–";
+  return Number.isInteger(n) ? whole(n) : figure(n);
 }
 
 /** The sum of one area, a line for each part. */
 export function sumOf(view: View, areas: Areas, area: number): string[] {
   const [counted, ...others] = view.terms;
-  const first =
-    counted.says === "events"
-      ? plural(areas.numerator[area], "event")
-      : `${whole(areas.numerator[area])} ${counted.says}`;
-  if (!others.length) return [first];
+  if (!counted) return [];
+  const first = amountOf(counted, figureOf(areas, "counted", area));
   const lines = [first];
   for (const term of others) {
-    const amount = term.role === "time" ? areas.time[area] : areas.denominator[area];
-    if (!(amount > 0)) return [...lines, `no ${term.says} to divide by`];
-    lines.push(`/ ${term.role === "time" ? periods(amount, term.says) : `${figure(amount)} ${term.says}`}`);
+    const amount = figureOf(areas, term.role, area);
+    if (!(amount > 0)) return [...lines, `no ${term.noun} to divide by`];
+    lines.push(`/ ${amountOf(term, amount)}`);
   }
   if (view.per !== 1) lines.push(`× ${whole(view.per)}`);
-  return [...lines, `= ${figure(areas.value[area])}`];
+  return lines.length > 1 ? [...lines, `= ${figure(areas.value[area])}`] : lines;
 }
 
-/** "5 summers", "0.37 summers". */
-function periods(amount: number, noun: string): string {
-  return Number.isInteger(amount) ? plural(amount, noun) : `${figure(amount)} ${noun}s`;
+/** "37 events", "1 event", "0.37 summers". */
+function amountOf(term: TermLine, amount: number): string {
+  if (Number.isNaN(amount)) return `no ${term.noun}`;
+  const counts = term.noun === "events" || term.role === "time";
+  if (!counts) return `${termFigure(amount)} ${term.noun}`;
+  const one = term.noun.replace(/s$/, "");
+  return Number.isInteger(amount) ? plural(amount, one) : `${figure(amount)} ${one}s`;
 }

@@ -1,5 +1,6 @@
 /** A small plan for tests, every choice written out. */
 import { FRESH } from "./place";
+import { ofEvents } from "./sums";
 import type { Events, FromTable, Grid, Plan, Zones } from "./types";
 
 export const WARDS: Zones = {
@@ -25,6 +26,9 @@ export const PEOPLE: FromTable = {
   noun: "residents",
   where: [],
   mean_over: null,
+  years: null,
+  follow: true,
+  repeated: "refuse",
   accepted: {},
 };
 
@@ -55,7 +59,7 @@ const CALLS: Events = {
 export function planOf(areas: Plan["place"]["areas"] = WARDS): Plan {
   return structuredClone({
     format: "steady-tally-plan",
-    version: 2,
+    version: 3,
     gather: { reading: {}, events: { calls: CALLS } },
     place: {
       areas,
@@ -67,7 +71,15 @@ export function planOf(areas: Plan["place"]["areas"] = WARDS): Plan {
       carry: ["c"],
       separator: "; ",
     },
-    measure: { rate: { kind: "rate", events: "calls", denominator: PEOPLE, per: 10000, time: "window" } },
+    measure: {
+      rate: {
+        kind: "quotient",
+        numerator: ofEvents("calls"),
+        denominator: PEOPLE,
+        per: 10000,
+        time: "window",
+      },
+    },
     class: { rate: { method: "natural_breaks", count: 7, zero: "apart" } },
     show: {
       title: "",

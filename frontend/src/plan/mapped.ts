@@ -10,9 +10,16 @@ export function mappedMeasure(plan: Plan): Measure {
   return plan.measure[mappedName(plan)];
 }
 
-/** The name of the events that it counts. */
+/** The name of the events that it counts; where it counts none, of the first that there are. */
 export function mappedEventsName(plan: Plan): string {
-  return mappedMeasure(plan).events;
+  return eventsOf(mappedMeasure(plan)) ?? Object.keys(plan.gather.events)[0];
+}
+
+/** The name of the events that a measure counts, if it does. */
+export function eventsOf(measure: Measure): string | null {
+  for (const term of [measure.numerator, measure.denominator])
+    if (term && "events" in term) return term.events;
+  return null;
 }
 
 export function mappedEvents(plan: Plan): Events {

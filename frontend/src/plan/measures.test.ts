@@ -2,10 +2,20 @@ import { expect, it } from "vitest";
 import { planOf } from "./fixture";
 import { mappedClasses, mappedColours, mappedMeasure, mappedName } from "./mapped";
 import { addMeasure, mapEvents, rename, takeOut } from "./measures";
+import { ofEvents } from "./sums";
+import type { Measure } from "./types";
+
+const counted = (time: "none" | "window"): Measure => ({
+  kind: "quotient",
+  numerator: ofEvents("calls"),
+  denominator: null,
+  time,
+  per: 1,
+});
 
 it("keeps each measure's classes and colours under its name: mapping another and back loses nothing", () => {
   const plan = planOf();
-  addMeasure(plan, "calls", { kind: "count", events: "calls", time: "none" });
+  addMeasure(plan, "calls", counted("none"));
   expect([mappedName(plan), mappedClasses(plan).count, mappedColours(plan).ramp]).toEqual([
     "calls",
     7,
@@ -16,13 +26,13 @@ it("keeps each measure's classes and colours under its name: mapping another and
   plan.show.mapped = "rate";
   expect(plan.class.rate).toEqual(planOf().class.rate);
   expect([mappedMeasure(plan), mappedColours(plan).ramp]).toEqual([planOf().measure.rate, "peat"]);
-  addMeasure(plan, "calls", { kind: "count", events: "calls", time: "window" });
+  addMeasure(plan, "calls", counted("window"));
   expect(Object.keys(plan.measure)).toEqual(["rate", "calls", "calls (2)"]);
 });
 
 it("calls a measure otherwise with all that is under its name, unless the name is taken", () => {
   const plan = planOf();
-  addMeasure(plan, "calls", { kind: "count", events: "calls", time: "none" });
+  addMeasure(plan, "calls", counted("none"));
   rename(plan, "calls", " all calls ");
   expect(Object.keys(plan.measure)).toEqual(["rate", "all calls"]);
   expect([Object.keys(plan.class), Object.keys(plan.show.colours)]).toEqual([
@@ -40,7 +50,7 @@ it("takes a measure out with all that is under its name, but never the last", ()
   const plan = planOf();
   takeOut(plan, "rate");
   expect(plan).toEqual(planOf());
-  addMeasure(plan, "calls", { kind: "count", events: "calls", time: "none" });
+  addMeasure(plan, "calls", counted("none"));
   takeOut(plan, "calls");
   expect(plan).toEqual(planOf());
 });
@@ -49,7 +59,7 @@ it("maps other events by a measure of theirs, made anew where there is none", ()
   const plan = planOf();
   mapEvents(plan, "thefts", { ...plan.gather.events.calls, source: "thefts", recorded: [] });
   expect(mappedMeasure(plan)).toMatchObject({
-    events: "thefts",
+    numerator: { kind: "events", events: "thefts" },
     denominator: { kind: "ground" },
     time: "none",
   });

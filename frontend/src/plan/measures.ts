@@ -1,5 +1,6 @@
 /** Measures by name: adding one, mapping it, taking it out. Knows no React. */
-import { hasTime, mappedName } from "./mapped";
+import { eventsOf, hasTime, mappedName } from "./mapped";
+import { perGround } from "./sums";
 import type { Events, Measure, Plan } from "./types";
 
 /** Add a measure under a name that is free, and map it. Its classes and colours begin as those of the mapped one. */
@@ -25,6 +26,24 @@ export function rename(plan: Plan, from: string, to: string): void {
   if (plan.show.mapped === from) plan.show.mapped = name;
 }
 
+/**
+ * Put a measure in the place of one in the plan. A measure that is called after its sum is called after the new one;
+ * one that the user named keeps its name.
+ */
+export function replaceMeasure(
+  plan: Plan,
+  name: string,
+  measure: Measure,
+  called: { before: string; after: string },
+): void {
+  plan.measure[name] = measure;
+  const plain = name.replace(/ \(\d+\)$/, "");
+  if (plain !== called.before || called.after === plain) return;
+  let free = called.after;
+  for (let n = 2; free in plan.measure; n++) free = `${called.after} (${n})`;
+  rename(plan, name, free);
+}
+
 /** Take a measure out with its classes and colours. The last one stays; another is mapped in place of the mapped one. */
 export function takeOut(plan: Plan, name: string): void {
   const others = Object.keys(plan.measure).filter((m) => m !== name);
@@ -38,16 +57,9 @@ export function takeOut(plan: Plan, name: string): void {
 /** Map events under their name: by a measure of them that there is, else by a first one, per km². */
 export function mapEvents(plan: Plan, name: string, events: Events): void {
   plan.gather.events[name] ??= events;
-  const there = Object.entries(plan.measure).find(([, m]) => m.events === name);
+  const there = Object.entries(plan.measure).find(([, m]) => eventsOf(m) === name);
   if (there) plan.show.mapped = there[0];
   else {
-    const time = hasTime(plan.gather.events[name]) ? "window" : "none";
-    addMeasure(plan, `${name} per km²`, {
-      kind: "rate",
-      events: name,
-      denominator: { kind: "ground" },
-      per: 1,
-      time,
-    });
+    addMeasure(plan, `${name} per km²`, perGround(name, hasTime(plan.gather.events[name])));
   }
 }

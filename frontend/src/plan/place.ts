@@ -1,7 +1,8 @@
 /** What Place's sheet does to a plan. Knows no React. */
 import type { Source } from "../api/client";
-import { mappedEvents, mappedEventsName, mappedMeasure } from "./mapped";
+import { eventsOf, mappedEvents, mappedEventsName, mappedMeasure } from "./mapped";
 import { addMeasure } from "./measures";
+import { perGround } from "./sums";
 import type { AreasPlan, Events, Grid, Outline, Plan, RecordedWhere, Zones } from "./types";
 
 export type Corners = [number, number][];
@@ -108,17 +109,13 @@ export function withAreas(plan: Plan, areas: AreasPlan): void {
   plan.place.areas = areas;
   if (!other) return;
   const measure = mappedMeasure(plan);
-  if (measure.kind === "rate" && measure.denominator.kind === "table") {
-    const perGround = Object.entries(plan.measure).find(
-      ([, m]) => m.kind === "rate" && m.denominator.kind === "ground" && m.events === measure.events,
+  if (measure.denominator?.kind === "table") {
+    const there = Object.entries(plan.measure).find(
+      ([, m]) => m.denominator?.kind === "ground" && eventsOf(m) === eventsOf(measure),
     );
-    if (perGround) plan.show.mapped = perGround[0];
-    else
-      addMeasure(plan, `${mappedEventsName(plan)} per km²`, {
-        ...measure,
-        denominator: { kind: "ground" },
-        per: 1,
-      });
+    const name = mappedEventsName(plan);
+    if (there) plan.show.mapped = there[0];
+    else addMeasure(plan, `${name} per km²`, perGround(name, measure.time !== "none"));
   }
   plan.place.exclude = { where: [], areas: [], inside: [] };
   for (const events of Object.values(plan.gather.events)) recordedAmong(events, before, areas);

@@ -131,7 +131,7 @@ export function Rail({ view, areas }: { view: View; areas: Areas }) {
         <Box sx={{ pl: 1.5 }}>{most > 1 ? `a dot: up to ${most}` : "a dot: an area"}</Box>
         <Box sx={{ gridColumn: "span 2" }}>range</Box>
         <Box sx={{ textAlign: "right" }}>areas</Box>
-        <Box sx={{ textAlign: "right", pr: 1 }}>{under?.says}</Box>
+        <Box sx={{ textAlign: "right", pr: 1 }}>{under?.noun}</Box>
       </Box>
       <Box ref={ref} sx={{ flex: 1, minHeight: 80, position: "relative", overflow: "hidden" }}>
         <svg

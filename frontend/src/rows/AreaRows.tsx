@@ -15,8 +15,8 @@ export function AreaRows({ view, areas }: { view: View; areas: Areas }) {
   const columns: Column[] = [
     { title: "area", share: 2 },
     { title: "name", share: 3 },
-    { title: view.terms[0].says, share: 1, number: true },
-    ...(under ? [{ title: under.says, share: 1, number: true }] : []),
+    { title: view.terms[0]?.noun ?? "", share: 1, number: true },
+    ...(under ? [{ title: under.noun, share: 1, number: true }] : []),
     { title: view.value_name, share: 3, number: true },
   ];
   const cells = useMemo(

@@ -2,9 +2,10 @@
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
 import Typography from "@mui/material/Typography";
+import type { Areas } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { Quiet } from "../parts/parts";
-import { SHEET_WIDTH, sheetLeft } from "../state/hang";
+import { sheetLeft, sheetWidth } from "../state/hang";
 import { useSavePlan } from "../state/queries";
 import { type Stage, useParts } from "../state/store";
 import { INK, MADDER, PAPER } from "../theme";
@@ -17,15 +18,17 @@ import { ShowSheet } from "./show/ShowSheet";
 interface Props {
   study: Study;
   view: View;
+  /** The areas' figures, where those of this view are there. */
+  areas: Areas | null;
 }
 
-export function Sheet({ study, view, stage }: Props & { stage: Stage }) {
+export function Sheet({ study, view, areas, stage }: Props & { stage: Stage }) {
   const save = useSavePlan(study, view);
   const { selected, pinned, set } = useParts("selected", "pinned", "set");
   const body = {
     gather: <GatherSheet study={study} view={view} save={save.mutate} />,
     place: <PlaceSheet study={study} view={view} save={save.mutate} />,
-    measure: <MeasureSheet study={study} view={view} save={save.mutate} />,
+    measure: <MeasureSheet study={study} view={view} areas={areas} save={save.mutate} />,
     class: <ClassSheet view={view} save={save.mutate} />,
     show: <ShowSheet view={view} save={save.mutate} />,
   }[stage];
@@ -35,7 +38,7 @@ export function Sheet({ study, view, stage }: Props & { stage: Stage }) {
       aria-label={`${stage} sheet`}
       style={pinned ? undefined : { left: sheetLeft(stage, selected !== null, window.innerWidth) }}
       sx={{
-        width: SHEET_WIDTH,
+        width: sheetWidth(stage),
         overflowY: "auto",
         bgcolor: PAPER,
         p: 2,

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { CARD_WIDTH, RAIL_WIDTH, SHEET_WIDTH, sheetLeft, taken } from "./hang";
+import { CARD_WIDTH, RAIL_WIDTH, sheetLeft, sheetWidth, taken } from "./hang";
 import { STAGES } from "./store";
 
 describe("a sheet", () => {
@@ -10,15 +10,15 @@ describe("a sheet", () => {
           const from = sheetLeft(stage, card, width);
           const edge = width - RAIL_WIDTH - (card ? CARD_WIDTH : 0);
           expect(from).toBeGreaterThanOrEqual(0);
-          if (width > 1024) expect(from + SHEET_WIDTH).toBeLessThanOrEqual(edge);
+          if (width > 1024) expect(from + sheetWidth(stage)).toBeLessThanOrEqual(edge);
           const { left, right } = taken(stage, card, width);
           const free = width - RAIL_WIDTH - left - right;
           expect(free).toBeGreaterThanOrEqual(160);
-          const covered = from < width - RAIL_WIDTH - right && from + SHEET_WIDTH > left;
+          const covered = from < width - RAIL_WIDTH - right && from + sheetWidth(stage) > left;
           // Only where both sides of the sheet are slivers may it hang over the map.
           if (covered)
             expect(
-              Math.max(from, width - RAIL_WIDTH - from - SHEET_WIDTH - (card ? CARD_WIDTH : 0)),
+              Math.max(from, width - RAIL_WIDTH - from - sheetWidth(stage) - (card ? CARD_WIDTH : 0)),
             ).toBeLessThan(160);
         }
       }

@@ -5,7 +5,10 @@ import { STAGES, type Stage } from "./store";
 
 const WINDOW = typeof window === "undefined" ? 1280 : window.innerWidth;
 const LEAST_MAP = 160;
-export const SHEET_WIDTH = Math.min(320 * unit, 0.5 * WINDOW);
+/** How wide a stage's sheet is: a sum needs room for what each term rests on. */
+export function sheetWidth(stage: Stage): number {
+  return Math.min((stage === "measure" ? 440 : 320) * unit, 0.5 * WINDOW);
+}
 export const CARD_WIDTH = Math.min(280 * unit, 0.4 * WINDOW);
 /** Wider for larger text, but the map keeps more than half of the window. */
 export const RAIL_WIDTH = Math.min(340 * unit, 0.46 * WINDOW);
@@ -13,7 +16,7 @@ export const RAIL_WIDTH = Math.min(340 * unit, 0.46 * WINDOW);
 /** A sheet hangs from its own column, as far as rail and card leave it room: neither is ever covered. */
 export function sheetLeft(stage: Stage, card: boolean, windowWidth: number): number {
   const column = STAGES.indexOf(stage);
-  const most = windowWidth - RAIL_WIDTH - SHEET_WIDTH - (card ? CARD_WIDTH : 0);
+  const most = windowWidth - RAIL_WIDTH - sheetWidth(stage) - (card ? CARD_WIDTH : 0);
   return Math.max(0, Math.min((column * windowWidth) / STAGES.length - RAIL_WIDTH, most));
 }
 
@@ -26,7 +29,7 @@ export function taken(
   const right = card ? CARD_WIDTH : 0;
   if (!sheet) return { left: 0, right };
   const from = sheetLeft(sheet, card, windowWidth);
-  const to = from + SHEET_WIDTH;
+  const to = from + sheetWidth(sheet);
   const width = windowWidth - RAIL_WIDTH;
   const margins = from > width - right - to ? { left: 0, right: width - from } : { left: to, right };
   // A sliver is no map: rather let the sheet hang over it.

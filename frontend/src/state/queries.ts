@@ -1,7 +1,7 @@
 /** What comes from the server, each under a key that says what it depends on. */
 
 import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useMemo, useRef } from "react";
+import { useMemo, useRef, useState } from "react";
 import {
   type Areas,
   type Classes,
@@ -31,7 +31,9 @@ import {
   type Tally,
   type View,
 } from "../api/client";
-import type { Condition, FromTable, Place, Plan } from "../plan/types";
+import { mappedMeasure } from "../plan/mapped";
+import { replaceMeasure } from "../plan/measures";
+import type { Condition, FromTable, Measure, Place, Plan } from "../plan/types";
 import { useDoing } from "./store";
 
 /** What does not change under its key; nothing stands in for it. */
@@ -77,13 +79,68 @@ export function useFindings(view: View, wanted: boolean) {
   });
 }
 
-/** What a filter of the events keeps, and by what. */
-export function useTally(view: View, where: readonly Condition[]) {
+/** What a filter of the events keeps, and by what; of the mapped events where no others are named. */
+export function useTally(view: View, where: readonly Condition[], events = view.events_name) {
   return useQuery({
-    queryKey: ["tally", view.study, view.keys.gathered, where],
-    queryFn: () => postJson<Tally>(`${resultsOf(view)}/tally`, { where }),
+    queryKey: [
+      "tally",
+      view.study,
+      events === view.events_name ? view.keys.gathered : view.version,
+      events,
+      where,
+    ],
+    queryFn: () => postJson<Tally>(`${resultsOf(view)}/tally`, { where, events }),
     ...KEPT,
   });
+}
+
+export type Offers = Schemas["OffersView"];
+
+/** What could stand in the sum. */
+export function useOffers(view: View) {
+  return useQuery({
+    queryKey: ["offers", view.study, view.keys.areas, Object.keys(view.plan.gather.events)],
+    queryFn: () => getJson<Offers>(`${resultsOf(view)}/offers`),
+    enabled: !view.fault,
+    ...KEPT,
+  });
+}
+
+/**
+ * Change the mapped measure. It is tried out first: where it cannot be worked out the plan stays as it was, and what
+ * was tried stays at hand, so that the question that it raises can be answered.
+ */
+export function useChangeMeasure(view: View, save: Save) {
+  const [tried, setTried] = useState<{ measure: Measure; refusal: string; of: string } | null>(null);
+  const asked = useQuery({
+    queryKey: ["measure trial", view.study, view.keys.measured],
+    queryFn: () => tryMeasure(view, mappedMeasure(view.plan)),
+    enabled: !view.fault,
+    ...KEPT,
+  });
+  const attempt = useMutation({
+    mutationFn: async ({ measure, rescale }: { measure: Measure; rescale: boolean }) => {
+      const trial = await tryMeasure(view, measure);
+      if (trial.refusal) return setTried({ measure, refusal: trial.refusal, of: view.measure });
+      setTried(null);
+      const after = rescale ? trial.readable_name : trial.name;
+      const fitting = rescale ? { ...measure, per: trial.per } : measure;
+      save((plan) => replaceMeasure(plan, view.measure, fitting, { before: view.proposed_name, after }));
+    },
+  });
+  const open = tried?.of === view.measure ? tried : null;
+  return {
+    change: (measure: Measure, how: { rescale: boolean } = { rescale: false }) =>
+      attempt.mutate({ measure, rescale: how.rescale }),
+    tried: open?.measure ?? null,
+    refusal: open?.refusal ?? attempt.error?.message ?? "",
+    pending: attempt.isPending,
+    readable: asked.data?.per ?? 1,
+  };
+}
+
+function tryMeasure(view: View, measure: Measure) {
+  return postJson<Schemas["TrialView"]>(`${resultsOf(view)}/measure-trial`, measure);
 }
 
 /** The account of events that the map does not count. */

@@ -13,12 +13,16 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
+import numpy as np
 from rapidfuzz import fuzz, process
 
 How = Literal["accepted", "exact", "tidied", "affix", "lost zeros"]
 _SUGGEST_FROM = 70.0
 _CARRIED_BY = 0.8
 _ABSENT_BELOW = 0.2
+_ALL_PAIRS = 1_000_000  # up to here every left-over spelling is compared with every target
+_RUNS = 10
+_SHORTLIST = 40
 
 
 @dataclass(frozen=True)
@@ -31,12 +35,14 @@ class Matches:
     left_over : the spellings without a target, in the order given.
     unused : the positions of the targets that no spelling was joined to.
     suggestions : left-over spelling -> positions of the targets most like it, best first.
+    likeness : for each of these how like it is, up to 100.
     """
 
     joined: Mapping[str, tuple[int, How]]
     left_over: tuple[str, ...]
     unused: tuple[int, ...]
     suggestions: Mapping[str, tuple[int, ...]]
+    likeness: Mapping[str, tuple[float, ...]]
 
 
 def match_names(
@@ -46,6 +52,7 @@ def match_names(
     accepted: Mapping[str, int] | None = None,
     suggest_taken: bool = False,
     suggest: bool = True,
+    on_progress: Callable[[int, int], None] = lambda _done, _total: None,
 ) -> Matches:
     """Join each distinct spelling to at most one target.
 
@@ -79,7 +86,9 @@ def match_names(
     left_over = tuple(s for s in wanted if s not in joined)
     unused = tuple(p for p in range(len(targets)) if p not in taken)
     suggested = range(len(targets)) if suggest_taken else unused
-    return Matches(joined, left_over, unused, _suggest(left_over, suggested, targets) if suggest else {})
+    best = _suggest(left_over, suggested, targets, on_progress) if suggest else {}
+    like = {s: tuple(score for _, score in found) for s, found in best.items()}
+    return Matches(joined, left_over, unused, {s: tuple(p for p, _ in found) for s, found in best.items()}, like)
 
 
 def quoted(spellings: Sequence[str], most: int = 5) -> str:
@@ -135,10 +144,48 @@ def _affixes(spellings: Sequence[str], targets: Sequence[str]) -> tuple[Callable
     return stripper(spellings, targets), stripper(targets, spellings)
 
 
-def _suggest(left_over: Sequence[str], unused: Sequence[int], targets: Sequence[str]) -> dict[str, tuple[int, ...]]:
+def _suggest(
+    left_over: Sequence[str],
+    unused: Sequence[int],
+    targets: Sequence[str],
+    on_progress: Callable[[int, int], None],
+) -> dict[str, list[tuple[int, float]]]:
+    """For each left-over spelling the targets that are most like it, and how like each is."""
     choices = {position: tidy(targets[position]) for position in unused}
-    found = {
-        s: process.extract(tidy(s), choices, scorer=fuzz.token_sort_ratio, limit=3, score_cutoff=_SUGGEST_FROM)
-        for s in left_over
-    }
-    return {s: tuple(position for _, _, position in best) for s, best in found.items() if best}
+    some = _Trigrams(choices) if len(left_over) * len(unused) > _ALL_PAIRS else None
+    found: dict[str, list[tuple[int, float]]] = {}
+    for number, s in enumerate(left_over):
+        if number % 256 == 0:
+            on_progress(number, len(left_over))
+        text = tidy(s)
+        among = some.nearest(text) if some else choices
+        best = process.extract(text, among, scorer=fuzz.token_sort_ratio, limit=3, score_cutoff=_SUGGEST_FROM)
+        if best:
+            found[s] = [(position, float(score)) for _, score, position in best]
+    return found
+
+
+class _Trigrams:
+    """Texts by the runs of three letters in their words: of many texts only those that share rare runs are compared."""
+
+    def __init__(self, texts: Mapping[int, str]) -> None:
+        self._texts = texts
+        self._at = list(texts)
+        where: dict[str, list[int]] = {}
+        for number, position in enumerate(self._at):
+            for run in _runs(texts[position]):
+                where.setdefault(run, []).append(number)
+        self._where = {run: np.array(numbers, dtype=np.int64) for run, numbers in where.items()}
+
+    def nearest(self, text: str) -> dict[int, str]:
+        """The texts that share the most of its rarest runs."""
+        known = sorted((w for run in _runs(text) if (w := self._where.get(run)) is not None), key=len)[:_RUNS]
+        if not known:
+            return {}
+        numbers, times = np.unique(np.concatenate(known), return_counts=True)
+        best = numbers[np.argsort(-times, kind="stable")[:_SHORTLIST]]
+        return {self._at[n]: self._texts[self._at[n]] for n in best.tolist()}
+
+
+def _runs(text: str) -> set[str]:
+    return {f" {word} "[i : i + 3] for word in text.split() for i in range(len(word))}

@@ -120,6 +120,7 @@ def _write(folder: Path, events: int, seed: int) -> None:
             "ward_code": codes,
             "relative_risk": relative,
             "residents": people.residents.sum(axis=(2, 3)).mean(axis=1),
+            **{f"residents {year}": people.residents[:, y].sum(axis=(1, 2)) for y, year in enumerate(YEARS)},
             "spelt": [s.name for s in spelt],
         },
     )
@@ -205,7 +206,7 @@ def _plan(spelt: list[Spelling], codes: list[str]) -> dict[str, Any]:
     rate = "call-outs per 10,000 residents and summer"
     return {
         "format": "steady-tally-plan",
-        "version": 2,
+        "version": 3,
         "gather": {
             "events": {
                 "call-outs": {
@@ -226,25 +227,24 @@ def _plan(spelt: list[Spelling], codes: list[str]) -> dict[str, Any]:
         "place": {"areas": {"kind": "zones", "source": "wards", "identifier": "code", "name": "name"}},
         "measure": {
             rate: {
-                "kind": "rate",
-                "events": "call-outs",
+                "kind": "quotient",
+                "numerator": {"kind": "events", "events": "call-outs"},
                 "denominator": {
                     "kind": "table",
                     "source": "residents",
                     "keys": [{"table": "Ward code", "area": "identifier"}, {"table": "Ward", "area": "name"}],
                     "value": "Residents",
                     "add_over": ["Sex", "Age group"],
-                    "mean_over": "Year",
+                    "years": {"kind": "column", "column": "Year"},
                     "accepted": {s.name: code for s, code in zip(spelt, codes, strict=True) if s.needs_a_word},
                 },
                 "per": 10000,
                 "time": "window",
             },
             "bicycle thefts per km²": {
-                "kind": "rate",
-                "events": "bicycle thefts",
+                "kind": "quotient",
+                "numerator": {"kind": "events", "events": "bicycle thefts"},
                 "denominator": {"kind": "ground"},
-                "per": 1,
             },
         },
         "class": {rate: {"method": "quantile", "count": 5}},

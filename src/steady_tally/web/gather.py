@@ -29,7 +29,7 @@ from steady_tally.core.sources import Features, Sources
 from steady_tally.formats.look import Look, look
 from steady_tally.formats.tables import text_cell
 from steady_tally.jobs.imports import Import
-from steady_tally.results.studies import stored_source, stored_sources
+from steady_tally.results.studies import chain_of, stored_source, stored_sources
 from steady_tally.store import studies as stored
 from steady_tally.store.sources import change_source, sources_of
 from steady_tally.store.studies import open_plan
@@ -37,7 +37,7 @@ from steady_tally.store.tables import Job, Role
 from steady_tally.store.uploads import discard_upload, receive, uploaded
 from steady_tally.web.access import Right, needs
 from steady_tally.web.jobs import JobView, queue
-from steady_tally.web.outcomes import outcome_of
+from steady_tally.web.outcomes import outcome_of, plan_of
 from steady_tally.web.problems import Problem
 from steady_tally.web.studies import PLAN, PlanPath, SourceView, StudyPath, StudyView, answer, engine, source_view
 
@@ -316,6 +316,7 @@ def found(path: PlanPath) -> Response:
 
 class TallyRequest(BaseModel):
     where: list[Condition] = Field(description="The conditions to count for, as in the plan.")
+    events: str | None = Field(None, description="Which events of the plan; the mapped ones where nothing is said.")
 
 
 class ValueCount(BaseModel):
@@ -349,9 +350,12 @@ class TallyView(BaseModel):
 )
 @needs(Right.READ)
 def count_for(path: PlanPath, body: TallyRequest) -> Response:
-    outcome = outcome_of(path)
-    events = outcome.events.model_copy(update={"where": body.where})
-    return answer(_tally_view(tally(events, outcome.gathered.checked)))
+    plan = plan_of(path)
+    name = body.events or plan.events_name(plan.mapped)
+    if name not in plan.gather.events:
+        raise NotFound(f"the plan has no events “{name}”.", todo="Load the study again.")
+    events = plan.gather.events[name].model_copy(update={"where": body.where})
+    return answer(_tally_view(tally(events, chain_of(engine(), path.study_id, plan).checked(name))))
 
 
 @api.post(

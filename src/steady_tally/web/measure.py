@@ -6,7 +6,7 @@ import numpy as np
 import pyarrow as pa
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, TypeAdapter
 
 from steady_tally.core.chain import Chain
 from steady_tally.core.errors import Conflict, NotFound, PlanError
@@ -17,12 +17,14 @@ from steady_tally.core.measure.multiplier import readable
 from steady_tally.core.measure.offers import is_figure, offers
 from steady_tally.core.measure.terms.join import propose
 from steady_tally.core.measure.terms.table import FromTable
+from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.place import Zones
 from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.core.report.sums import proposed_name
-from steady_tally.core.sources import Table
+from steady_tally.core.sources import Sources, Table
 from steady_tally.results.kept import kept
 from steady_tally.results.studies import chain_of, stored_sources
+from steady_tally.store.sources import sources_of
 from steady_tally.web.access import Right, needs
 from steady_tally.web.arrow import bulk
 from steady_tally.web.outcomes import plan_of
@@ -36,6 +38,8 @@ api = APIBlueprint(
     abp_tags=[Tag(name="measure")],
     abp_responses={"404": Problem, "422": Problem},
 )
+
+_CONDITIONS = TypeAdapter(list[Condition])
 
 
 class ProposalView(BaseModel):
@@ -96,14 +100,16 @@ class OffersView(BaseModel):
 @needs(Right.READ)
 def offered(path: PlanPath) -> Response:
     chain = _chain(path)
+    stored = sources_of(engine(), path.study_id)
     own = chain.plan.place.areas.source if isinstance(chain.plan.place.areas, Zones) else None
     settled = chain.settled
     counted = {e.source for e in chain.plan.gather.events.values()}
     tables = {n: t for n, t in chain.sources.tables.items() if n not in counted}
+    without_totals = {s.name: _CONDITIONS.validate_python(s.facts.get("totals", [])) for s in stored}
     sums = [[n, chain.checksums.get(n, "")] for n in (*tables, own or "")]
     found = kept(
         f"offers {chain.areas_key} {sums}",
-        lambda: offers(settled.areas, settled.members, chain.sources.__class__(tables, chain.sources.features), own),
+        lambda: offers(settled.areas, settled.members, Sources(tables, chain.sources.features), own, without_totals),
     )
     return answer(
         OffersView(
@@ -128,8 +134,9 @@ class TrialView(BaseModel):
     """What a measure would come to that nobody has decided for yet."""
 
     refusal: str = Field(description="Why it cannot be worked out, in a sentence; empty where it can.")
-    name: str = Field(description="What it would be called.")
-    per: float = Field(description="The power of ten that gives readable figures.")
+    name: str = Field(description="What it would be called as it stands.")
+    per: float = Field(description="The multiplier that gives readable figures.")
+    readable_name: str = Field(description="What it would be called with that.")
     total: float | None
 
 
@@ -142,12 +149,13 @@ def tried(path: PlanPath, body: Measure) -> Response:
         chain = chain_of(engine(), path.study_id, plan)
         values = chain.measured(body).values
     except PlanError as error:
-        return answer(TrialView(refusal=error.sentence, name=plan.mapped, per=1.0, total=None))
+        nothing = {"name": plan.mapped, "readable_name": plan.mapped, "per": body.per, "total": None}
+        return answer(TrialView(refusal=error.sentence, **nothing))
     per = readable(values.value / values.per, share=body.is_share)
     fitting = body.model_copy(update={"per": per})
     windows = plan.gather.events[body.events].recorded if body.events else []
-    name = proposed_name(fitting, fitting.called(windows))
-    return answer(TrialView(refusal="", name=name, per=per, total=values.total))
+    name, readable_name = (proposed_name(m, m.called(windows)) for m in (body, fitting))
+    return answer(TrialView(refusal="", name=name, per=per, readable_name=readable_name, total=values.total))
 
 
 class MeasureSummary(BaseModel):

@@ -52,7 +52,10 @@ class TableAccount(BaseModel):
     totals: int = Field(description="Rows left out because they are the sum of others beside them.")
     added_over: list[str] = Field(description="What rows that were added up differ in.")
     left_over: dict[str, int]
-    suggestions: dict[str, list[str]]
+    suggestions: dict[str, list[tuple[str, float]]] = Field(description="Areas, and how like each is, up to 100.")
+    left_over_sums: dict[str, float] = Field(description="What the rows of each left-over spelling come to.")
+    in_areas: float = Field(description="What the rows joined to areas come to.")
+    repeated: int = Field(description="Rows that say the same as others beside them.")
     joined: dict[str, int]
     areas_without_row: list[str]
 

@@ -1,120 +1,199 @@
-/** Measure's sheet: the study's measures, of which one is mapped, those that could be added, and how it is worked out. */
+/** Measure's sheet: the study's measures, and the mapped one's sum, which is the form. */
 import Box from "@mui/material/Box";
 import RadioGroup from "@mui/material/RadioGroup";
-import Typography from "@mui/material/Typography";
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
+import type { Areas } from "../../api/bulk";
 import type { Study, View } from "../../api/client";
+import { whole } from "../../format";
 import { Field } from "../../parts/Fields";
 import { Choice, Link, Notes, Question, Quiet } from "../../parts/parts";
-import { hasTime, mappedEvents, mappedEventsName, mappedMeasure, mappedName } from "../../plan/mapped";
+import { hasTime, mappedEvents, mappedMeasure, mappedName } from "../../plan/mapped";
 import { addMeasure, rename, takeOut } from "../../plan/measures";
-import { guessedRate } from "../../plan/rate";
-import type { FromTable, Rate } from "../../plan/types";
-import { type Save, usePlans, useProposal, useSources, useTally } from "../../state/queries";
-import { MADDER, QUIET } from "../../theme";
-import { AreaRows } from "./AreaRows";
-import { isLike, KINDS, type Known, type Offer } from "./kinds";
-import { RowFilter } from "./RowFilter";
-import { ShareGroup } from "./ShareGroup";
+import { asBefore, counting, dividedBy, isSame, POWERS } from "../../plan/sums";
+import type { FromTable, Measure, Term } from "../../plan/types";
+import { type Save, useChangeMeasure, useOffers, usePlans } from "../../state/queries";
+import { MADDER } from "../../theme";
+import { Counted } from "./Counted";
+import { Divided } from "./Divided";
+import { type Slot, Sum } from "./Sum";
+import { TableRows } from "./TableRows";
 
 interface Props {
   study: Study;
   view: View;
+  areas: Areas | null;
   save: Save;
 }
 
-/** How residents are known for the open areas: as the plan or an earlier one has it, or by a first guess. */
-function useRate(study: Study, view: View): Rate | null {
-  const plans = usePlans(study).data?.versions ?? [];
-  const sources = useSources(study).data ?? [];
-  const areas = view.plan.place.areas;
-  if (areas.kind !== "zones") return null;
-  const perTable = (plan: View["plan"]) =>
-    Object.values(plan.measure).find((m): m is Rate => m.kind === "rate" && m.denominator.kind === "table");
-  const here = mappedMeasure(view.plan);
-  if (here.kind === "rate" && here.denominator.kind === "table") return here;
-  const versions = [...plans.map((p) => p.document), view.plan];
-  const before = versions.findLast((p) => {
-    const then = p.place.areas;
-    return then.kind === "zones" && then.source === areas.source && perTable(p);
-  });
-  return before ? perTable(before)! : guessedRate(areas, sources, hasTime(mappedEvents(view.plan)));
+export function MeasureSheet({ study, view, areas, save }: Props) {
+  const [open, setOpen] = useState<Slot | null>(null);
+  const offers = useOffers(view).data ?? { events: [], tables: [] };
+  const { change, tried, refusal, pending, readable } = useChangeMeasure(view, save);
+  const mapped = mappedMeasure(view.plan);
+  const now = tried ?? mapped;
+  const plans = (usePlans(study).data?.versions ?? []).map((v) => v.document);
+  /** A table that was joined before is joined as it was then. */
+  const before = <T extends Term>(term: T): T =>
+    term.kind === "table" ? asBefore([...plans, view.plan], view.plan.place.areas, term) : term;
+
+  const choices = (slot: Slot): ReactNode => {
+    switch (slot) {
+      case "counted":
+        return (
+          <>
+            <Counted
+              view={view}
+              offers={offers}
+              now={now.numerator}
+              refused={Boolean(refusal)}
+              onChange={(term) =>
+                change(counting(now, isSame(term, now.numerator) ? term : before(term)), {
+                  rescale: !isSame(term, now.numerator) || now.per === 1,
+                })
+              }
+            />
+            {now.numerator.kind === "table" && (
+              <TableRows
+                study={study}
+                view={view}
+                areas={areas}
+                term="counted"
+                now={now.numerator}
+                onChange={(term) => change({ ...now, numerator: term })}
+              />
+            )}
+          </>
+        );
+      case "under":
+        return (
+          <>
+            <Divided
+              view={view}
+              offers={offers}
+              now={now.denominator}
+              onChange={(term) =>
+                change(dividedBy(now, term && !isSame(term, now.denominator) ? before(term) : term), {
+                  rescale: !isSame(term, now.denominator),
+                })
+              }
+            />
+            {now.denominator?.kind === "table" && (
+              <TableRows
+                study={study}
+                view={view}
+                areas={areas}
+                term="under"
+                now={now.denominator}
+                onChange={(term: FromTable) => change({ ...now, denominator: term })}
+              />
+            )}
+          </>
+        );
+      case "time":
+        return (
+          <Time view={view} now={now} onChange={(measure) => change(measure, { rescale: now.per === 1 })} />
+        );
+      case "per":
+        return (
+          <RadioGroup value={String(now.per)} aria-label="Times what">
+            {[readable, ...POWERS.filter((p) => p !== readable), ...(isPower(now.per) ? [] : [now.per])].map(
+              (per) => (
+                <Choice
+                  key={per}
+                  value={String(per)}
+                  label={per === readable ? `${whole(per)}, which reads best` : whole(per)}
+                  onChoose={() => change({ ...now, per })}
+                />
+              ),
+            )}
+          </RadioGroup>
+        );
+    }
+  };
+
+  return (
+    <>
+      <Question>How much, per what?</Question>
+      <Measures view={view} save={save} />
+      <Sum
+        view={view}
+        areas={areas}
+        open={open}
+        onOpen={(slot) => setOpen(slot)}
+        choices={choices}
+        onMend={(measure) => change(measure)}
+      />
+      {pending && <Quiet>Working it out…</Quiet>}
+      {refusal && (
+        <Box role="alert">
+          <Quiet colour={MADDER}>{refusal} The sum stays as it was.</Quiet>
+        </Box>
+      )}
+      {view.terms.length === 1 && view.terms[0].noun === "events" && (
+        <Quiet colour={MADDER}>
+          Counts mostly show where people live. Divide by residents or by area before you compare areas.
+        </Quiet>
+      )}
+      <Notes view={view} stage="measure" apart />
+    </>
+  );
 }
 
-export function MeasureSheet({ study, view, save }: Props) {
-  const guessed = useRate(study, view);
-  const [answer, setAnswer] = useState<FromTable | null>(null);
-  const table = guessed?.denominator.kind === "table" ? guessed.denominator : undefined;
-  const asked = useProposal(view, answer ?? table);
-  const proposal = asked.data;
-  const events = mappedEvents(view.plan);
-  const tally = useTally(view, events.where).data;
+function isPower(n: number): boolean {
+  return (POWERS as readonly number[]).includes(n);
+}
+
+function Time({ view, now, onChange }: { view: View; now: Measure; onChange: (measure: Measure) => void }) {
+  if (!hasTime(mappedEvents(view.plan)))
+    return <Quiet>Nothing says in which days events were recorded. Say it in Gather, under “records”.</Quiet>;
+  const choices = [
+    ["window", `${view.period_noun}s recorded`],
+    ["year", "years recorded"],
+    ["none", "nothing: over all recorded time"],
+  ] as const;
+  return (
+    <RadioGroup value={now.time} aria-label="Divided by which time">
+      {choices.map(([time, says]) => (
+        <Choice key={time} value={time} label={says} onChoose={() => onChange({ ...now, time })} />
+      ))}
+    </RadioGroup>
+  );
+}
+
+/** The study's measures by name: one is mapped, the others stand beside it. */
+function Measures({ view, save }: { view: View; save: Save }) {
   const mapped = mappedName(view.plan);
-  const measure = mappedMeasure(view.plan);
-  const perTable = measure.kind === "rate" && measure.denominator.kind === "table";
+  const names = Object.keys(view.plan.measure);
   const [naming, setNaming] = useState<string | null>(null);
   const [name, setName] = useState("");
   const keepName = () => {
     setNaming(null);
     if (name.trim() !== mapped) save((plan) => rename(plan, mapped, name));
   };
-  const known: Known = {
-    of: mappedEventsName(view.plan),
-    events,
-    period: view.period_noun,
-    rate:
-      guessed && proposal
-        ? {
-            measure: { ...guessed, denominator: proposal.denominator as FromTable },
-            refusal: proposal.refusal,
-          }
-        : null,
-    tally,
-  };
-  const there = Object.entries(view.plan.measure);
-  const offers = Object.values(KINDS)
-    .flatMap((kind) => kind.offers(known))
-    .filter((offer) => !there.some(([, m]) => isLike(m, offer.measure)));
-  const answers = (denominator: FromTable) => {
-    setAnswer(denominator);
-    if (perTable)
-      save((plan) => {
-        const now = mappedMeasure(plan);
-        if (now.kind === "rate") now.denominator = denominator;
-      });
-  };
   return (
-    <>
-      <Question>How much, per what?</Question>
-      <RadioGroup value={mapped} aria-label="Measure">
-        {there.map(([name]) => (
-          <Choice
-            key={name}
-            value={name}
-            label={name}
-            onChoose={() =>
-              save((plan) => {
-                plan.show.mapped = name;
-              })
-            }
-          />
-        ))}
-        {offers.length > 0 && <Box sx={{ color: QUIET, fontSize: "0.8125rem", mt: 1 }}>or a new one:</Box>}
-        {offers.map((offer: Offer) => (
-          <Choice
-            key={offer.name}
-            value={offer.name}
-            label={offer.name}
-            disabled={Boolean(offer.refusal)}
-            onChoose={() => save((plan) => addMeasure(plan, offer.name, offer.measure))}
-          />
-        ))}
-      </RadioGroup>
-      <Box sx={{ display: "flex", gap: 2, mt: 1 }}>
+    <Box sx={{ mb: 1.5 }}>
+      {names.length > 1 && (
+        <RadioGroup value={mapped} aria-label="Measure">
+          {names.map((one) => (
+            <Choice
+              key={one}
+              value={one}
+              label={one}
+              onChoose={() =>
+                save((plan) => {
+                  plan.show.mapped = one;
+                })
+              }
+            />
+          ))}
+        </RadioGroup>
+      )}
+      <Box sx={{ display: "flex", flexWrap: "wrap", columnGap: 2, rowGap: 0.5 }}>
         {naming === mapped ? (
           <Field label="Its name" value={name} onChange={setName} onLeave={keepName} />
         ) : (
           <>
+            {names.length === 1 && <Box sx={{ width: "100%" }}>{mapped}</Box>}
             <Link
               onClick={() => {
                 setNaming(mapped);
@@ -123,28 +202,17 @@ export function MeasureSheet({ study, view, save }: Props) {
             >
               call it otherwise
             </Link>
-            {there.length > 1 && (
-              <Link onClick={() => save((plan) => takeOut(plan, mapped))}>take it out of the study</Link>
+            <Link
+              onClick={() => save((plan) => addMeasure(plan, mapped, structuredClone(mappedMeasure(plan))))}
+            >
+              another beside it
+            </Link>
+            {names.length > 1 && (
+              <Link onClick={() => save((plan) => takeOut(plan, mapped))}>take it out</Link>
             )}
           </>
         )}
       </Box>
-      {measure.kind === "share" && <ShareGroup view={view} save={save} measure={measure} tally={tally} />}
-      {proposal &&
-        (perTable || !there.some(([, m]) => m.kind === "rate" && m.denominator.kind === "table")) && (
-          <AreaRows proposal={proposal} onAnswer={answers} />
-        )}
-      {asked.error && <Quiet colour={MADDER}>{asked.error.message}</Quiet>}
-      {perTable && <RowFilter study={study} view={view} save={save} />}
-      {!guessed && (
-        <Quiet>Nobody has said how many live in these areas, so there is no rate per resident.</Quiet>
-      )}
-      {measure.kind === "count" && (
-        <Typography sx={{ color: MADDER, mt: 1 }}>
-          Counts mostly show where people live. Divide by residents or by area before you compare areas.
-        </Typography>
-      )}
-      <Notes view={view} stage="measure" />
-    </>
+    </Box>
   );
 }

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,6 +19,7 @@ from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.measure.terms.table_rows import WHERE, Key
 from steady_tally.core.numbers import evidence_of
 from steady_tally.core.place.counting import Members
+from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.place import AreaKey
 from steady_tally.core.sources import Sources, Table
 
@@ -45,23 +46,30 @@ class Offer:
     people: bool
 
 
-def offers(areas: Areas, members: Members | None, sources: Sources, own: str | None) -> list[Offer]:
+def offers(
+    areas: Areas,
+    members: Members | None,
+    sources: Sources,
+    own: str | None,
+    where: Mapping[str, Sequence[Condition]],
+) -> list[Offer]:
     """What the study's tables have, those that count people first.
 
     Parameters
     ----------
     own : the source of the areas themselves, whose columns are figures as well.
+    where : of some tables which rows count, since it is known that others are totals.
     """
     names = [*([own] if own else []), *sources.tables]
     found: list[Offer] = []
     for name in names:
         table = sources.table(name, wanted_by=WHERE)
         if 0 < table.row_count <= _MOST_ROWS:
-            found += _of_table(table, areas, members)
+            found += _of_table(table, areas, members, where.get(name, ()))
     return sorted(found, key=lambda o: not o.people)
 
 
-def _of_table(table: Table, areas: Areas, members: Members | None) -> Iterator[Offer]:
+def _of_table(table: Table, areas: Areas, members: Members | None, where: Sequence[Condition]) -> Iterator[Offer]:
     keys, matched = keys_of(table, areas if members is None else members.zones)
     if members is not None and members.zones is not areas:
         by_own, more = keys_of(table, areas)
@@ -77,7 +85,8 @@ def _of_table(table: Table, areas: Areas, members: Members | None) -> Iterator[O
         people = bool(words & PEOPLE)
         noun = "residents" if people and not words & {"households"} else column
         try:
-            term = propose(FromTable(source=table.name, keys=keys, value=column, noun=noun), table, areas, members).plan
+            first = FromTable(source=table.name, keys=keys, value=column, noun=noun, where=list(where))
+            term = propose(first, table, areas, members).plan
         except PlanError:
             continue
         assert isinstance(term, FromTable)

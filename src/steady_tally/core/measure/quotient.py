@@ -101,7 +101,8 @@ class Quotient(MeasureKind):
         chance, all_chance = None, None
         if counts := self._counts(of):
             each, _ = quotient(np.ones(len(counted)), under, time, self.per, state)
-            chance = counts.chance(each, self.per / time)
+            with np.errstate(divide="ignore"):
+                chance = counts.chance(each, self.per / time)
             if total is not None:
                 beside = terms[1].total if self.denominator is not None else 1.0
                 all_together = counts.together(terms[0].total, beside, there)

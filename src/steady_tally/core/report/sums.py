@@ -7,16 +7,20 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from steady_tally.core.gather.conditions import condition_says
 from steady_tally.core.measure.kind import MeasureKind
 from steady_tally.core.measure.terms.events import OfEvents
 from steady_tally.core.measure.terms.figure import OfColumn
 from steady_tally.core.measure.terms.kind import TermKind
 from steady_tally.core.measure.terms.persons import OfPersons
-from steady_tally.core.measure.terms.table import FromTable, years_counted, years_say
+from steady_tally.core.measure.terms.table import years_counted, years_say
 from steady_tally.core.measure.values import Role
 from steady_tally.core.outcome import Figures, Mend
+from steady_tally.core.plan.conditions import BetweenDays
 from steady_tally.core.reasons import Reason
 from steady_tally.core.states import State
+
+_MOST_LETTERS = 60
 
 
 @dataclass(frozen=True)
@@ -63,11 +67,19 @@ def _more(outcome: Figures, role: Role, term: TermKind | None) -> str:
     """Which of them: what stands behind a term's noun."""
     if isinstance(term, (OfEvents, OfPersons, OfColumn)):
         which = f" of {term.counts}" if isinstance(term, (OfPersons, OfColumn)) else f": {term.counts}"
-        return f"{which}, {term.detail}" if term.detail else which
-    if isinstance(term, FromTable) and (joined := outcome.measured.joined.get(role)) and joined.years:
+        said = [term.detail] if term.detail else []
+        if role == "counted":
+            filters = [condition_says(c) for c in outcome.events.where if c.on and not isinstance(c, BetweenDays)]
+            said += ["filtered"] if len(", ".join(filters)) > _MOST_LETTERS else filters
+        return ", ".join([which, *said])
+    joined = outcome.measured.joined.get(role)
+    if joined is not None and joined.years:
+        group = "".join(f", {condition_says(c)}" for c in joined.following.where)
         counted = years_counted(outcome.spans) or joined.years
-        return f" of {counted[0]}" if len(counted) == 1 else f", mean of {years_say(counted)}"
-    return " recorded" if role == "time" else ""
+        return f"{group} of {counted[0]}" if len(counted) == 1 else f"{group}, mean of {years_say(counted)}"
+    if joined is not None:
+        return "".join(f", {condition_says(c)}" for c in joined.following.where)
+    return "s recorded" if role == "time" else ""
 
 
 def _rests_on(outcome: Figures, role: Role, term: TermKind | None) -> Iterator[str]:
@@ -78,6 +90,9 @@ def _rests_on(outcome: Figures, role: Role, term: TermKind | None) -> Iterator[s
         if filtered := outcome.account.gathered.set_aside.get(Reason.FILTERED_OUT, 0):
             yield f"{filtered:,} filtered out"
         yield f"{placed.records_in - placed.records_out:,} outside every area"
+        values = outcome.measured.values
+        if without := int(np.nansum(values.numerator[values.state != State.NUMBER])):
+            yield f"{without:,} in areas without a value"
     elif (joined := outcome.measured.joined.get(role)) is not None:
         areas = len(outcome.areas)
         yield f"{areas - len(joined.areas_without_row):,} of {areas:,} areas matched"

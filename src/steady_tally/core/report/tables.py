@@ -177,7 +177,10 @@ def _rows_of(found: TableFigures) -> dict[str, Any]:
         "totals": found.totals,
         "added_over": list(found.added_over),
         "left_over": dict(found.left_over),
-        "suggestions": {s: list(best) for s, best in found.suggestions.items()},
+        "suggestions": {s: [list(one) for one in best] for s, best in found.suggestions.items()},
+        "left_over_sums": dict(found.left_over_sums),
+        "in_areas": found.in_areas,
+        "repeated": found.repeated,
         "joined": dict(found.how),
         "areas_without_row": list(found.areas_without_row),
     }

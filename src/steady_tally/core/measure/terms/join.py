@@ -44,7 +44,7 @@ class Joined:
     spelt: Spelt
     how: Mapping[How, int]
     left_over: Mapping[str, int]
-    suggestions: Mapping[str, tuple[str, ...]]
+    suggestions: Mapping[str, tuple[tuple[str, float], ...]]
 
     @property
     def used(self) -> Flags:
@@ -85,7 +85,7 @@ def join_rows(plan: TableRows, table: Table, areas: Areas) -> Joined:
     accepted = {spelling: position[i] for spelling, i in plan.accepted.items() if i in position}
     area = np.full(table.row_count, -1, dtype=np.int64)
     how: dict[How, int] = {}
-    suggestions: dict[str, tuple[str, ...]] = {}
+    suggestions: dict[str, tuple[tuple[str, float], ...]] = {}
     spellings, spelt = [""], np.zeros(table.row_count, dtype=np.int64)
     for key in plan.keys:
         labels, codes = coded_text(table, key.table, wanted_by=WHERE + ".keys")
@@ -99,7 +99,9 @@ def join_rows(plan: TableRows, table: Table, areas: Areas) -> Joined:
         spellings += labels
         for _, way in found.joined.values():
             how[way] = how.get(way, 0) + 1
-        suggestions |= {s: tuple(areas.identifiers[p] for p in best) for s, best in found.suggestions.items()}
+        for s, best in found.suggestions.items():
+            pairs = zip(best, found.likeness[s], strict=True)
+            suggestions[s] = tuple((areas.identifiers[p], like) for p, like in pairs)
     lost, first, times = np.unique(spelt[keep & (area < 0)], return_index=True, return_counts=True)
     left_over: dict[str, int] = {}
     for at in np.argsort(first, kind="stable").tolist():
@@ -145,7 +147,7 @@ def propose(plan: TableRows, table: Table, areas: Areas, members: Members | None
     if not plan.add_over and plan.mean_over is None and not isinstance(plan.years, YearColumn):
         periods = [name for name in differ if name_words(name) & PERIOD][:1]
         over: dict[str, Any] = {"add_over": [n for n in differ if n not in periods]}
-        if periods and plan.years is None and _are_years(table, periods[0]):
+        if periods and plan.years is None and _are_years(table, periods[0], best.used):
             over["years"] = YearColumn(column=periods[0])
         elif periods:
             over["mean_over"] = periods[0]
@@ -161,9 +163,10 @@ def propose(plan: TableRows, table: Table, areas: Areas, members: Members | None
     return Proposal(plan, tuple(differ), writing_of(table.column(plan.value, wanted_by=WHERE + ".value")), refusal)
 
 
-def _are_years(table: Table, column: str) -> bool:
-    labels, _ = coded_text(table, column, wanted_by=WHERE)
-    return bool(labels) and all(year_in(label) is not None for label in labels)
+def _are_years(table: Table, column: str, used: Flags) -> bool:
+    labels, codes = coded_text(table, column, wanted_by=WHERE)
+    there = np.unique(codes[used]).tolist()
+    return bool(there) and all(year_in(labels[code]) is not None for code in there)
 
 
 def _years_side_by_side(plan: TableRows, table: Table) -> YearColumns | None:
@@ -205,17 +208,22 @@ def _added(plan: TableRows, table: Table, joined: Joined, areas: Areas, followed
     used = joined.used
 
     def added_up(value: str) -> Added:
-        numbers = column_numbers(table, value, plan.decimal, wanted_by=WHERE + ".value")
-        return add_rows(plan, table, used, joined.area, numbers, joined.spelt, areas.identifiers, areas.names)
+        return add_rows(plan, table, used, joined.area, numbers_of(value), joined.spelt, areas.identifiers, areas.names)
+
+    def numbers_of(value: str) -> Floats:
+        return column_numbers(table, value, plan.decimal, wanted_by=WHERE + ".value")
 
     if isinstance(plan.years, YearColumns):
         by_year = sorted(plan.years.columns, key=plan.years.columns.__getitem__)
-        each = [added_up(column) for column in by_year]
-        values, years = np.concatenate([one.values for one in each]), tuple(plan.years.columns[c] for c in by_year)
-        added = each[-1]
+        of_years = [added_up(column) for column in by_year]
+        values, years = np.concatenate([one.values for one in of_years]), tuple(plan.years.columns[c] for c in by_year)
+        added = of_years[-1]
+        each = np.mean([numbers_of(column) for column in by_year], axis=0)
     else:
         added = added_up(plan.value)
         values, years = added.values, added.years
+        each = numbers_of(plan.value) / _shared_by(plan, table, len(years))
+    passed_over = added.repeated if plan.repeated == "first" else 0
     known = np.isfinite(values).sum(axis=0)
     short = (known > 0) & (known < len(years)) if years else added.short > 0
     without = np.isnan(values).all(axis=0) if years else np.isnan(values[0])
@@ -225,9 +233,12 @@ def _added(plan: TableRows, table: Table, joined: Joined, areas: Areas, followed
         of_members=False,
         rows_read=table.row_count,
         rows_filtered_out=int(np.count_nonzero(~joined.kept)),
-        rows_used=int(np.count_nonzero(used)) - added.totals,
+        in_areas=float(np.nansum(each[added.kept])),
+        left_over_sums=_sums_by_spelling(joined, each),
+        rows_used=int(np.count_nonzero(added.kept)),
         rows_left_over=int(np.count_nonzero(joined.kept & ~used)),
-        totals=added.totals,
+        totals=int(np.count_nonzero(used & ~added.kept)) - passed_over,
+        repeated=added.repeated,
         left_over=joined.left_over,
         suggestions=joined.suggestions,
         how=joined.how,
@@ -245,6 +256,24 @@ def _added(plan: TableRows, table: Table, joined: Joined, areas: Areas, followed
         unused_words=tuple(s for s in plan.accepted if s not in _spellings(plan, table)),
         following=followed,
     )
+
+
+def _shared_by(plan: TableRows, table: Table, years: int) -> int:
+    """How many rows share one figure, where it is a mean of years or of something else."""
+    if plan.mean_over is None:
+        return max(years, 1)
+    return max(len(coded_text(table, plan.mean_over, wanted_by=WHERE + ".mean_over")[0]), 1)
+
+
+def _sums_by_spelling(joined: Joined, each: Floats) -> dict[str, float]:
+    """What the rows that match no area come to, by how they spell one."""
+    lost = joined.kept & (joined.area < 0) & np.isfinite(each)
+    sums = np.bincount(joined.spelt.code[lost], weights=each[lost], minlength=len(joined.spelt.spellings))
+    found: dict[str, float] = {}
+    for at in np.flatnonzero(sums).tolist():
+        spelling = joined.spelt.spellings[at]
+        found[spelling] = found.get(spelling, 0.0) + float(sums[at])
+    return found
 
 
 def _written(plan: TableRows, table: Table) -> str:

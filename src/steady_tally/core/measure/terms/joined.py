@@ -36,15 +36,18 @@ class TableFigures:
     by_year : (years or 1, areas or zones) float64, NaN where no row was joined or one of its rows has no number.
     years : which years these are, ascending; none where the figures are of no year.
     of_members : the numbers are those of the zones that areas are made of; else they are of whole areas.
+    in_areas : the sum of the figures of the rows that were joined.
+    left_over_sums : what the rows of each left-over spelling come to.
     rows_read, rows_filtered_out, rows_used, rows_left_over : read = filtered out + used + left over + totals.
     totals : rows left out because they are the sum of others beside them.
     left_over : the spellings that no area answers to, each with the number of its rows.
-    suggestions : left-over spelling -> identifiers of the areas most like it.
+    suggestions : left-over spelling -> identifiers of the areas most like it, and how like each is, up to 100.
     how : how many spellings were joined in each way.
     areas_without_row : identifiers of the areas that no row was joined to.
     areas_with_unreadable : identifiers of the areas of which a row has no number.
     areas_negative : identifiers of the areas whose figure is less than 0.
     areas_short : identifiers of the areas whose mean is over fewer values than that of others.
+    repeated : how many rows say the same as others beside them, and were added or passed over by the user's word.
     added_over : what rows that were added differ in.
     written : how the numbers of the table were found to be written, where that is not plain.
     idle : conditions that leave out no row of the table.
@@ -56,13 +59,16 @@ class TableFigures:
     by_year: Floats
     years: tuple[int, ...]
     of_members: bool
+    in_areas: float
+    left_over_sums: Mapping[str, float]
     rows_read: int
     rows_filtered_out: int
     rows_used: int
     rows_left_over: int
     totals: int
+    repeated: int
     left_over: Mapping[str, int]
-    suggestions: Mapping[str, tuple[str, ...]]
+    suggestions: Mapping[str, tuple[tuple[str, float], ...]]
     how: Mapping[How, int]
     areas_without_row: tuple[str, ...]
     areas_with_unreadable: tuple[str, ...]

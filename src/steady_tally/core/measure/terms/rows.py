@@ -91,7 +91,9 @@ class Added:
     values : (years or 1, areas) NaN where there is no row, or one without a number.
     years : which years these are; none where the plan names no column of years.
     rows : (areas,) how many rows each area's values come from.
-    totals : how many rows were left out because they are the sum of others beside them.
+    kept : (rows of the table,) those that are joined to an area, without those that are the sum of others beside them
+        and those that are passed over because they say the same.
+    repeated : how many rows say the same as others beside them.
     over : what rows that were added differ in.
     short : (areas,) for a mean, over how many values fewer than others have it is taken.
     """
@@ -99,7 +101,8 @@ class Added:
     values: Floats
     years: tuple[int, ...]
     rows: Ints
-    totals: int
+    kept: Flags
+    repeated: int
     over: tuple[str, ...]
     short: Ints
 
@@ -134,22 +137,23 @@ def add_rows(
     of_years = isinstance(plan.years, YearColumn)
     if len(at) == len(np.unique(own)) and not plan.add_over and plan.mean_over is None and not of_years:
         none = np.zeros(count, np.int64)
-        return Added(_sums(own, value, count)[None], (), np.bincount(own, minlength=count), 0, (), none)
+        return Added(_sums(own, value, count)[None], (), np.bincount(own, minlength=count), used, 0, (), none)
     found = _Rows(plan, table, at, own, value, spelt, areas, names)
     kept = found.without_totals()
-    found.refuse_repeated(kept)
+    kept, repeated = found.without_repeated(kept)
     found.refuse_others(kept)
     found.refuse_missing(kept)
     rows = np.bincount(own[kept], minlength=count)
     over = tuple(d.name for d in found.over)
-    left_out = int(np.count_nonzero(~kept))
+    of_table = np.zeros(len(used), dtype=np.bool_)
+    of_table[at[kept]] = True
     if found.year is not None:
         years = _years(found.year, table.name)
         cell = found.year.code[kept] * count + own[kept]
         sums = _sums(cell, value[kept], len(years) * count).reshape(len(years), count)
         order = np.argsort(years)
         in_order = tuple(int(years[i]) for i in order)
-        return Added(sums[order], in_order, rows, left_out, over, np.zeros(count, np.int64))
+        return Added(sums[order], in_order, rows, of_table, repeated, over, np.zeros(count, np.int64))
     totals = _sums(own[kept], value[kept], count)
     short = np.zeros(count, dtype=np.int64)
     if found.mean is not None:
@@ -157,7 +161,7 @@ def add_rows(
         times = np.bincount(pairs[:, 0], minlength=count)
         totals = totals / np.maximum(times, 1)
         short = np.where(times > 0, times.max(initial=0) - times, 0)
-    return Added(totals[None], (), rows, left_out, over, short)
+    return Added(totals[None], (), rows, of_table, repeated, over, short)
 
 
 def _years(year: Dimension, table: str) -> Ints:
@@ -257,12 +261,23 @@ class _Rows:
             todo="Leave rows out (where), or mend the table.",
         )
 
-    def refuse_repeated(self, kept: Flags) -> None:
+    def without_repeated(self, kept: Flags) -> tuple[Flags, int]:
+        """The rows that stay of those that say the same, and how many do; refused unless the plan says what then."""
         group = self.group(self.over)
         times = np.bincount(group[kept])
         repeated = np.flatnonzero(times > 1)
         if len(repeated) == 0:
-            return
+            return kept, 0
+        alike = [d for d in self.dimensions if d.name != _SPELLING]
+        same = not any(_varies(group[kept], d.code[kept]) for d in alike)
+        if same and self.plan.repeated != "refuse":
+            again = int((times[repeated] - 1).sum())
+            if self.plan.repeated == "sum":
+                return kept, again
+            first = np.zeros(len(kept), dtype=np.bool_)
+            at = np.flatnonzero(kept)
+            first[at[np.unique(group[at], return_index=True)[1]]] = True
+            return first, again
         rows = np.flatnonzero(kept & (group == repeated[0]))
         differ = [d.name for d in self.dimensions if len(np.unique(d.code[rows])) > 1]
         what = f"which differ in {quoted(differ)}" if differ else "which differ in nothing but their figures"

@@ -70,6 +70,9 @@ class FromTable(TableRows, TermKind):
         yield from sources.table(self.source, wanted_by=WHERE).said
         if joined.written:
             yield f"The numbers in “{self.value}”: {joined.written}."
+        if joined.repeated:
+            done = "were added up" if self.repeated == "sum" else "were passed over but for the first"
+            yield f"{joined.repeated:,} rows of the table say the same as others beside them, and {done}."
         if joined.totals:
             yield f"{joined.totals:,} rows of the table are totals of others beside them, and were left out."
         if verified := [name for name in joined.added_over if name not in self.add_over]:

@@ -67,6 +67,9 @@ class TableRows(Part):
     decimal: Decimal | None = Field(None, description="The decimal sign; found from the column where it is not said.")
     add_over: Annotated[list[str], Field(max_length=20)] = Field(default_factory=list)
     absent: Literal["mistake", "zero"] = "mistake"
+    repeated: Literal["refuse", "sum", "first"] = Field(
+        "refuse", description="What becomes of rows of one area that differ in nothing but their figures."
+    )
     where: list[Condition] = Field(default_factory=list)
     mean_over: str | None = None
     years: Annotated[YearColumn | YearColumns, Field(discriminator="kind")] | None = None

@@ -1,0 +1,67 @@
+/** Sums and their terms: making them, telling them apart, and what a changed one is called. Knows no React. */
+import type { Denominator, Numerator, Plan, Quotient, Term } from "./types";
+
+/** The multipliers that are offered. */
+export const POWERS = [1, 10, 100, 1000, 10000, 100000, 1000000] as const;
+
+/** All events of a source. */
+export function ofEvents(events: string): Extract<Term, { kind: "events" }> {
+  return { kind: "events", events, where: [] };
+}
+
+/** Events per km² of ground, and per recorded window where there are such. */
+export function perGround(events: string, timed: boolean): Quotient {
+  return {
+    kind: "quotient",
+    numerator: ofEvents(events),
+    denominator: { kind: "ground" },
+    time: timed ? "window" : "none",
+    per: 1,
+  };
+}
+
+/** The same sum with another term above the line; what is recorded in no time is not divided by time. */
+export function counting(measure: Quotient, numerator: Numerator): Quotient {
+  const timed = "events" in numerator || (measure.denominator !== null && "events" in measure.denominator);
+  return { ...measure, numerator, time: timed ? measure.time : "none" };
+}
+
+/** The same sum with another term below the line, or with none. */
+export function dividedBy(measure: Quotient, denominator: Denominator | null): Quotient {
+  return { ...measure, denominator };
+}
+
+/** A figure of a table as an earlier version of the plan had it, if one had: its pairs and choices are not made twice. */
+export function asBefore<T extends Term>(plans: readonly Plan[], areas: Plan["place"]["areas"], term: T): T {
+  for (const plan of plans.toReversed()) {
+    const then = plan.place.areas;
+    if (
+      then.kind !== areas.kind ||
+      (then.kind === "zones" && areas.kind === "zones" && then.source !== areas.source)
+    )
+      continue;
+    for (const measure of Object.values(plan.measure)) {
+      const found = [measure.numerator, measure.denominator].find((t) => isSame(t, term));
+      if (found) return found as T;
+    }
+  }
+  return term;
+}
+
+/** Do two terms stand for the same figure, however their rows are joined and added? */
+export function isSame(a: Term | null, b: Term | null): boolean {
+  if (a === null || b === null) return a === b;
+  switch (a.kind) {
+    case "events":
+      return b.kind === "events" && a.events === b.events;
+    case "persons":
+      return b.kind === "persons" && a.events === b.events && a.column === b.column;
+    case "figure":
+      return b.kind === "figure" && a.events === b.events && a.column === b.column;
+    case "table":
+      return b.kind === "table" && a.source === b.source && a.value === b.value;
+    case "ground":
+    case "whole":
+      return a.kind === b.kind;
+  }
+}

@@ -1,0 +1,150 @@
+/** A figure of a table: what becomes of several rows of an area, which rows count, and how the rows find their areas. */
+import Box from "@mui/material/Box";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import { useState } from "react";
+import type { Areas } from "../../api/bulk";
+import type { Study, View } from "../../api/client";
+import { plural, whole } from "../../format";
+import type { Role } from "../../outcome/terms";
+import { Part, Present, Values } from "../../parts/Conditions";
+import { DecimalSign, Field, Pick } from "../../parts/Fields";
+import { Quiet, Unfold } from "../../parts/parts";
+import { type Change, parts } from "../../plan/filter";
+import { answered, type Fate, rowsSay, whatHappens } from "../../plan/tableRows";
+import type { FromTable } from "../../plan/types";
+import { useProposal, useRowTally, useSources } from "../../state/queries";
+import { MADDER } from "../../theme";
+import { Pairing } from "./Pairing";
+
+interface Props {
+  study: Study;
+  view: View;
+  areas: Areas | null;
+  term: Role;
+  now: FromTable;
+  onChange: (term: FromTable) => void;
+}
+
+export function TableRows(props: Props) {
+  const { study, view, now, onChange } = props;
+  const asked = useProposal(view, now);
+  return (
+    <>
+      {asked.data && <SeveralRows proposal={asked.data} now={now} onChange={onChange} />}
+      {asked.error && <Quiet colour={MADDER}>{asked.error.message}</Quiet>}
+      <FormControlLabel
+        label="follow the filters of the events on who somebody was"
+        control={
+          <Checkbox
+            size="small"
+            checked={now.follow}
+            onChange={(event) => onChange({ ...now, follow: event.target.checked })}
+          />
+        }
+      />
+      <Pairing {...props} />
+      <RowFilter study={study} now={now} onChange={onChange} />
+      <Noun key={now.noun} now={now} onChange={onChange} />
+    </>
+  );
+}
+
+function SeveralRows(props: {
+  proposal: NonNullable<ReturnType<typeof useProposal>["data"]>;
+  now: FromTable;
+  onChange: Props["onChange"];
+}) {
+  const { proposal, now, onChange } = props;
+  const missing = proposal.refusal.includes("has no row for") || now.absent === "zero";
+  const again = proposal.refusal.includes("nothing says that they may be added") || now.repeated !== "refuse";
+  if (!proposal.differ.length && proposal.decimal !== null && !proposal.refusal) return null;
+  return (
+    <Unfold
+      title={rowsSay({ ...proposal, denominator: now }) || "Rows of one area"}
+      open={Boolean(proposal.refusal)}
+    >
+      {proposal.differ.map((column) => (
+        <Pick<Fate>
+          key={column}
+          label={`Rows that differ in “${column}” are`}
+          value={whatHappens(now, column)}
+          options={[
+            ["", "not decided"],
+            ["added", "added up"],
+            ["averaged", "averaged"],
+            ["year", "of the year that it names"],
+          ]}
+          onChange={(to) => onChange(answered(now, column, to))}
+        />
+      ))}
+      {(proposal.decimal === null || now.decimal) && (
+        <DecimalSign open value={now.decimal ?? ""} onChange={(decimal) => onChange({ ...now, decimal })} />
+      )}
+      {missing && (
+        <Pick<FromTable["absent"]>
+          label="A row that is missing is"
+          value={now.absent}
+          options={[
+            ["mistake", "a mistake in the table"],
+            ["zero", "nobody"],
+          ]}
+          onChange={(absent) => onChange({ ...now, absent })}
+        />
+      )}
+      {again && (
+        <Pick<FromTable["repeated"]>
+          label="Rows that differ in nothing but their figures are"
+          value={now.repeated}
+          options={[
+            ["refuse", "a mistake in the table"],
+            ["sum", "added up"],
+            ["first", "passed over but for the first"],
+          ]}
+          onChange={(repeated) => onChange({ ...now, repeated })}
+        />
+      )}
+      {proposal.refusal && <Quiet colour={MADDER}>{proposal.refusal}</Quiet>}
+    </Unfold>
+  );
+}
+
+/** Which rows of the table count: the same filter as that of events, without time and place. */
+function RowFilter({ study, now, onChange }: { study: Study; now: FromTable; onChange: Props["onChange"] }) {
+  const source = useSources(study).data?.find((s) => s.name === now.source);
+  const tally = useRowTally(study, source?.id, now.where).data;
+  const change: Change = (alter) => onChange({ ...now, where: alter(now.where) });
+  if (!source || !tally) return null;
+  const leftOut = (column: string) =>
+    parts(now.where).find((c) => c.kind === "values" && c.column === column && !c.keep);
+  return (
+    <Unfold title={`Which rows of “${now.source}” count`}>
+      <Box sx={{ fontSize: "1.15rem", mt: 1 }} data-testid="rows kept">
+        {whole(tally.kept)} of {plural(tally.usable, "row")}
+      </Box>
+      <Present where={now.where} change={change} />
+      {tally.columns
+        .filter((column) => !leftOut(column.column))
+        .map((column) => (
+          <Part key={column.column} title={column.column}>
+            <Values column={column} where={now.where} change={change} />
+          </Part>
+        ))}
+    </Unfold>
+  );
+}
+
+/** What the figure counts, in the user's word. */
+function Noun({ now, onChange }: { now: FromTable; onChange: Props["onChange"] }) {
+  return (
+    <Unfold title={`It is called “${now.noun}”`}>
+      <NounField now={now} onChange={onChange} />
+    </Unfold>
+  );
+}
+
+function NounField({ now, onChange }: { now: FromTable; onChange: Props["onChange"] }) {
+  const [noun, setNoun] = useState(now.noun);
+  const leave = () => noun.trim() && noun.trim() !== now.noun && onChange({ ...now, noun: noun.trim() });
+  return <Field label="What it counts" value={noun} onChange={setNoun} onLeave={leave} />;
+}
