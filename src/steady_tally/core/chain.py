@@ -13,9 +13,11 @@ from functools import cached_property
 from typing import Any, Protocol, TypeVar, assert_never
 
 import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 from pyproj import CRS
 
+from steady_tally.core.areas import areas_table
 from steady_tally.core.classes import Classing
 from steady_tally.core.classes.breaks import ZERO_CLASS, assign, goodness_of_variance_fit
 from steady_tally.core.classes.kind import Classable
@@ -31,9 +33,25 @@ from steady_tally.core.gather.windows import KeptWindow, kept_windows
 from steady_tally.core.geo.locate import Located
 from steady_tally.core.ledger import balance
 from steady_tally.core.measure import Measure
+from steady_tally.core.measure.expression import Quantity, Unit
+from steady_tally.core.measure.formula import Formula
 from steady_tally.core.measure.kind import MeasureKind
+from steady_tally.core.measure.names import (
+    OfCount,
+    OfMeasure,
+    OfOwn,
+    OfSquareKilometres,
+    OfTerm,
+    OfTime,
+    Referent,
+    check_no_circle,
+    referents,
+    used,
+)
+from steady_tally.core.measure.offers import is_figure
 from steady_tally.core.measure.quotient import Quotient
 from steady_tally.core.measure.tally import (
+    Counted,
     Tally,
     Wanted,
     count_categories,
@@ -46,10 +64,11 @@ from steady_tally.core.measure.terms.events import OfEvents
 from steady_tally.core.measure.terms.following import of_columns
 from steady_tally.core.measure.terms.joined import Following, TableFigures
 from steady_tally.core.measure.terms.kind import Material
-from steady_tally.core.measure.time import Span
+from steady_tally.core.measure.time import Span, recorded_time
 from steady_tally.core.measure.values import Role
 from steady_tally.core.notes import notes_of
 from steady_tally.core.outcome import Classed, Measured, Note, Outcome, Placed, account_of, counting_in, spans_of
+from steady_tally.core.place.counting import Counting
 from steady_tally.core.place.looking import Looked, look, words_of, zones_of
 from steady_tally.core.place.placing import (
     WAYS,
@@ -68,7 +87,7 @@ from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.base import bare, fingerprint
 from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.gather import Events, RecordedList, RecordedOutline
-from steady_tally.core.plan.place import Grid
+from steady_tally.core.plan.place import Grid, Zones
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Sources
@@ -119,6 +138,7 @@ class Chain:
     ) -> None:
         self.plan, self.sources, self.checksums = plan, sources, checksums or {}
         self.keep = _kept_here() if keep is None else keep
+        self._under_way: list[str] = []  # formulas whose keys are being made
         self._shelf, self._tell = shelf, tell or (lambda _says, _done, _total: None)
 
     # Keys: each result's part of the plan, hashed with what feeds it.
@@ -230,8 +250,46 @@ class Chain:
     def _measured_key(self, measure: MeasureKind) -> str:
         tallies = [self.tally_key(w) for w in measure.wants]
         joined = [self._joined_key(measure, role) for role, t in measure.terms.items() if t.reads]
-        others = [self._measured_key(self.plan.measures[name]) for name in measure.uses]
-        return fingerprint("measured", bare(measure), self.exposure_key(measure.events), tallies, joined, others)
+        named = self._named_keys(measure) if isinstance(measure, Formula) else []
+        return fingerprint("measured", bare(measure), self.exposure_key(measure.events), tallies, joined, named)
+
+    def _named_keys(self, formula: Formula) -> list[Any]:
+        """The keys of what a formula's names stand for; of what is worked out from itself none."""
+        if formula.text in self._under_way:
+            return []
+        self._under_way.append(formula.text)
+        try:
+            known = referents(self.plan, formula, self._name_of(formula), self._own_figures)
+            return [[word, self._referent_key(known[word])] for word in formula.names if word in known]
+        finally:
+            self._under_way.pop()
+
+    def _referent_key(self, what: Referent) -> Any:
+        match what:
+            case OfCount():
+                return self.tally_key(what.term.wanted)
+            case OfTerm():
+                return self._joined_key(self.plan.measures[what.measure], what.role)
+            case OfMeasure():
+                return self._measured_key(self.plan.measures[what.measure])
+            case OfOwn():
+                return [what.column, self.areas_key]
+            case OfSquareKilometres() | OfTime():
+                return []
+            case _:
+                assert_never(what)
+
+    def _name_of(self, measure: MeasureKind) -> str:
+        return next((n for n, m in self.plan.measures.items() if m is measure or m == measure), self.plan.mapped)
+
+    @cached_property
+    def _own_figures(self) -> list[str]:
+        """The columns of the areas themselves that hold numbers."""
+        areas = self.plan.place.areas
+        if not isinstance(areas, Zones) or areas.roll_up or areas.source not in self.sources.features:
+            return []
+        table = self.sources.table(areas.source, wanted_by="plan: measure")
+        return [c for c in table.columns.column_names if is_figure(table, c)]
 
     def _classed_key(self, measure: MeasureKind, classing: Classing) -> str:
         return fingerprint("classed", bare(classing), self._measured_key(measure))
@@ -372,6 +430,10 @@ class Chain:
         """One value for each area."""
 
         def anew() -> Measured:
+            if isinstance(measure, Formula):
+                name = self._name_of(measure)
+                check_no_circle(self.plan, name, self._own_figures)
+                used(self.plan, measure, name, self._own_figures)
             exposure, windows = self.exposure(measure.events), self._windows(measure)
             counting = counting_in(exposure, windows)
             # An area without ground has no value, whatever it would be divided by.
@@ -386,13 +448,68 @@ class Chain:
                 exposure.members,
                 self.tally,
                 lambda term: next(self.joined(measure, r) for r, t in measure.terms.items() if t is term),
-                lambda name: self.measured(self.plan.measures[name]).values,
+                lambda word: self._named(measure, word, exposure, over, spans),
             )
             values = measure.work_out(of)
             joined = {role: found for role in measure.terms if (found := self.joined(measure, role))}
             return Measured(values, joined)
 
         return self.keep(self._measured_key(measure), anew)
+
+    def _named(
+        self, formula: MeasureKind, word: str, exposure: Exposure, counting: Counting, spans: tuple[Span, ...]
+    ) -> tuple[Quantity, float]:
+        """What a word in a formula stands for in each area, and in the whole study."""
+        assert isinstance(formula, Formula)
+        what = used(self.plan, formula, self._name_of(formula), self._own_figures)[word]
+        known = np.asarray(counting.states == State.NUMBER)
+        none = np.zeros(len(known), dtype=np.uint8)
+
+        def figures(values: npt.NDArray[np.float64], lacks: State, unit: Unit) -> Quantity:
+            return Quantity(values, np.where(np.isnan(values), lacks, State.NUMBER).astype(np.uint8), none, unit)
+
+        match what:
+            case OfCount():
+                counted = self.tally(what.term.wanted)
+                assert isinstance(counted, Counted)
+                values = counted.events.astype(np.float64)
+                return figures(values, State.NOT_REPORTED, Unit(("events",))), float(values[known].sum())
+            case OfSquareKilometres():
+                values = counting.counted_km2
+                return figures(values, State.NOT_COMPUTABLE, Unit(("km²",))), float(values[known].sum())
+            case OfTime():
+                if not spans or not all(w.dated for w in self.plan.gather.events[formula.about or ""].recorded):
+                    raise PlanError(
+                        f"“{word}” needs the recorded windows and their days.",
+                        where="plan: measure: a formula",
+                        todo="Say in Gather when events were recorded.",
+                    )
+                values = recorded_time(spans, what.unit, lambda part: part.share, counting)
+                mean = float(values[known].mean()) if known.any() else np.nan
+                return figures(values, State.NOT_RECORDED, Unit((what.unit,))), mean
+            case OfTerm():
+                other = self.plan.measures[what.measure]
+                of = Material(
+                    counting, spans, exposure.members, self.tally, lambda _: self.joined(other, what.role), _no_names
+                )
+                term = other.terms[what.role]
+                values = term.amount(of, counting)
+                there = known & np.isfinite(values)
+                total = term.together(of, values, there)
+                return figures(values, State.NO_DENOMINATOR, Unit((what.noun,))), total
+            case OfMeasure():
+                other = self.plan.measures[what.measure]
+                measured = self.measured(other).values
+                why = none if measured.why is None else measured.why
+                total = np.nan if measured.total is None else measured.total
+                return Quantity(measured.value, measured.state, why, Unit((other.called(()),))), total
+            case OfOwn():
+                table = areas_table(exposure.areas)
+                values = column_numbers(table, what.column, None, wanted_by="plan: measure: a formula")
+                there = known & np.isfinite(values)
+                return figures(values, State.NOT_REPORTED, Unit((what.column,))), float(values[there].sum())
+            case _:
+                assert_never(what)
 
     def _windows(self, measure: MeasureKind) -> tuple[KeptWindow, ...]:
         return kept_windows(self.plan.gather.events[measure.events]) if measure.events is not None else ()
@@ -444,6 +561,10 @@ class Chain:
 def run(plan: Plan, sources: Sources) -> Outcome:
     """Do the whole chain for the mapped measure."""
     return Chain(plan, sources).outcome()
+
+
+def _no_names(word: str) -> tuple[Quantity, float]:
+    raise AssertionError(word)
 
 
 def _kept_here() -> Keep:

@@ -22,7 +22,9 @@ from steady_tally.core.gather.reading import Read, read_records
 from steady_tally.core.gather.records import Checked, Gathered, checked_of
 from steady_tally.core.gather.times import ReadTimes
 from steady_tally.core.gather.windows import kept_windows
+from steady_tally.core.measure.formula import Formula
 from steady_tally.core.measure.kind import MeasureKind
+from steady_tally.core.measure.names import OfCount, OfMeasure, referents
 from steady_tally.core.measure.tally import Tally, Wanted
 from steady_tally.core.notes import notes_of
 from steady_tally.core.outcome import Account, Figures, Placed, account_of
@@ -141,8 +143,20 @@ def fold(
 def _wanted(plan: Plan, measure: MeasureKind) -> list[Wanted]:
     """What a measure, and those that it uses, want of the events."""
     found = {w.key: w for w in measure.wants}
-    for name in measure.uses:
-        found |= {w.key: w for w in _wanted(plan, plan.measures[name])}
+    waiting: list[MeasureKind] = [measure]
+    done: list[MeasureKind] = []
+    while waiting:
+        one = waiting.pop()
+        done.append(one)
+        found |= {w.key: w for w in one.wants}
+        if isinstance(one, Formula):
+            # Which columns the areas have is not known yet: a word that events or measures have is theirs in any case.
+            known = referents(plan, one, next(n for n, m in plan.measures.items() if m == one), ())
+            for what in (known[word] for word in one.names if word in known):
+                if isinstance(what, OfCount):
+                    found[what.term.wanted.key] = what.term.wanted
+                if isinstance(what, OfMeasure) and plan.measures[what.measure] not in done:
+                    waiting.append(plan.measures[what.measure])
     return list(found.values())
 
 

@@ -28,9 +28,9 @@ class MeasureKind(Part, ABC):
         return tuple(w for term in self.terms.values() for w in term.wants)
 
     @property
-    def uses(self) -> tuple[str, ...]:
-        """The names of other measures that it needs."""
-        return ()
+    def is_share(self) -> bool:
+        """Is it a part of something that holds it?"""
+        return False
 
     @property
     def events(self) -> str | None:

@@ -33,6 +33,16 @@ class Term:
 
 
 @dataclass(frozen=True)
+class NamedFigure:
+    """What a name in a formula stands for: (areas,) figures, their unit in words, and that of the whole study."""
+
+    name: str
+    figures: Floats
+    unit: str
+    total: float
+
+
+@dataclass(frozen=True)
 class AreaValues:
     """The values, one entry an area.
 
@@ -45,6 +55,8 @@ class AreaValues:
     chance : what chance may have made of each value; None where nothing is known of that.
     whole : the values are whole numbers.
     total : the value of all areas with one taken together; None where there is none.
+    named : of a formula, what its names stand for.
+    why : (areas,) positions in `expression.WHYS`: why an area's value cannot be worked out; None where none says.
     total_chance : what chance may have made of that, for one "area".
     """
 
@@ -56,11 +68,13 @@ class AreaValues:
     whole: bool = False
     total: float | None = None
     total_chance: Chance | None = None
+    named: tuple[NamedFigure, ...] = ()
+    why: npt.NDArray[np.uint8] | None = None
 
     @property
     def numerator(self) -> Floats:
-        """(areas,) the first term."""
-        return self.terms[0].figures
+        """(areas,) the first term; of a formula, which has none, the value itself."""
+        return self.terms[0].figures if self.terms else self.value
 
     def term(self, role: Role) -> Floats | None:
         """(areas,) the term in that role, where there is one."""

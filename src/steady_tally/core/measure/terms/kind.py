@@ -12,10 +12,10 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.areas import Areas
+from steady_tally.core.measure.expression import Quantity
 from steady_tally.core.measure.tally import Tally, Wanted
 from steady_tally.core.measure.terms.joined import Following, TableFigures
 from steady_tally.core.measure.time import Span, TimeUnit
-from steady_tally.core.measure.values import AreaValues
 from steady_tally.core.place.counting import Counting, Members
 from steady_tally.core.plan.base import Part
 from steady_tally.core.plan.conditions import Condition
@@ -37,8 +37,8 @@ class Material:
     members : the zones that areas are made of, where they are made of whole zones.
     tally : what a term wants of the events.
     joined : what a term has of its sources.
-    measured : what another measure of the plan comes to, by its name.
     time : the time that the measure is divided by.
+    named : what a name in a formula stands for: its figures, and that of the whole study.
     whole : the first term's figure of all areas with a value together, where it is known.
     """
 
@@ -47,7 +47,7 @@ class Material:
     members: Members | None
     tally: Callable[[Wanted], Tally]
     joined: Callable[[TermKind], TableFigures | None]
-    measured: Callable[[str], AreaValues]
+    named: Callable[[str], tuple[Quantity, float]]
     time: TimeUnit = "none"
     whole: float = np.nan
 

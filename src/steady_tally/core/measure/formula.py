@@ -1,0 +1,80 @@
+"""A measure written out by hand, as an expression of what is at hand."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Annotated, ClassVar, Literal
+
+import numpy as np
+from pydantic import AfterValidator, Field
+
+from steady_tally.core.errors import PlanError
+from steady_tally.core.measure.expression import MOST_LETTERS, Quantity, evaluate, parse
+from steady_tally.core.measure.kind import MeasureKind
+from steady_tally.core.measure.terms.kind import Material, TermKind
+from steady_tally.core.measure.values import AreaValues, NamedFigure, Role
+from steady_tally.core.plan.base import Name
+from steady_tally.core.plan.gather import RecordedWindow
+from steady_tally.core.states import State
+
+
+def _is_formula(text: str) -> str:
+    try:
+        parse(text)
+    except PlanError as error:
+        raise ValueError(error.what) from None
+    return text
+
+
+class Formula(MeasureKind):
+    """An expression; `about` names the events that `events`, `years` and `windows` in it stand for."""
+
+    WORDS: ClassVar[frozenset[str]] = frozenset({"noun"})
+
+    kind: Literal["formula"] = "formula"
+    text: Annotated[str, Field(min_length=1, max_length=MOST_LETTERS), AfterValidator(_is_formula)]
+    about: Name | None = None
+    noun: str = Field("", max_length=200, description="What its figures are, in words.")
+
+    @property
+    def terms(self) -> Mapping[Role, TermKind]:
+        return {}
+
+    @property
+    def names(self) -> Mapping[str, int]:
+        return parse(self.text).names
+
+    @property
+    def events(self) -> str | None:
+        return self.about
+
+    @property
+    def grows_with_time(self) -> bool:
+        return False
+
+    @property
+    def per(self) -> float:
+        return 1.0
+
+    def work_out(self, of: Material) -> AreaValues:
+        areas = len(of.counting.states)
+        figures: dict[str, Quantity] = {}
+        whole: dict[str, Quantity] = {}
+        for name in self.names:
+            figures[name], total = of.named(name)
+            whole[name] = Quantity.of(total, 1, figures[name].unit)
+        found = evaluate(parse(self.text), figures.__getitem__, areas)
+        states = np.where(of.counting.states == State.NUMBER, found.states, of.counting.states).astype(np.uint8)
+        value = np.where(states == State.NUMBER, found.values, np.nan)
+        together = evaluate(parse(self.text), whole.__getitem__, 1)
+        known = together.states[0] == State.NUMBER and np.isfinite(together.values[0])
+        named = tuple(
+            NamedFigure(name, np.where(q.states == State.NUMBER, q.values, np.nan), q.unit.says, whole[name].values[0])
+            for name, q in figures.items()
+        )
+        return AreaValues(
+            (), 1.0, value, states, None, total=float(together.values[0]) if known else None, named=named, why=found.why
+        )
+
+    def called(self, windows: Sequence[RecordedWindow]) -> str:
+        return self.noun or self.text
