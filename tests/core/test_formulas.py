@@ -180,7 +180,7 @@ def test_names_become_plain_words():
 
 
 def with_formula(text: str, **others: Any) -> dict[str, Any]:
-    plan = rate([], time="window")
+    plan = rate([], time="year")
     plan["measure"] = {
         "rate": plan["measure"]["m"],
         "f": {"kind": "formula", "text": text, "about": "calls"},
@@ -206,7 +206,7 @@ def test_a_formula_stands_for_what_is_at_hand():
     assert values.named[0].figures.tolist() == [4, 3, 3]
     assert values.total == pytest.approx(round(10 / (3 * KM2), 2))
     rates = outcome_of({**with_formula("1"), "show": {"mapped": "rate"}}).measured.values
-    again = outcome_of(with_formula("events / residents / windows")).measured.values
+    again = outcome_of(with_formula("events / residents / years")).measured.values
     assert again.value.tolist() == pytest.approx(rates.value.tolist())
     assert outcome_of(with_formula("rate * 2")).measured.values.value.tolist() == pytest.approx(rates.value * 2)
     beside = outcome_of(with_formula("if(thefts > 0, events / thefts, 0 - 1)")).measured.values

@@ -59,7 +59,7 @@ export function columnsOf(view: View): Record<Stage, Column> {
 function totalText(view: View): string {
   const total = view.total_value;
   if (total === null) return view.terms.length ? "–" : plural(view.events, "event");
-  if (view.terms.length > 1) return figure(total);
+  if (view.terms.length !== 1) return figure(total);
   const noun = view.terms[0].noun;
   return noun === "events" ? plural(total, "event") : `${termFigure(total)} ${noun}`;
 }
@@ -72,10 +72,10 @@ function measureNote(view: View): { note: string; warns: boolean } {
     const note = divided.length === open.length ? `divided by ${open.join(", ")}!` : open.join(", ");
     return { note, warns: true };
   }
-  const plain = view.terms.length < 2;
+  const plain = view.terms.length === 1;
   const note = plain
     ? `in ${plural(view.ledger.areas.read, "area")}`
-    : view.value_name.replace("events ", "");
+    : view.value_name.replace(/^events /, "");
   return { note, warns: false };
 }
 

@@ -24,6 +24,10 @@ export interface Values {
   /** How many windows or years of recording each is divided by; 1 where time is not. */
   time: Float64Array;
   state: Uint8Array;
+  /** Why a value cannot be worked out, where something says. */
+  why: Uint8Array;
+  /** Of a formula, the figures that its names stand for. */
+  named: Float64Array[];
   /** The ends of each value's 95 % interval. */
   low: Float64Array;
   high: Float64Array;
@@ -80,7 +84,10 @@ export async function fetchNames(results: string, key: string): Promise<Names> {
 
 export async function fetchValues(results: string, key: string): Promise<Values> {
   const table = await getArrow(`${results}/values/${key}`);
+  const named = table.schema.names.filter((name) => String(name).startsWith("named "));
   return {
+    why: numbers(table, "why"),
+    named: named.map((name) => numbers<Float64Array>(table, String(name))),
     numerator: numbers(table, "numerator"),
     events: numbers(table, "events"),
     denominator: numbers(table, "denominator"),
@@ -92,6 +99,17 @@ export async function fetchValues(results: string, key: string): Promise<Values>
     low: numbers(table, "low"),
     high: numbers(table, "high"),
   };
+}
+
+/** The value and the state of each area by one measure. */
+export interface OneMeasure {
+  value: Float64Array;
+  state: Uint8Array;
+}
+
+export async function fetchMeasure(results: string, name: string, key: string): Promise<OneMeasure> {
+  const table = await getArrow(`${results}/measures/${encodeURIComponent(name)}/${key}`);
+  return { value: numbers(table, "value"), state: numbers(table, "state") };
 }
 
 export async function fetchClasses(results: string, key: string): Promise<Classes> {

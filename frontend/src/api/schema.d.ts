@@ -548,6 +548,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/plans/{version}/formula": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a formula comes to while it is written */
+        post: operations["measure_formula_studies__uuid_study_id__plans__uuid_version__formula_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/plans/{version}/ledger": {
         parameters: {
             query?: never;
@@ -1377,6 +1394,30 @@ export interface components {
             inside?: components["schemas"]["Outline"][];
         };
         /**
+         * Formula
+         * @description An expression; `about` names the events that `events`, `years` and `windows` in it stand for.
+         */
+        Formula: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "formula";
+            /** Text */
+            text: string;
+            /**
+             * About
+             * @default null
+             */
+            about: string | null;
+            /**
+             * Noun
+             * @description What its figures are, in words.
+             * @default
+             */
+            noun: string;
+        };
+        /**
          * FromTable
          * @description A figure of a table with one or several rows an area.
          */
@@ -1959,7 +2000,7 @@ export interface components {
             place: components["schemas"]["Place"];
             /** Measure */
             measure: {
-                [key: string]: components["schemas"]["Quotient"];
+                [key: string]: components["schemas"]["Quotient"] | components["schemas"]["Formula"];
             };
             /** Class */
             class?: {
@@ -2031,9 +2072,8 @@ export interface components {
          */
         Quotient: {
             /**
-             * Kind
-             * @default quotient
-             * @constant
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
              */
             kind: "quotient";
             /** Numerator */
@@ -2460,7 +2500,23 @@ export interface components {
         MendView: {
             /** Says */
             says: string;
-            measure: components["schemas"]["Quotient"];
+            /** Measure */
+            measure: components["schemas"]["Quotient"] | components["schemas"]["Formula"];
+        };
+        /**
+         * NamedView
+         * @description What a name in a formula stands for; its figures come with the values.
+         */
+        NamedView: {
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /**
+             * Total
+             * @description Of the whole study.
+             */
+            total: number | null;
         };
         /**
          * NoteView
@@ -2736,6 +2792,11 @@ export interface components {
              * @description The values are whole numbers.
              */
             whole: boolean;
+            /**
+             * Named
+             * @description Of a formula, what its names stand for.
+             */
+            named: components["schemas"]["NamedView"][];
         };
         /** NewPlan */
         NewPlan: {
@@ -3467,6 +3528,11 @@ export interface components {
             /** Total */
             total: number | null;
         };
+        /** TrialRequest */
+        TrialRequest: {
+            /** Measure */
+            measure: components["schemas"]["Quotient"] | components["schemas"]["Formula"];
+        };
         /** MeasureSummaries */
         MeasureSummaries: {
             /** Measures */
@@ -3492,6 +3558,66 @@ export interface components {
              * @description Why it cannot be worked out; empty where it can.
              */
             fault: string;
+        };
+        /**
+         * FormulaView
+         * @description What a formula that is being written comes to.
+         */
+        FormulaView: {
+            fault: components["schemas"]["FormulaFault"] | null;
+            /**
+             * Value
+             * @description Of the area that was asked for, else of the whole study.
+             */
+            value: number | null;
+            /**
+             * State
+             * @description What that is where it is no number, and why.
+             */
+            state: string;
+            /** Unit */
+            unit: string;
+            /** Words */
+            words: components["schemas"]["WordView"][];
+        };
+        /** FormulaFault */
+        FormulaFault: {
+            /**
+             * At
+             * @description The position of the letter where it is, from 0.
+             */
+            at: number;
+            /** Length */
+            length: number;
+            /** Says */
+            says: string;
+        };
+        /** WordView */
+        WordView: {
+            /** Word */
+            word: string;
+            /**
+             * Says
+             * @description What it stands for.
+             */
+            says: string;
+        };
+        /** FormulaDraft */
+        FormulaDraft: {
+            /** Text */
+            text: string;
+            /**
+             * About
+             * @description The events that “events” stands for.
+             * @default null
+             */
+            about: string | null;
+            /**
+             * Area
+             * @description The area that its value is wanted for.
+             * @default null
+             */
+            area: number | null;
         };
         /** LedgerView */
         LedgerView: {
@@ -4986,7 +5112,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Quotient"];
+                "application/json": components["schemas"]["TrialRequest"];
             };
         };
         responses: {
@@ -5074,6 +5200,51 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measure_formula_studies__uuid_study_id__plans__uuid_version__formula_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FormulaDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormulaView"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {

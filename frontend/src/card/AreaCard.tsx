@@ -9,11 +9,11 @@ import type { Schemas, Study, View } from "../api/client";
 import { figure, plural, whole } from "../format";
 import { ABOVE_ALL, BELOW_ALL, classOf, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
 import { sumOf } from "../outcome/terms";
-import { STATE_WORDS } from "../outcome/words";
+import { STATE_WORDS, stateText } from "../outcome/words";
 import { mappedClasses, mappedEvents } from "../plan/mapped";
 import { leftOut } from "../plan/place";
 import { CARD_WIDTH } from "../state/hang";
-import { useAreaProfile, useSavePlan } from "../state/queries";
+import { useAreaProfile, useOtherMeasures, useSavePlan } from "../state/queries";
 import { useDoing } from "../state/store";
 import { INK, PAPER, QUIET, RULE } from "../theme";
 
@@ -43,6 +43,7 @@ interface Props {
 export function AreaCard({ study, view, areas, area }: Props) {
   const set = useDoing((d) => d.set);
   const profile = useAreaProfile(view, area).data;
+  const others = useOtherMeasures(view, true);
   const value = areas.value[area];
   const known = !Number.isNaN(value);
   const zeroApart = mappedClasses(view.plan).zero === "apart";
@@ -84,7 +85,7 @@ export function AreaCard({ study, view, areas, area }: Props) {
         {areas.identifier[area]}
       </Box>
       <Box data-testid="value" sx={{ fontSize: "1.9rem", mt: 1.5, lineHeight: 1.1 }}>
-        {known ? figure(value) : STATE_WORDS[areas.state[area]]}
+        {known ? figure(value) : stateText(areas, area)}
       </Box>
       <Box sx={{ color: QUIET, fontSize: "0.8125rem", mb: 1.5 }}>{view.value_name}</Box>
       <Box
@@ -119,12 +120,12 @@ export function AreaCard({ study, view, areas, area }: Props) {
           "none"
         ) : null}
       </Entry>
-      {known && (
+      {known && !Number.isNaN(areas.low[area]) && (
         <Entry label="95 % interval">
           {figure(areas.low[area])} to {figure(areas.high[area])}
         </Entry>
       )}
-      {band && (
+      {band && !Number.isNaN(areas.steadiness[area]) && (
         <Entry
           label="steadiness"
           says="how likely the area is to stay in its class, were chance to fall out otherwise"
@@ -134,6 +135,11 @@ export function AreaCard({ study, view, areas, area }: Props) {
       )}
       {known && <Entry label="rank">{`${whole(rank)} of ${whole(numbered.length)}`}</Entry>}
       <Entry label="km²">{figure(areas.areaKm2[area])}</Entry>
+      {others.map(({ name, values }) => (
+        <Entry key={name} label={name}>
+          {Number.isNaN(values.value[area]) ? STATE_WORDS[values.state[area]] : figure(values.value[area])}
+        </Entry>
+      ))}
       {profile && <TimeLine profile={profile} />}
       {profile?.categories.map((category) => (
         <Commonest

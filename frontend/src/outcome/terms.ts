@@ -2,6 +2,7 @@
 import type { Areas } from "../api/bulk";
 import type { Schemas, View } from "../api/client";
 import { figure, plural, whole } from "../format";
+import { valueText } from "./words";
 
 export type TermLine = Schemas["TermView"];
 export type Role = TermLine["role"];
@@ -32,7 +33,10 @@ export function termFigure(n: number | null): string {
 /** The sum of one area, a line for each part. */
 export function sumOf(view: View, areas: Areas, area: number): string[] {
   const [counted, ...others] = view.terms;
-  if (!counted) return [];
+  if (!counted) {
+    const named = view.named.map((n, i) => `${n.name} ${termFigure(areas.named[i]?.[area] ?? null)}`);
+    return [...named, view.value_name, `= ${valueText(areas, area)}`];
+  }
   const first = amountOf(counted, figureOf(areas, "counted", area));
   const lines = [first];
   for (const term of others) {

@@ -13,10 +13,27 @@ export const STATE_WORDS = [
   "cannot be worked out",
 ];
 
+/** Why a value cannot be worked out, by its code. */
+export const WHY_WORDS = [
+  "",
+  "divided by zero",
+  "the root of a number below zero",
+  "the logarithm of a number that is not above zero",
+  "a power that is no number",
+  "too large a number",
+  "no event has a number",
+];
+
 /** What an area's value says. */
 export function valueText(areas: Areas, area: number): string {
   const value = areas.value[area];
-  return Number.isNaN(value) ? STATE_WORDS[areas.state[area]] : figure(value);
+  return Number.isNaN(value) ? stateText(areas, area) : figure(value);
+}
+
+/** What an area is that has no number, and why where that is known. */
+export function stateText(areas: Areas, area: number): string {
+  const why = WHY_WORDS[areas.why[area]];
+  return why ? `${STATE_WORDS[areas.state[area]]}: ${why}` : STATE_WORDS[areas.state[area]];
 }
 
 /** What a grid comes to that is only tried out. */

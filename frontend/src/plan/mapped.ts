@@ -17,9 +17,14 @@ export function mappedEventsName(plan: Plan): string {
 
 /** The name of the events that a measure counts, if it does. */
 export function eventsOf(measure: Measure): string | null {
-  for (const term of [measure.numerator, measure.denominator])
-    if (term && "events" in term) return term.events;
-  return null;
+  switch (measure.kind) {
+    case "formula":
+      return measure.about;
+    case "quotient":
+      for (const term of [measure.numerator, measure.denominator])
+        if (term && "events" in term) return term.events;
+      return null;
+  }
 }
 
 export function mappedEvents(plan: Plan): Events {

@@ -109,9 +109,10 @@ export function withAreas(plan: Plan, areas: AreasPlan): void {
   plan.place.areas = areas;
   if (!other) return;
   const measure = mappedMeasure(plan);
-  if (measure.denominator?.kind === "table") {
+  if (measure.kind === "quotient" && measure.denominator?.kind === "table") {
     const there = Object.entries(plan.measure).find(
-      ([, m]) => m.denominator?.kind === "ground" && eventsOf(m) === eventsOf(measure),
+      ([, m]) =>
+        m.kind === "quotient" && m.denominator?.kind === "ground" && eventsOf(m) === eventsOf(measure),
     );
     const name = mappedEventsName(plan);
     if (there) plan.show.mapped = there[0];

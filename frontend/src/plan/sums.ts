@@ -1,4 +1,5 @@
 /** Sums and their terms: making them, telling them apart, and what a changed one is called. Knows no React. */
+import { hasTime } from "./mapped";
 import type { Denominator, Numerator, Plan, Quotient, Term } from "./types";
 
 /** The multipliers that are offered. */
@@ -20,9 +21,10 @@ export function perGround(events: string, timed: boolean): Quotient {
   };
 }
 
-/** The same sum with another term above the line; what is recorded in no time is not divided by time. */
-export function counting(measure: Quotient, numerator: Numerator): Quotient {
-  const timed = "events" in numerator || (measure.denominator !== null && "events" in measure.denominator);
+/** The same sum with another term above the line; what is recorded in no known time is not divided by time. */
+export function counting(plan: Plan, measure: Quotient, numerator: Numerator): Quotient {
+  const events = [numerator, measure.denominator].find((t) => t !== null && "events" in t);
+  const timed = events && "events" in events && hasTime(plan.gather.events[events.events]);
   return { ...measure, numerator, time: timed ? measure.time : "none" };
 }
 
@@ -41,6 +43,7 @@ export function asBefore<T extends Term>(plans: readonly Plan[], areas: Plan["pl
     )
       continue;
     for (const measure of Object.values(plan.measure)) {
+      if (measure.kind !== "quotient") continue;
       const found = [measure.numerator, measure.denominator].find((t) => isSame(t, term));
       if (found) return found as T;
     }

@@ -4,7 +4,8 @@ import { useMemo } from "react";
 import type { Areas } from "../api/bulk";
 import type { View } from "../api/client";
 import { termOf } from "../outcome/terms";
-import { STATE_WORDS } from "../outcome/words";
+import { STATE_WORDS, stateText } from "../outcome/words";
+import { useOtherMeasures } from "../state/queries";
 import { useParts } from "../state/store";
 import { type Column, Grid } from "./Grid";
 import type { Cell } from "./sorting";
@@ -12,30 +13,37 @@ import type { Cell } from "./sorting";
 export function AreaRows({ view, areas }: { view: View; areas: Areas }) {
   const { hovered, selected, set } = useParts("hovered", "selected", "set");
   const under = termOf(view, "under");
+  const others = useOtherMeasures(view, true);
   const columns: Column[] = [
     { title: "area", share: 2 },
     { title: "name", share: 3 },
-    { title: view.terms[0]?.noun ?? "", share: 1, number: true },
+    ...(view.terms.length ? [{ title: view.terms[0].noun, share: 1, number: true }] : []),
+    ...view.named.map((n): Column => ({ title: n.name, share: 1, number: true })),
     ...(under ? [{ title: under.noun, share: 1, number: true }] : []),
     { title: view.value_name, share: 3, number: true },
+    ...others.map((o): Column => ({ title: o.name, share: 2, number: true })),
   ];
   const cells = useMemo(
     () =>
       areas.name.map((name, i): Cell[] => [
         areas.identifier[i],
         name,
-        areas.numerator[i],
+        ...(view.terms.length ? [Number.isNaN(areas.numerator[i]) ? null : areas.numerator[i]] : []),
+        ...areas.named.map((figures) => (Number.isNaN(figures[i]) ? null : figures[i])),
         ...(under ? [Number.isNaN(areas.denominator[i]) ? null : areas.denominator[i]] : []),
-        Number.isNaN(areas.value[i]) ? STATE_WORDS[areas.state[i]] : areas.value[i],
+        Number.isNaN(areas.value[i]) ? stateText(areas, i) : areas.value[i],
+        ...others.map(({ values: { value, state } }) =>
+          Number.isNaN(value[i]) ? STATE_WORDS[state[i]] : value[i],
+        ),
       ]),
-    [areas, under],
+    [areas, under, others, view.terms.length],
   );
   return (
     <Grid
       label="Areas"
       columns={columns}
       rows={cells}
-      first={{ column: columns.length - 1, down: true }}
+      first={{ column: columns.length - 1 - others.length, down: true }}
       marked={[hovered, selected]}
       onHover={(row) => set({ hovered: row })}
       onChoose={(row) => set({ selected: row })}

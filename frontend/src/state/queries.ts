@@ -7,6 +7,7 @@ import {
   type Classes,
   fetchClasses,
   fetchLines,
+  fetchMeasure,
   fetchNames,
   fetchOver,
   fetchPoints,
@@ -16,6 +17,7 @@ import {
   type GridTrial,
   type Lines,
   type Names,
+  type OneMeasure,
   resultsOf,
   type Shapes,
   type Values,
@@ -94,6 +96,52 @@ export function useTally(view: View, where: readonly Condition[], events = view.
   });
 }
 
+/** All measures of the study, each with the key of its values. */
+export function useMeasures(view: View, wanted: boolean) {
+  return useQuery({
+    queryKey: ["measures", view.study, view.version],
+    queryFn: async () =>
+      (await getJson<{ measures: Schemas["MeasureSummary"][] }>(`${resultsOf(view)}/measures`)).measures,
+    enabled: wanted && Object.keys(view.plan.measure).length > 1,
+    ...KEPT,
+  });
+}
+
+/** A measure that is not mapped, with its values. */
+export interface Beside {
+  name: string;
+  values: OneMeasure;
+}
+
+/** The values of the other measures that came so far. */
+export function useOtherMeasures(view: View, wanted: boolean): readonly Beside[] {
+  const all = useMeasures(view, wanted).data ?? [];
+  const others = all.filter((m) => m.name !== view.measure && !m.fault && m.name in view.plan.measure);
+  return useQueries({
+    queries: others.map((m) => ({
+      queryKey: ["measure", view.study, m.name, m.key],
+      queryFn: async () => ({ name: m.name, values: await fetchMeasure(resultsOf(view), m.name, m.key) }),
+      enabled: wanted,
+      retry: false,
+      ...KEPT,
+    })),
+    combine: besides,
+  });
+}
+
+function besides(results: readonly { data?: Beside }[]): readonly Beside[] {
+  return results.flatMap((r) => (r.data ? [r.data] : []));
+}
+
+/** What a formula comes to while it is written. */
+export function useFormula(view: View, text: string, about: string | null, area: number | null) {
+  return useQuery({
+    queryKey: ["formula", view.study, view.version, text, about, area],
+    queryFn: () => postJson<Schemas["FormulaView"]>(`${resultsOf(view)}/formula`, { text, about, area }),
+    ...KEPT,
+  });
+}
+
 export type Offers = Schemas["OffersView"];
 
 /** What could stand in the sum. */
@@ -140,7 +188,7 @@ export function useChangeMeasure(view: View, save: Save) {
 }
 
 function tryMeasure(view: View, measure: Measure) {
-  return postJson<Schemas["TrialView"]>(`${resultsOf(view)}/measure-trial`, measure);
+  return postJson<Schemas["TrialView"]>(`${resultsOf(view)}/measure-trial`, { measure });
 }
 
 /** The account of events that the map does not count. */

@@ -37,6 +37,7 @@ from steady_tally.core.measure.expression import Quantity, Unit
 from steady_tally.core.measure.formula import Formula
 from steady_tally.core.measure.kind import MeasureKind
 from steady_tally.core.measure.names import (
+    AtHand,
     OfCount,
     OfMeasure,
     OfOwn,
@@ -259,7 +260,7 @@ class Chain:
             return []
         self._under_way.append(formula.text)
         try:
-            known = referents(self.plan, formula, self._name_of(formula), self._own_figures)
+            known = referents(self.at_hand, formula, self.name_of(formula))
             return [[word, self._referent_key(known[word])] for word in formula.names if word in known]
         finally:
             self._under_way.pop()
@@ -279,17 +280,18 @@ class Chain:
             case _:
                 assert_never(what)
 
-    def _name_of(self, measure: MeasureKind) -> str:
+    def name_of(self, measure: MeasureKind) -> str:
         return next((n for n, m in self.plan.measures.items() if m is measure or m == measure), self.plan.mapped)
 
     @cached_property
-    def _own_figures(self) -> list[str]:
-        """The columns of the areas themselves that hold numbers."""
+    def at_hand(self) -> AtHand:
+        """What formulas may name."""
         areas = self.plan.place.areas
-        if not isinstance(areas, Zones) or areas.roll_up or areas.source not in self.sources.features:
-            return []
-        table = self.sources.table(areas.source, wanted_by="plan: measure")
-        return [c for c in table.columns.column_names if is_figure(table, c)]
+        columns: list[str] = []
+        if isinstance(areas, Zones) and not areas.roll_up and areas.source in self.sources.features:
+            table = self.sources.table(areas.source, wanted_by="plan: measure")
+            columns = [c for c in table.columns.column_names if is_figure(table, c)]
+        return AtHand(list(self.plan.gather.events), self.plan.measures, columns)
 
     def _classed_key(self, measure: MeasureKind, classing: Classing) -> str:
         return fingerprint("classed", bare(classing), self._measured_key(measure))
@@ -431,9 +433,9 @@ class Chain:
 
         def anew() -> Measured:
             if isinstance(measure, Formula):
-                name = self._name_of(measure)
-                check_no_circle(self.plan, name, self._own_figures)
-                used(self.plan, measure, name, self._own_figures)
+                name = self.name_of(measure)
+                check_no_circle(self.at_hand, name)
+                used(self.at_hand, measure, name)
             exposure, windows = self.exposure(measure.events), self._windows(measure)
             counting = counting_in(exposure, windows)
             # An area without ground has no value, whatever it would be divided by.
@@ -461,7 +463,7 @@ class Chain:
     ) -> tuple[Quantity, float]:
         """What a word in a formula stands for in each area, and in the whole study."""
         assert isinstance(formula, Formula)
-        what = used(self.plan, formula, self._name_of(formula), self._own_figures)[word]
+        what = used(self.at_hand, formula, self.name_of(formula))[word]
         known = np.asarray(counting.states == State.NUMBER)
         none = np.zeros(len(known), dtype=np.uint8)
 

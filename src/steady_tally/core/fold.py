@@ -24,7 +24,7 @@ from steady_tally.core.gather.times import ReadTimes
 from steady_tally.core.gather.windows import kept_windows
 from steady_tally.core.measure.formula import Formula
 from steady_tally.core.measure.kind import MeasureKind
-from steady_tally.core.measure.names import OfCount, OfMeasure, referents
+from steady_tally.core.measure.names import AtHand, OfCount, OfMeasure, referents
 from steady_tally.core.measure.tally import Tally, Wanted
 from steady_tally.core.notes import notes_of
 from steady_tally.core.outcome import Account, Figures, Placed, account_of
@@ -145,13 +145,14 @@ def _wanted(plan: Plan, measure: MeasureKind) -> list[Wanted]:
     found = {w.key: w for w in measure.wants}
     waiting: list[MeasureKind] = [measure]
     done: list[MeasureKind] = []
+    hand = AtHand(list(plan.gather.events), plan.measures)
     while waiting:
         one = waiting.pop()
         done.append(one)
         found |= {w.key: w for w in one.wants}
         if isinstance(one, Formula):
             # Which columns the areas have is not known yet: a word that events or measures have is theirs in any case.
-            known = referents(plan, one, next(n for n, m in plan.measures.items() if m == one), ())
+            known = referents(hand, one, next(n for n, m in plan.measures.items() if m == one))
             for what in (known[word] for word in one.names if word in known):
                 if isinstance(what, OfCount):
                     found[what.term.wanted.key] = what.term.wanted

@@ -110,6 +110,7 @@ def _placed(outcome: Figures) -> Iterator[str]:
 
 
 def _measured(outcome: Figures, sources: Sources) -> Iterator[str]:
+    yield from outcome.measured.values.notes
     for role, term in outcome.measure.terms.items():
         yield from term.told(outcome.measured.joined.get(role), sources, outcome.spans)
 

@@ -13,15 +13,19 @@ from steady_tally.core.errors import Conflict, NotFound, PlanError
 from steady_tally.core.gather.categories import category_columns
 from steady_tally.core.gather.reading import EVENTS, used_columns
 from steady_tally.core.measure import Measure
+from steady_tally.core.measure.expression import MOST_LETTERS, WHYS, FormulaError, parse
+from steady_tally.core.measure.formula import Formula
 from steady_tally.core.measure.multiplier import readable
+from steady_tally.core.measure.names import referent_says, referents
 from steady_tally.core.measure.offers import is_figure, offers
+from steady_tally.core.measure.quotient import Quotient
 from steady_tally.core.measure.terms.join import propose
 from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.place import Zones
-from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.core.report.sums import proposed_name
 from steady_tally.core.sources import Sources, Table
+from steady_tally.core.states import STATES, State
 from steady_tally.results.kept import kept
 from steady_tally.results.studies import chain_of, stored_sources
 from steady_tally.store.sources import sources_of
@@ -119,6 +123,13 @@ def offered(path: PlanPath) -> Response:
     )
 
 
+def _plainly(error: PlanError) -> str:
+    """What is wrong, without where in the plan that stands: the user looks at it."""
+    what = error.what.removeprefix("measure.")
+    todo = "" if error.todo.startswith("See docs") else f" {error.todo}"
+    return f"{what[:1].upper()}{what[1:]}{todo}"
+
+
 def _columns_of(chain: Chain, name: str) -> EventsColumns:
     events = chain.plan.gather.events[name]
     table: Table = chain.sources.table(events.source, wanted_by=EVENTS)
@@ -128,6 +139,10 @@ def _columns_of(chain: Chain, name: str) -> EventsColumns:
     kinds = set(category_columns(table))
     names = [c for c in others if c not in kinds and (c not in figures or c == events.identifier)]
     return EventsColumns(events=name, source=events.source, figures=figures, names=names)
+
+
+class TrialRequest(BaseModel):
+    measure: Measure
 
 
 class TrialView(BaseModel):
@@ -142,19 +157,20 @@ class TrialView(BaseModel):
 
 @api.post(f"{PLAN}/measure-trial", summary="What another measure would come to", responses={"200": TrialView})
 @needs(Right.READ)
-def tried(path: PlanPath, body: Measure) -> Response:
+def tried(path: PlanPath, body: TrialRequest) -> Response:
+    measure = body.measure
     plan = plan_of(path)
     try:
-        plan = _with_measure(plan, body)
+        plan = plan.with_measure(plan.mapped, measure)
         chain = chain_of(engine(), path.study_id, plan)
-        values = chain.measured(body).values
+        values = chain.measured(measure).values
     except PlanError as error:
-        nothing = {"name": plan.mapped, "readable_name": plan.mapped, "per": body.per, "total": None}
-        return answer(TrialView(refusal=error.sentence, **nothing))
-    per = readable(values.value / values.per, share=body.is_share)
-    fitting = body.model_copy(update={"per": per})
-    windows = plan.gather.events[body.events].recorded if body.events else []
-    name, readable_name = (proposed_name(m, m.called(windows)) for m in (body, fitting))
+        nothing = {"name": plan.mapped, "readable_name": plan.mapped, "per": measure.per, "total": None}
+        return answer(TrialView(refusal=_plainly(error), **nothing))
+    per = readable(values.value / values.per, share=measure.is_share)
+    fitting = measure.model_copy(update={"per": per}) if isinstance(measure, Quotient) else measure
+    windows = plan.gather.events[measure.events].recorded if measure.events else []
+    name, readable_name = (proposed_name(m, m.called(windows)) for m in (measure, fitting))
     return answer(TrialView(refusal="", name=name, per=per, readable_name=readable_name, total=values.total))
 
 
@@ -206,12 +222,65 @@ def values_of(path: MeasurePath) -> Response:
     return bulk(pa.table({"value": pa.array(values.value), "state": pa.array(values.state.astype(np.uint8))}), {})
 
 
+class FormulaDraft(BaseModel):
+    text: str = Field(max_length=MOST_LETTERS)
+    about: str | None = Field(None, max_length=200, description="The events that “events” stands for.")
+    area: int | None = Field(None, ge=0, description="The area that its value is wanted for.")
+
+
+class FormulaFault(BaseModel):
+    at: int = Field(description="The position of the letter where it is, from 0.")
+    length: int
+    says: str
+
+
+class WordView(BaseModel):
+    word: str
+    says: str = Field(description="What it stands for.")
+
+
+class FormulaView(BaseModel):
+    """What a formula that is being written comes to."""
+
+    fault: FormulaFault | None
+    value: float | None = Field(description="Of the area that was asked for, else of the whole study.")
+    state: str = Field(description="What that is where it is no number, and why.")
+    unit: str
+    words: list[WordView]
+
+
+@api.post(f"{PLAN}/formula", summary="What a formula comes to while it is written", responses={"200": FormulaView})
+@needs(Right.READ)
+def formula(path: PlanPath, body: FormulaDraft) -> Response:
+    chain = _chain(path)
+    plan = chain.plan
+    about = body.about if body.about in plan.gather.events else None
+    words = _words(chain, about)
+    nothing = {"value": None, "state": "", "unit": "", "words": words}
+    try:
+        measure = Formula(text=body.text, about=about) if parse(body.text) else None
+        assert measure is not None
+        tried = chain_of(engine(), path.study_id, plan.with_measure(plan.mapped, measure))
+        values = tried.measured(measure).values
+    except FormulaError as error:
+        return answer(FormulaView(fault=FormulaFault(at=error.at, length=error.length, says=error.what), **nothing))
+    except PlanError as error:
+        return answer(FormulaView(fault=FormulaFault(at=0, length=len(body.text), says=error.sentence), **nothing))
+    if body.area is None or body.area >= len(values.value):
+        found, state = values.total, "" if values.total is not None else "cannot be worked out"
+    else:
+        known = values.state[body.area] == State.NUMBER
+        found = float(values.value[body.area]) if known else None
+        why = WHYS[int(values.why[body.area])] if values.why is not None else ""
+        state = "" if known else ": ".join(filter(None, (STATES[State(values.state[body.area])], why)))
+    return answer(FormulaView(fault=None, value=found, state=state, unit=values.unit, words=words))
+
+
+def _words(chain: Chain, about: str | None) -> list[WordView]:
+    """The words that a formula may use, and what each stands for."""
+    known = referents(chain.at_hand, Formula(text="0", about=about), chain.plan.mapped)
+    return [WordView(word=word, says=referent_says(what)) for word, what in known.items()]
+
+
 def _chain(path: PlanPath) -> Chain:
     return chain_of(engine(), path.study_id, plan_of(path))
-
-
-def _with_measure(plan: Plan, measure: Measure) -> Plan:
-    """The plan with another mapped measure; PlanError where it cannot stand in it."""
-    document = plan.as_document()
-    document["measure"][plan.mapped] = measure.model_dump(mode="json")
-    return read_plan(document)

@@ -97,6 +97,14 @@ class TermView(BaseModel):
     doubts: list[DoubtView]
 
 
+class NamedView(BaseModel):
+    """What a name in a formula stands for; its figures come with the values."""
+
+    name: str
+    unit: str
+    total: float | None = Field(description="Of the whole study.")
+
+
 class View(BaseModel):
     """All of one outcome that is not bulk."""
 
@@ -127,6 +135,7 @@ class View(BaseModel):
     total_interval: tuple[float, float] | None = Field(description="What chance may have made of it, at 95 %.")
     proposed_name: str = Field(description="What the measure would be called after its sum.")
     whole: bool = Field(description="The values are whole numbers.")
+    named: list[NamedView] = Field(description="Of a formula, what its names stand for.")
 
 
 @api.get(
@@ -191,6 +200,8 @@ def values(path: BulkPath) -> Response:
                 "time": pa.array(np.ones(len(areas)) if time is None else time),
                 "low": pa.array(low),
                 "high": pa.array(high),
+                "why": pa.array(np.zeros(len(areas), np.uint8) if measured.why is None else measured.why),
+                **{f"named {at}": pa.array(n.figures) for at, n in enumerate(measured.named)},
             }
         ),
         {},
@@ -447,6 +458,7 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
         total_interval=None,
         proposed_name=plan.mapped,
         whole=False,
+        named=[],
     )
 
 
@@ -525,6 +537,9 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
         total_interval=measured.total_interval(),
         proposed_name=proposed_name(outcome.measure, outcome.value_name),
         whole=measured.whole,
+        named=[
+            NamedView(name=n.name, unit=n.unit, total=n.total if np.isfinite(n.total) else None) for n in measured.named
+        ],
     )
 
 

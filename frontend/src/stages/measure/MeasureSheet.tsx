@@ -6,15 +6,17 @@ import type { Areas } from "../../api/bulk";
 import type { Study, View } from "../../api/client";
 import { whole } from "../../format";
 import { Field } from "../../parts/Fields";
-import { Choice, Link, Notes, Question, Quiet } from "../../parts/parts";
-import { hasTime, mappedEvents, mappedMeasure, mappedName } from "../../plan/mapped";
+import { Choice, Link, Notes, Question, Quiet, Unfold } from "../../parts/parts";
+import { asFormula, type Formula } from "../../plan/formulas";
+import { hasTime, mappedEvents, mappedEventsName, mappedMeasure, mappedName } from "../../plan/mapped";
 import { addMeasure, rename, takeOut } from "../../plan/measures";
-import { asBefore, counting, dividedBy, isSame, POWERS } from "../../plan/sums";
-import type { FromTable, Measure, Term } from "../../plan/types";
+import { asBefore, counting, dividedBy, isSame, POWERS, perGround } from "../../plan/sums";
+import type { FromTable, Measure, Quotient, Term } from "../../plan/types";
 import { type Save, useChangeMeasure, useOffers, usePlans } from "../../state/queries";
 import { MADDER } from "../../theme";
 import { Counted } from "./Counted";
 import { Divided } from "./Divided";
+import { FormulaField } from "./FormulaField";
 import { type Slot, Sum } from "./Sum";
 import { TableRows } from "./TableRows";
 
@@ -25,18 +27,84 @@ interface Props {
   save: Save;
 }
 
-export function MeasureSheet({ study, view, areas, save }: Props) {
+export function MeasureSheet(props: Props) {
+  const { view, areas, save } = props;
+  const { change, refusal, pending, tried, readable } = useChangeMeasure(view, save);
+  const mapped = mappedMeasure(view.plan);
+  const formula: Formula = {
+    kind: "formula",
+    text: asFormula(mapped),
+    about: mapped.kind === "formula" ? mapped.about : mappedEventsName(view.plan),
+    noun: "",
+  };
+  const keep = (measure: Measure) => change(measure);
+  return (
+    <>
+      <Question>How much, per what?</Question>
+      <Measures view={view} save={save} />
+      {mapped.kind === "formula" ? (
+        <>
+          <FormulaField key={view.measure} view={view} areas={areas} start={mapped} onKeep={keep} />
+          <Link
+            onClick={() => change(perGround(mappedEventsName(view.plan), hasTime(mappedEvents(view.plan))))}
+          >
+            or a sum of terms again
+          </Link>
+        </>
+      ) : (
+        <>
+          <Terms
+            {...props}
+            change={change}
+            now={tried?.kind === "quotient" ? tried : mapped}
+            refusal={refusal}
+            readable={readable}
+          />
+          <Unfold title="or by a formula">
+            <FormulaField key={formula.text} view={view} areas={areas} start={formula} onKeep={keep} />
+          </Unfold>
+        </>
+      )}
+      {pending && <Quiet>Working it out…</Quiet>}
+      {view.terms.length === 1 && view.terms[0].noun === "events" && (
+        <Quiet colour={MADDER}>
+          Counts mostly show where people live. Divide by residents or by area before you compare areas.
+        </Quiet>
+      )}
+      <Notes view={view} stage="measure" apart />
+    </>
+  );
+}
+
+interface TermsProps extends Props {
+  now: Quotient;
+  change: (measure: Measure, how?: { rescale: boolean }) => void;
+  /** Why what was tried cannot be worked out. */
+  refusal: string;
+  /** The multiplier that reads best. */
+  readable: number;
+}
+
+/** The sum and the choices for each of its terms. */
+function Terms({ study, view, areas, now, change, refusal, readable }: TermsProps) {
   const [open, setOpen] = useState<Slot | null>(null);
   const offers = useOffers(view).data ?? { events: [], tables: [] };
-  const { change, tried, refusal, pending, readable } = useChangeMeasure(view, save);
-  const mapped = mappedMeasure(view.plan);
-  const now = tried ?? mapped;
   const plans = (usePlans(study).data?.versions ?? []).map((v) => v.document);
   /** A table that was joined before is joined as it was then. */
   const before = <T extends Term>(term: T): T =>
     term.kind === "table" ? asBefore([...plans, view.plan], view.plan.place.areas, term) : term;
 
-  const choices = (slot: Slot): ReactNode => {
+  const choices = (slot: Slot): ReactNode => (
+    <>
+      {refusal && (
+        <Box role="alert">
+          <Quiet colour={MADDER}>{refusal} The sum stays as it was.</Quiet>
+        </Box>
+      )}
+      {choicesOf(slot)}
+    </>
+  );
+  const choicesOf = (slot: Slot): ReactNode => {
     switch (slot) {
       case "counted":
         return (
@@ -47,7 +115,7 @@ export function MeasureSheet({ study, view, areas, save }: Props) {
               now={now.numerator}
               refused={Boolean(refusal)}
               onChange={(term) =>
-                change(counting(now, isSame(term, now.numerator) ? term : before(term)), {
+                change(counting(view.plan, now, isSame(term, now.numerator) ? term : before(term)), {
                   rescale: !isSame(term, now.numerator) || now.per === 1,
                 })
               }
@@ -112,30 +180,14 @@ export function MeasureSheet({ study, view, areas, save }: Props) {
   };
 
   return (
-    <>
-      <Question>How much, per what?</Question>
-      <Measures view={view} save={save} />
-      <Sum
-        view={view}
-        areas={areas}
-        open={open}
-        onOpen={(slot) => setOpen(slot)}
-        choices={choices}
-        onMend={(measure) => change(measure)}
-      />
-      {pending && <Quiet>Working it out…</Quiet>}
-      {refusal && (
-        <Box role="alert">
-          <Quiet colour={MADDER}>{refusal} The sum stays as it was.</Quiet>
-        </Box>
-      )}
-      {view.terms.length === 1 && view.terms[0].noun === "events" && (
-        <Quiet colour={MADDER}>
-          Counts mostly show where people live. Divide by residents or by area before you compare areas.
-        </Quiet>
-      )}
-      <Notes view={view} stage="measure" apart />
-    </>
+    <Sum
+      view={view}
+      areas={areas}
+      open={open}
+      onOpen={setOpen}
+      choices={choices}
+      onMend={(measure) => change(measure)}
+    />
   );
 }
 
@@ -143,7 +195,7 @@ function isPower(n: number): boolean {
   return (POWERS as readonly number[]).includes(n);
 }
 
-function Time({ view, now, onChange }: { view: View; now: Measure; onChange: (measure: Measure) => void }) {
+function Time({ view, now, onChange }: { view: View; now: Quotient; onChange: (measure: Measure) => void }) {
   if (!hasTime(mappedEvents(view.plan)))
     return <Quiet>Nothing says in which days events were recorded. Say it in Gather, under “records”.</Quiet>;
   const choices = [

@@ -73,7 +73,15 @@ class Formula(MeasureKind):
             for name, q in figures.items()
         )
         return AreaValues(
-            (), 1.0, value, states, None, total=float(together.values[0]) if known else None, named=named, why=found.why
+            (),
+            1.0,
+            value,
+            states,
+            None,
+            total=float(together.values[0]) if known else None,
+            named=named,
+            why=found.why,
+            unit=found.unit.says,
         )
 
     def called(self, windows: Sequence[RecordedWindow]) -> str:

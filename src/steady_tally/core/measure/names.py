@@ -7,15 +7,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, assert_never
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.measure.expression import unknown_name, word_of
 from steady_tally.core.measure.formula import Formula
+from steady_tally.core.measure.kind import MeasureKind
 from steady_tally.core.measure.terms.events import OfEvents
 from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.measure.values import Role
-from steady_tally.core.plan.whole import Plan
 
 
 @dataclass(frozen=True)
@@ -60,16 +60,43 @@ class OfOwn:
     column: str
 
 
+@dataclass(frozen=True)
+class AtHand:
+    """What a formula may name: the events sources, the measures, and the areas' columns that hold numbers."""
+
+    events: Sequence[str]
+    measures: Mapping[str, MeasureKind]
+    columns: Sequence[str] = ()
+
+
 Referent = OfCount | OfSquareKilometres | OfTime | OfTerm | OfMeasure | OfOwn
 
 
-def referents(plan: Plan, formula: Formula, name: str, columns: Sequence[str]) -> dict[str, Referent]:
-    """What each word stands for in one formula of the plan.
+def referent_says(what: Referent) -> str:
+    """What a word stands for, in words."""
+    match what:
+        case OfCount():
+            return f"events: {what.term.events}"
+        case OfSquareKilometres():
+            return "km² of ground"
+        case OfTime():
+            return f"{what.unit}s recorded"
+        case OfTerm():
+            return f"{what.noun}, as in “{what.measure}”"
+        case OfMeasure():
+            return f"the measure “{what.measure}”"
+        case OfOwn():
+            return f"the areas' column “{what.column}”"
+        case _:
+            assert_never(what)
+
+
+def referents(hand: AtHand, formula: Formula, name: str) -> dict[str, Referent]:
+    """What each word stands for in one formula.
 
     Parameters
     ----------
     name : the formula's own; it is no name in itself.
-    columns : those of the areas that hold numbers.
     """
     found: dict[str, Referent] = {}
 
@@ -85,32 +112,32 @@ def referents(plan: Plan, formula: Formula, name: str, columns: Sequence[str]) -
         add("years", OfTime("year"))
         add("windows", OfTime("window"))
     add("area_km2", OfSquareKilometres())
-    for events in plan.gather.events:
+    for events in hand.events:
         add(word_of(events), OfCount(OfEvents(events=events)))
     seen: list[FromTable] = []
-    for other, measure in plan.measures.items():
+    for other, measure in hand.measures.items():
         for role, term in measure.terms.items():
             if isinstance(term, FromTable) and term not in seen:
                 seen.append(term)
                 add(word_of(term.noun), OfTerm(other, role, term.noun))
-    for other in plan.measures:
+    for other in hand.measures:
         if other != name:
             add(word_of(other), OfMeasure(other))
-    for column in columns:
+    for column in hand.columns:
         add(word_of(column), OfOwn(column))
     return found
 
 
-def used(plan: Plan, formula: Formula, name: str, columns: Sequence[str]) -> Mapping[str, Referent]:
+def used(hand: AtHand, formula: Formula, name: str) -> Mapping[str, Referent]:
     """What the words that a formula uses stand for; FormulaError where one stands for nothing."""
-    known = referents(plan, formula, name, columns)
+    known = referents(hand, formula, name)
     for word in formula.names:
         if word not in known:
             raise unknown_name(formula.text, word, list(known))
     return {word: known[word] for word in formula.names}
 
 
-def check_no_circle(plan: Plan, name: str, columns: Sequence[str]) -> None:
+def check_no_circle(hand: AtHand, name: str) -> None:
     """PlanError where a formula is worked out from itself, with the way round."""
     way: list[str] = []
 
@@ -123,9 +150,9 @@ def check_no_circle(plan: Plan, name: str, columns: Sequence[str]) -> None:
                 todo="Take one of them out of the formula of another.",
             )
         way.append(at)
-        measure = plan.measures[at]
+        measure = hand.measures[at]
         if isinstance(measure, Formula):
-            known = referents(plan, measure, at, columns)
+            known = referents(hand, measure, at)
             for word in measure.names:
                 what = known.get(word)
                 if isinstance(what, OfMeasure):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -17,6 +17,7 @@ from steady_tally.core.measure.terms import Denominator, Numerator
 from steady_tally.core.measure.terms.events import OfEvents
 from steady_tally.core.measure.terms.kind import Material, TermKind
 from steady_tally.core.measure.terms.persons import OfPersons
+from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.measure.terms.whole import OfWhole
 from steady_tally.core.measure.time import TimeUnit, recorded_time
 from steady_tally.core.measure.values import AreaValues, Role, Term, quotient
@@ -108,7 +109,16 @@ class Quotient(MeasureKind):
                 all_together = counts.together(terms[0].total, beside, there)
                 all_chance = all_together.chance(np.array([self.per / over]), self.per * beside / over)
         whole_numbers = self.numerator.WHOLE and len(terms) == 1 and self.per == 1.0
-        return AreaValues(terms, self.per, value, state, chance, whole_numbers, total, all_chance)
+        notes = tuple(self._noted(of, {"counted": counted, "under": under}, there))
+        return AreaValues(terms, self.per, value, state, chance, whole_numbers, total, all_chance, notes=notes)
+
+    def _noted(self, of: Material, amounts: Mapping[Role, Floats], there: Flags) -> Iterator[str]:
+        for role, term in self.terms.items():
+            yield from term.noted(of, amounts[role], there)
+        if self.per == 100.0 and isinstance(self.numerator, FromTable) and isinstance(self.denominator, FromTable):
+            above = there & (amounts["counted"] > amounts["under"])
+            if larger := int(np.count_nonzero(above)):
+                yield f"In {larger:,} areas the part ({self.numerator.noun}) is larger than the whole."
 
     def _terms(self, of: Material, counted: Floats, under: Floats, time: Floats, there: Flags) -> tuple[Term, ...]:
         """The terms, each with its figure of all areas with a value."""

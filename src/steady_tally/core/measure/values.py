@@ -57,6 +57,8 @@ class AreaValues:
     total : the value of all areas with one taken together; None where there is none.
     named : of a formula, what its names stand for.
     why : (areas,) positions in `expression.WHYS`: why an area's value cannot be worked out; None where none says.
+    notes : what the reader must know of the figures, in whole sentences.
+    unit : of a formula, what its figures are, as far as that follows from its names.
     total_chance : what chance may have made of that, for one "area".
     """
 
@@ -70,6 +72,8 @@ class AreaValues:
     total_chance: Chance | None = None
     named: tuple[NamedFigure, ...] = ()
     why: npt.NDArray[np.uint8] | None = None
+    unit: str = ""
+    notes: tuple[str, ...] = ()
 
     @property
     def numerator(self) -> Floats:

@@ -86,6 +86,12 @@ class Plan(Part):
         """The name of the events that a measure counts; where it counts none, of the first that there are."""
         return self.measures[measure].events or next(iter(self.gather.events))
 
+    def with_measure(self, name: str, measure: MeasureKind) -> Plan:
+        """The same with another measure under that name; PlanError where it cannot stand in it."""
+        document = self.as_document()
+        document["measure"][name] = measure.model_dump(mode="json")
+        return read_plan(document)
+
     def colours_of(self, measure: str) -> Colours:
         return self.show.colours[measure]
 

@@ -120,4 +120,7 @@ def _times(outcome: Figures) -> Iterator[str]:
 
 def proposed_name(measure: MeasureKind, called: str) -> str:
     """A name for a measure from its sum: "call-outs per 10,000 residents and summer"."""
+    counted = measure.terms.get("counted")
+    if isinstance(counted, (OfPersons, OfColumn)):
+        return called.replace(counted.says, f"{counted.says} of {counted.events}", 1)
     return called.replace("events", measure.events, 1) if measure.events and called.startswith("events") else called

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Annotated, ClassVar, Literal, assert_never
 
 import numpy as np
@@ -17,6 +18,9 @@ from steady_tally.core.plan.conditions import Condition
 
 Floats = npt.NDArray[np.float64]
 Take = Literal["sum", "mean", "median", "least", "greatest"]
+_TAKEN: dict[Take, str] = {
+    "sum": "sum of", "mean": "mean", "median": "median", "least": "least", "greatest": "greatest",
+}  # fmt: skip
 
 
 class OfColumn(TermKind):
@@ -58,11 +62,15 @@ class OfColumn(TermKind):
     @property
     def says(self) -> str:
         what = self.noun or self.column
-        return what if self.take == "sum" else f"{what}, {self.take}"
+        return f"{_TAKEN[self.take]} {what}"
 
     @property
     def detail(self) -> str:
         return conditions_say(self.where)
+
+    def noted(self, of: Material, amount: Floats, areas: Flags) -> Iterator[str]:
+        if lacking := self.found(of).lacking:
+            yield f"{lacking:,} events have no number in “{self.column}”, and are passed over."
 
     def found(self, of: Material) -> Numbers:
         found = of.tally(self.wanted)

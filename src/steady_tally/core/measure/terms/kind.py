@@ -131,6 +131,10 @@ class TermKind(Part, ABC):
         """
         return float(amount[areas].sum())
 
+    def noted(self, of: Material, amount: Floats, areas: Flags) -> Iterator[str]:
+        """What the reader must know of its figures, in whole sentences; `areas` (areas,) are those with a value."""
+        yield from ()
+
     def told(self, joined: TableFigures | None, sources: Sources, spans: Sequence[Span]) -> Iterator[str]:
         """What the reader must know of it, in whole sentences."""
         yield from ()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
@@ -66,6 +67,13 @@ class OfPersons(TermKind):
 
     def amount(self, of: Material, counting: Counting) -> npt.NDArray[np.float64]:
         return self.found(of).persons.astype(np.float64)
+
+    def noted(self, of: Material, amount: npt.NDArray[np.float64], areas: Flags) -> Iterator[str]:
+        if nameless := self.found(of).nameless:
+            yield f"{nameless:,} events have nothing in “{self.column}”, and are nobody's."
+        added, there = int(amount[areas].sum()), int(self.together(of, amount, areas))
+        if added > there:
+            yield f"The areas add up to {added:,} {self.noun}, but there are {there:,}: some have events in several areas."
 
     def together(self, of: Material, amount: npt.NDArray[np.float64], areas: Flags) -> float:
         return float(self.found(of).together(areas))
