@@ -451,12 +451,16 @@ class Chain:
                 self.tally,
                 lambda term: next(self.joined(measure, r) for r, t in measure.terms.items() if t is term),
                 lambda word: self._named(measure, word, exposure, over, spans),
+                self._base,
             )
             values = measure.work_out(of)
             joined = {role: found for role in measure.terms if (found := self.joined(measure, role))}
             return Measured(values, joined)
 
         return self.keep(self._measured_key(measure), anew)
+
+    def _base(self) -> Counting:
+        return counting_in(self.exposure(None), ())
 
     def _named(
         self, formula: MeasureKind, word: str, exposure: Exposure, counting: Counting, spans: tuple[Span, ...]
@@ -492,7 +496,13 @@ class Chain:
             case OfTerm():
                 other = self.plan.measures[what.measure]
                 of = Material(
-                    counting, spans, exposure.members, self.tally, lambda _: self.joined(other, what.role), _no_names
+                    counting,
+                    spans,
+                    exposure.members,
+                    self.tally,
+                    lambda _: self.joined(other, what.role),
+                    _no_names,
+                    self._base,
                 )
                 term = other.terms[what.role]
                 values = term.amount(of, counting)

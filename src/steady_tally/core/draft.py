@@ -6,11 +6,10 @@ import math
 from collections.abc import Sequence
 from typing import Any
 
-import pyarrow as pa
-
 from steady_tally.core.columns import trimmed_text
 from steady_tally.core.gather.reading import identifiers_of
 from steady_tally.core.gather.records import Checked, check
+from steady_tally.core.place.zones import naming_columns
 from steady_tally.core.plan.gather import Events, PointGeometry, RecordedColumn, RecordedList
 from steady_tally.core.plan.place import Grid, Place, Zones
 from steady_tally.core.plan.whole import FORMAT, VERSION, Plan, read_plan
@@ -57,16 +56,7 @@ def density_of(events: Events) -> tuple[str, dict[str, Any]]:
 
 def zones_of(sources: Sources, name: str) -> Zones:
     """The likeliest columns of identifiers and names: unique texts, the shortest and the longest."""
-    columns = sources.zones(name, wanted_by="draft").columns
-    unique: list[tuple[float, str]] = []
-    for column in columns.column_names:
-        values = trimmed_text(columns.column(column)).to_pylist()
-        is_text = not pa.types.is_floating(columns.column(column).type)
-        if is_text and "" not in values and len(set(values)) == len(values):
-            unique.append((sum(map(len, values)) / max(len(values), 1), column))
-    unique.sort()
-    identifier = unique[0][1] if unique else None
-    named = unique[-1][1] if len(unique) > 1 else None
+    identifier, named = naming_columns(sources.zones(name, wanted_by="draft"))
     return Zones(source=name, identifier=identifier, name=named)
 
 

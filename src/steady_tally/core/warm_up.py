@@ -12,7 +12,9 @@ from steady_tally.core.gather.rows import rows_of
 from steady_tally.core.gather.times import read_times
 from steady_tally.core.geo.bins import edges_of
 from steady_tally.core.geo.locate import locate
+from steady_tally.core.geo.overlap import overlaps
 from steady_tally.core.geo.projection import equal_area
+from steady_tally.core.geo.shapes import rings_of
 from steady_tally.core.place.derived import sets_of
 from steady_tally.core.place.grid import lattice_of
 from steady_tally.core.place.nearest import Borders
@@ -25,6 +27,8 @@ def compile_kernels() -> None:
     square = np.array([[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 1.0], [0.0, 0.0]])
     edges = edges_of(square, np.array([0, 5]), np.zeros(1, np.int32))
     locate(edges, np.array([0.5]), np.array([0.5]))
+    rings = rings_of(shapely.box(np.zeros(1), 0.0, 1.0, 1.0))
+    overlaps(rings, rings, (1, 1))
     lattice = lattice_of(Grid(size=1.0), equal_area(0.0, 0.0), "laea 0 0")
     lattice.cells_of(np.array([0.5]), np.array([0.5]))
     square = np.array([[0.0, 0.0], [1.0, 0.0], [1.0, 1.0], [0.0, 0.0]])

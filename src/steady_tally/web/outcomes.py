@@ -55,6 +55,10 @@ class TableAccount(BaseModel):
     suggestions: dict[str, list[tuple[str, float]]] = Field(description="Areas, and how like each is, up to 100.")
     left_over_sums: dict[str, float] = Field(description="What the rows of each left-over spelling come to.")
     in_areas: float = Field(description="What the rows joined to areas come to.")
+    areas: int = Field(description="How many areas, or zones, the rows were joined to.")
+    shared: dict[str, float] | None = Field(
+        description="The sum of the zones' figures before, and of the areas' after."
+    )
     repeated: int = Field(description="Rows that say the same as others beside them.")
     joined: dict[str, int]
     areas_without_row: list[str]

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import pyarrow as pa
+import shapely
 
 from steady_tally.core.areas import Areas
 from steady_tally.core.columns import coded_text
@@ -15,10 +16,12 @@ from steady_tally.core.gather.column_words import PEOPLE, name_words
 from steady_tally.core.matching import match_names
 from steady_tally.core.measure.terms.join import propose
 from steady_tally.core.measure.terms.rows import year_in
+from steady_tally.core.measure.terms.sharing import ByGround, BySource, Shared
 from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.measure.terms.table_rows import WHERE, Key
 from steady_tally.core.numbers import evidence_of
 from steady_tally.core.place.counting import Members
+from steady_tally.core.place.zones import naming_columns
 from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.place import AreaKey
 from steady_tally.core.sources import Sources, Table
@@ -28,6 +31,7 @@ _LOOKED_AT = 4_000
 _NUMBERS_FROM = 0.9
 _MATCHED_FROM = 0.3
 _MOST_SPELLINGS = 50_000
+_MOST_ZONES = 20_000
 
 
 @dataclass(frozen=True)
@@ -66,7 +70,40 @@ def offers(
         table = sources.table(name, wanted_by=WHERE)
         if 0 < table.row_count <= _MOST_ROWS:
             found += _of_table(table, areas, members, where.get(name, ()))
+    if not any(o.people for o in found):
+        found += _shared_out(sources, own, where)
     return sorted(found, key=lambda o: not o.people)
+
+
+def _shared_out(sources: Sources, own: str | None, where: Mapping[str, Sequence[Condition]]) -> Iterator[Offer]:
+    """Figures of people in other zones of the study, to be shared out among the areas: the finest zones first."""
+    zones = []
+    for name, features in sources.features.items():
+        polygons = shapely.get_dimensions(features.geometry) == 2
+        if name != own and polygons.any() and len(features.geometry) <= _MOST_ZONES:
+            identifier, named = naming_columns(features)
+            zones.append(Shared(zones=name, identifier=identifier, name=named))
+    for shared in sorted(zones, key=lambda z: -len(sources.features[z.zones].geometry)):
+        of = shared.zone_set(sources)
+        for name in (shared.zones, *sources.tables):
+            table = sources.table(name, wanted_by=WHERE)
+            if 0 < table.row_count <= _MOST_ROWS:
+                for offer in _of_table(table, of, None, where.get(name, ())):
+                    if offer.people:
+                        by = _finer(sources, shared, name)
+                        term = offer.term.model_copy(update={"shared": shared.model_copy(update={"by": by})})
+                        yield Offer(term, offer.areas, True)
+
+
+def _finer(sources: Sources, shared: Shared, table: str) -> ByGround | BySource:
+    """Smaller zones that say themselves how many live there, if there are such, to share out by."""
+    for name, features in sources.features.items():
+        finer = len(features.geometry) > 2 * len(sources.features[shared.zones].geometry)
+        if finer and table != name and (shapely.get_dimensions(features.geometry) == 2).any():
+            for column in features.columns.column_names:
+                if name_words(column) & PEOPLE and is_figure(sources.table(name, wanted_by=WHERE), column):
+                    return BySource(source=name, column=column)
+    return ByGround()
 
 
 def _of_table(table: Table, areas: Areas, members: Members | None, where: Sequence[Condition]) -> Iterator[Offer]:

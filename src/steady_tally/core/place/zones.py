@@ -127,6 +127,19 @@ class ZoneSet:
         return to_degrees(self.coordinates, self.crs)
 
 
+def naming_columns(features: Features) -> tuple[str | None, str | None]:
+    """The likeliest columns of identifiers and names: unique texts, the shortest and the longest."""
+    columns = features.columns
+    unique: list[tuple[float, str]] = []
+    for column in columns.column_names:
+        values = texts(columns.column(column))
+        is_text = not pa.types.is_floating(columns.column(column).type)
+        if is_text and "" not in values and len(set(values)) == len(values):
+            unique.append((sum(map(len, values)) / max(len(values), 1), column))
+    unique.sort()
+    return (unique[0][1] if unique else None), (unique[-1][1] if len(unique) > 1 else None)
+
+
 def zone_set(features: Features, *, identifier: str | None, name: str | None, crs: str | None) -> ZoneSet:
     """Make a zone set from polygon features, repairing invalid shapes.
 

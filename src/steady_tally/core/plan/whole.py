@@ -11,6 +11,7 @@ from steady_tally.core.classes import Classing
 from steady_tally.core.errors import PlanError
 from steady_tally.core.measure import Measure
 from steady_tally.core.measure.kind import MeasureKind
+from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.plan.base import Name, Part
 from steady_tally.core.plan.gather import Events, Gather, RecordedList, RecordedOutline
 from steady_tally.core.plan.lift import lifted
@@ -97,11 +98,13 @@ class Plan(Part):
 
     @property
     def shapes(self) -> set[str]:
-        """The sources that are read as shapes: the zones, and every outline."""
+        """The sources that are read as shapes: the zones, every outline, and zones whose figures are shared out."""
         outlines = [*self.place.exclude.inside]
         for events in self.gather.events.values():
             outlines += [w.where.outline for w in events.recorded if isinstance(w.where, RecordedOutline)]
-        return {s for s in (self.place.source, *(o.source for o in outlines)) if s}
+        terms = [t for m in self.measures.values() for t in m.terms.values() if isinstance(t, FromTable)]
+        shared = [t.shared.zones for t in terms if t.shared]
+        return {s for s in (self.place.source, *(o.source for o in outlines), *shared) if s}
 
     @property
     def lists(self) -> set[str]:

@@ -94,8 +94,10 @@ def _rests_on(outcome: Figures, role: Role, term: TermKind | None) -> Iterator[s
         if without := int(np.nansum(values.numerator[values.state != State.NUMBER])):
             yield f"{without:,} in areas without a value"
     elif (joined := outcome.measured.joined.get(role)) is not None:
-        areas = len(outcome.areas)
-        yield f"{areas - len(joined.areas_without_row):,} of {areas:,} areas matched"
+        what = "zones" if joined.shared else "areas"
+        yield f"{joined.areas - len(joined.areas_without_row):,} of {joined.areas:,} {what} matched"
+        if joined.shared:
+            yield "shared out"
         if joined.following.where:
             yield "the same group as the events"
         if joined.rows_left_over:

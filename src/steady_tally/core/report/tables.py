@@ -180,6 +180,8 @@ def _rows_of(found: TableFigures) -> dict[str, Any]:
         "suggestions": {s: [list(one) for one in best] for s, best in found.suggestions.items()},
         "left_over_sums": dict(found.left_over_sums),
         "in_areas": found.in_areas,
+        "areas": found.areas,
+        "shared": found.shared and {"before": found.shared.before, "after": found.shared.after},
         "repeated": found.repeated,
         "joined": dict(found.how),
         "areas_without_row": list(found.areas_without_row),

@@ -255,6 +255,7 @@ def _added(plan: TableRows, table: Table, joined: Joined, areas: Areas, followed
         ),
         unused_words=tuple(s for s in plan.accepted if s not in _spellings(plan, table)),
         following=followed,
+        areas=len(areas),
     )
 
 

@@ -28,6 +28,25 @@ class Following:
 
 
 @dataclass(frozen=True)
+class SharedOut:
+    """The account of figures of zones that were shared out among other areas.
+
+    Attributes
+    ----------
+    zones : how many zones there are.
+    before, after : the sum of the zones' figures, and of the areas'.
+    covered : (areas,) which part of each area's ground lies in zones with a figure.
+    even : how many zones without weights were shared out by ground.
+    """
+
+    zones: int
+    before: float
+    after: float
+    covered: Floats
+    even: int
+
+
+@dataclass(frozen=True)
 class TableFigures:
     """One number an area, and the account of the table's rows.
 
@@ -53,6 +72,8 @@ class TableFigures:
     idle : conditions that leave out no row of the table.
     unused_words : spellings joined by the user's word that are not in the table.
     following : which of the events' filters the table follows.
+    areas : how many areas, or zones, the rows were joined to.
+    shared : where the figures are those of zones, what was shared out among the areas.
     fits_both : the table would fit the areas' own codes and those of the zones that they are made of alike.
     """
 
@@ -79,4 +100,6 @@ class TableFigures:
     idle: tuple[str, ...]
     unused_words: tuple[str, ...]
     following: Following
+    areas: int
     fits_both: bool = False
+    shared: SharedOut | None = None

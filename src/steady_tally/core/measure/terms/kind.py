@@ -38,6 +38,7 @@ class Material:
     tally : what a term wants of the events.
     joined : what a term has of its sources.
     time : the time that the measure is divided by.
+    base : what of the areas counts where nothing limits the recording.
     named : what a name in a formula stands for: its figures, and that of the whole study.
     whole : the first term's figure of all areas with a value together, where it is known.
     """
@@ -48,6 +49,7 @@ class Material:
     tally: Callable[[Wanted], Tally]
     joined: Callable[[TermKind], TableFigures | None]
     named: Callable[[str], tuple[Quantity, float]]
+    base: Callable[[], Counting]
     time: TimeUnit = "none"
     whole: float = np.nan
 

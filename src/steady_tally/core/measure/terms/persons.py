@@ -73,7 +73,7 @@ class OfPersons(TermKind):
             yield f"{nameless:,} events have nothing in “{self.column}”, and are nobody's."
         added, there = int(amount[areas].sum()), int(self.together(of, amount, areas))
         if added > there:
-            yield f"The areas add up to {added:,} {self.noun}, but there are {there:,}: some have events in several areas."
+            yield f"Areas add up to {added:,} {self.noun}, but there are {there:,}: some have events in several areas."
 
     def together(self, of: Material, amount: npt.NDArray[np.float64], areas: Flags) -> float:
         return float(self.found(of).together(areas))

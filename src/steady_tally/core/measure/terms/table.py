@@ -7,6 +7,7 @@ from typing import ClassVar, Literal
 
 import numpy as np
 import numpy.typing as npt
+from pydantic import Field
 
 from steady_tally.core.areas import Areas
 from steady_tally.core.geo.bins import OUTSIDE
@@ -15,6 +16,7 @@ from steady_tally.core.measure.terms.following import following, says
 from steady_tally.core.measure.terms.join import table_figures
 from steady_tally.core.measure.terms.joined import Following, TableFigures
 from steady_tally.core.measure.terms.kind import Material, TermKind
+from steady_tally.core.measure.terms.sharing import Shared, shared_out
 from steady_tally.core.measure.terms.table_rows import WHERE, TableRows
 from steady_tally.core.measure.time import Span
 from steady_tally.core.place.counting import Counting, Members
@@ -23,6 +25,7 @@ from steady_tally.core.sources import Sources
 from steady_tally.core.states import State
 
 _MOST_DAYS = 366_000
+_WHOLLY = 0.999
 Floats = npt.NDArray[np.float64]
 
 
@@ -35,9 +38,11 @@ class FromTable(TableRows, TermKind):
     kind: Literal["table"] = "table"
     noun: str = "residents"
 
+    shared: Shared | None = Field(None, description="Where the figures are those of other zones than the areas.")
+
     @property
     def reads(self) -> tuple[str, ...]:
-        return (self.source,)
+        return (self.source, *(self.shared.reads if self.shared else ()))
 
     @property
     def says(self) -> str:
@@ -47,7 +52,11 @@ class FromTable(TableRows, TermKind):
         return following(self, sources.table(self.source, wanted_by=WHERE), filters)
 
     def joined(self, areas: Areas, members: Members | None, sources: Sources, following: Following) -> TableFigures:
-        return table_figures(self, sources.table(self.source, wanted_by=WHERE), areas, members, following)
+        table = sources.table(self.source, wanted_by=WHERE)
+        if self.shared is None:
+            return table_figures(self, table, areas, members, following)
+        zones = self.shared.zone_set(sources)
+        return shared_out(self.shared, table_figures(self, table, zones, None, following), zones, areas, sources)
 
     def amount(self, of: Material, counting: Counting) -> Floats:
         """Figures of whole areas as far as the area counts; of zones that areas are made of as far as each zone
@@ -55,6 +64,14 @@ class FromTable(TableRows, TermKind):
         were recorded, each for as long as it was."""
         joined, members = of.joined(self), of.members
         assert joined is not None
+        if joined.shared is not None:
+            # What was shared out lies on the ground inside, of which a part may not count.
+            inside = of.base().counted_km2
+            with np.errstate(divide="ignore", invalid="ignore"):
+                part = np.where(inside > 0.0, counting.counted_km2 / inside, 0.0)
+                parts = [np.where(inside > 0.0, s.counting.counted_km2 / inside, 0.0) for s in of.spans]
+            counted = [p * s.counting.recorded for p, s in zip(parts, of.spans, strict=True)]
+            return in_years(joined, of, counted) * part
         if not joined.of_members:
             return in_years(joined, of, [s.counting.share * s.counting.recorded for s in of.spans]) * counting.share
         assert members is not None
@@ -64,6 +81,26 @@ class FromTable(TableRows, TermKind):
         values = np.bincount(area, weights=(whole * counting.of_zone)[counts], minlength=length).astype(np.float64)
         values[np.bincount(area, minlength=length) == 0] = np.nan
         return values
+
+    def noted(self, of: Material, amount: Floats, areas: npt.NDArray[np.bool_]) -> Iterator[str]:
+        joined = of.joined(self)
+        if joined is None or joined.shared is None:
+            return
+        base, shared = of.base(), joined.shared
+        with np.errstate(divide="ignore", invalid="ignore"):
+            inside = np.where(base.counted_km2 > 0.0, shared.covered / base.share, 1.0)
+        if partly := int(np.count_nonzero(areas & (inside < _WHOLLY))):
+            least = 100.0 * float(inside[areas].min())
+            yield (
+                f"Of {partly:,} areas only a part lies in zones whose {self.noun} are known, of one as little as "
+                f"{least:.0f} %."
+            )
+        yield (
+            f"{shared.after:,.0f} of {shared.before:,.0f} {self.noun} in {shared.zones:,} zones were shared out; "
+            f"{max(shared.before - shared.after, 0.0):,.0f} lie in no area."
+        )
+        if shared.even:
+            yield f"{shared.even:,} zones without weights were shared out by ground."
 
     def told(self, joined: TableFigures | None, sources: Sources, spans: Sequence[Span]) -> Iterator[str]:
         assert joined is not None

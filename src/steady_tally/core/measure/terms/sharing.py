@@ -1,0 +1,207 @@
+"""Figures of zones shared out among other areas: by the ground that they have in common, or by where people live.
+
+The total is kept: what a zone has goes to the areas that it overlaps, in proportion, and what lies in none of them is
+said. By ground a zone's figure is taken to be spread evenly over it (areal weighting: Goodchild & Lam 1980,
+Geo-Processing 1, 297-312); by a finer source it is spread as that source's weights are.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Annotated, Literal, assert_never
+
+import numpy as np
+import numpy.typing as npt
+from pydantic import Field
+from pyproj import CRS
+
+from steady_tally.core.areas import Areas
+from steady_tally.core.columns import column_numbers
+from steady_tally.core.errors import PlanError
+from steady_tally.core.geo.bins import OUTSIDE, edges_of
+from steady_tally.core.geo.locate import locate
+from steady_tally.core.geo.overlap import overlaps, planar_areas
+from steady_tally.core.geo.projection import coordinate_system, equal_area, project, to_degrees
+from steady_tally.core.geo.shapes import FlatRings, in_plane, rings_of
+from steady_tally.core.measure.terms.joined import SharedOut, TableFigures
+from steady_tally.core.place.grid import CellSet
+from steady_tally.core.place.zones import ZoneSet, zone_set
+from steady_tally.core.plan.base import Part
+from steady_tally.core.sources import Features, Sources, Table
+
+WHERE = "plan: measure: figures shared out"
+Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
+
+
+class ByGround(Part):
+    """In proportion to the ground in common."""
+
+    kind: Literal["ground"] = "ground"
+
+
+class BySource(Part):
+    """In proportion to the weights of a finer source: small zones or points such as addresses."""
+
+    kind: Literal["source"] = "source"
+    source: str
+    column: str | None = Field(None, description="The weights; without it each is 1.")
+
+
+class Shared(Part):
+    """The zones that a table's figures are of, where these are not the areas, and how they are shared out."""
+
+    zones: str
+    identifier: str | None = None
+    name: str | None = None
+    by: Annotated[ByGround | BySource, Field(discriminator="kind")] = Field(default_factory=ByGround)
+
+    @property
+    def reads(self) -> tuple[str, ...]:
+        return (self.zones, self.by.source) if isinstance(self.by, BySource) else (self.zones,)
+
+    def zone_set(self, sources: Sources) -> ZoneSet:
+        features = sources.zones(self.zones, wanted_by=WHERE)
+        return zone_set(features, identifier=self.identifier, name=self.name, crs=None)
+
+
+@dataclass(frozen=True)
+class Parts:
+    """Which part of each zone is in which area: positions, and the part of the zone's figure."""
+
+    zone: Ints
+    area: Ints
+    part: Floats
+
+
+def shared_out(plan: Shared, figures: TableFigures, zones: ZoneSet, areas: Areas, sources: Sources) -> TableFigures:
+    """The figures of areas from those of zones, with the account of what was shared out.
+
+    Parameters
+    ----------
+    figures : of the zones.
+    """
+    plane = areas.crs if isinstance(areas, CellSet) else _plane_of(zones)
+    of_zones = rings_of(in_plane(zones.geometry, zones.crs, plane))
+    of_areas = rings_of(areas.geometry if isinstance(areas, CellSet) else in_plane(areas.geometry, areas.crs, plane))
+    common = overlaps(of_zones, of_areas, (len(zones), len(areas)))
+    by_ground = Parts(common.first, common.second, common.area / planar_areas(of_zones, len(zones))[common.first])
+    even = np.zeros(len(zones), dtype=np.bool_)
+    match plan.by:
+        case ByGround():
+            parts = by_ground
+        case BySource():
+            parts, even = _by_source(plan.by, of_zones, of_areas, by_ground, (len(zones), len(areas)), plane, sources)
+        case _:
+            assert_never(plan.by)
+    values = np.array([_spread(parts, one, len(areas)) for one in figures.by_year])
+    known = np.asarray(np.isfinite(figures.by_year).all(axis=0))
+    at = known[common.first]
+    ground = planar_areas(of_areas, len(areas))
+    covered = np.bincount(common.second[at], weights=common.area[at], minlength=len(areas))
+    covered = np.divide(covered, ground, out=np.zeros(len(areas)), where=ground > 0.0)
+    before, after = float(np.nansum(figures.by_year.mean(axis=0))), float(np.nansum(values.mean(axis=0)))
+    some = known & (np.nan_to_num(figures.by_year).sum(axis=0) > 0.0)
+    shared = SharedOut(len(zones), before, after, np.minimum(covered, 1.0), int(np.count_nonzero(even & some)))
+    return replace(figures, by_year=values, of_members=False, shared=shared)
+
+
+def _spread(parts: Parts, figures: Floats, areas: int) -> Floats:
+    """(areas,) NaN where no zone with a figure reaches."""
+    known = np.isfinite(figures[parts.zone])
+    area, weight = parts.area[known], (figures[parts.zone] * parts.part)[known]
+    found = np.bincount(area, weights=weight, minlength=areas).astype(np.float64)
+    found[np.bincount(area, minlength=areas) == 0] = np.nan
+    return found
+
+
+def _by_source(
+    how: BySource,
+    of_zones: FlatRings,
+    of_areas: FlatRings,
+    by_ground: Parts,
+    counts: tuple[int, int],
+    plane: CRS,
+    sources: Sources,
+) -> tuple[Parts, npt.NDArray[np.bool_]]:
+    """By the weights of small zones or points; a zone without any is shared out by ground: (zones,) which."""
+    zones, areas = counts
+    if how.source in sources.features:
+        features = sources.features[how.source]
+        weights = _weights(how, features, sources)
+        small = zone_set(features, identifier=None, name=None, crs=None)
+        rings = rings_of(in_plane(small.geometry, small.crs, plane))
+        ground = planar_areas(rings, len(small))
+        with np.errstate(divide="ignore", invalid="ignore"):
+            dense = np.where(ground > 0.0, weights / ground, 0.0)
+        in_zones = overlaps(of_zones, rings, (zones, len(small)))
+        in_areas = overlaps(rings, of_areas, (len(small), areas))
+        # A small zone's weight lies evenly on its ground; where it crosses a border its parts are taken to lie alike.
+        zone, area, weight = _through(
+            in_zones.first, in_zones.second, in_zones.area * dense[in_zones.second],
+            in_areas.first, in_areas.second, in_areas.area / ground[in_areas.first],
+        )  # fmt: skip
+        whole = np.bincount(in_zones.first, weights=in_zones.area * dense[in_zones.second], minlength=zones)
+    else:
+        table = sources.table(how.source, wanted_by=WHERE)
+        weights = _weights(how, table, sources)
+        x, y = _places(table, plane)
+        there = np.isfinite(x) & np.isfinite(y)
+        x, y, weights = x[there], y[there], weights[there]
+        in_zone = locate(edges_of(of_zones.coordinates, of_zones.start, of_zones.owner), x, y).first
+        in_area = locate(edges_of(of_areas.coordinates, of_areas.start, of_areas.owner), x, y).first
+        whole = np.bincount(in_zone[in_zone != OUTSIDE], weights=weights[in_zone != OUTSIDE], minlength=zones)
+        both = (in_zone != OUTSIDE) & (in_area != OUTSIDE)
+        zone, area, weight = in_zone[both].astype(np.int64), in_area[both].astype(np.int64), weights[both]
+    even = ~(whole > 0.0)
+    kept = ~even[zone]
+    zone, area, weight = zone[kept], area[kept], weight[kept] / whole[zone[kept]]
+    rest = even[by_ground.zone]
+    return (
+        Parts(
+            np.concatenate([zone, by_ground.zone[rest]]),
+            np.concatenate([area, by_ground.area[rest]]),
+            np.concatenate([weight, by_ground.part[rest]]),
+        ),
+        even,
+    )
+
+
+def _through(a: Ints, b: Ints, weight: Floats, c: Ints, d: Ints, part: Floats) -> tuple[Ints, Ints, Floats]:
+    """Pairs (a, b) and (c, d) put together where b is c: the product of both weights."""
+    order = np.argsort(c, kind="stable")
+    c, d, part = c[order], d[order], part[order]
+    first, last = np.searchsorted(c, b, side="left"), np.searchsorted(c, b, side="right")
+    times = last - first
+    of = np.repeat(np.arange(len(b)), times)
+    at = np.arange(times.sum()) - np.repeat(np.cumsum(times) - times, times) + np.repeat(first, times)
+    return a[of], d[at], weight[of] * part[at]
+
+
+def _weights(how: BySource, of: Features | Table, sources: Sources) -> Floats:
+    table = sources.table(how.source, wanted_by=WHERE)
+    if how.column is None:
+        return np.ones(table.row_count)
+    found = column_numbers(table, how.column, None, wanted_by=WHERE)
+    if (found < 0.0).any():
+        raise PlanError(
+            f"“{how.column}” of “{of.name}” has weights below zero.", where=WHERE, todo="Choose another column."
+        )
+    return np.nan_to_num(found)
+
+
+def _places(table: Table, plane: CRS) -> tuple[Floats, Floats]:
+    if table.points is None or table.crs is None:
+        raise PlanError(
+            f"“{table.name}” has no points that say where they are.",
+            where=WHERE,
+            todo="Choose a file of points or of small areas.",
+        )
+    own = coordinate_system(table.crs, wanted_by=WHERE)
+    return project(table.points[:, 0], table.points[:, 1], own, plane)
+
+
+def _plane_of(zones: ZoneSet) -> CRS:
+    degrees = to_degrees(zones.coordinates, zones.crs)
+    middle = (degrees.min(axis=0) + degrees.max(axis=0)) / 2.0
+    return equal_area(float(middle[0]), float(middle[1]))
