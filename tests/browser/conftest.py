@@ -131,3 +131,15 @@ def wait_for_still(page: Page) -> None:
     """Until the crisp frame of the present state is on screen."""
     page.wait_for_timeout(200)
     page.wait_for_selector('canvas[data-still="true"]', timeout=60_000)
+
+
+def term(page: Page, slot: str, choice: str | re.Pattern[str], *, exact: bool = False) -> None:
+    """Open a term of the sum on Measure's sheet, choose, and close it again."""
+    button = page.locator(f'[data-slot="{slot}"]')
+    if button.get_attribute("aria-expanded") == "false":
+        button.click()
+    page.get_by_label("measure sheet").get_by_role("radio", name=choice, exact=exact).click()
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(400)
+    button.click()
+    wait_for_still(page)

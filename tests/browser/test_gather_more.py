@@ -12,7 +12,7 @@ from playwright.sync_api import Page, expect
 
 from tests.plans import events_in
 
-from .conftest import Application, wait_for_still
+from .conftest import Application, term, wait_for_still
 from .test_gather import begin, drop, gather_figure, sheet
 
 STREETS = ["Quay Street", "High Row", "Bell Lane", "Mill Rise"]
@@ -222,16 +222,17 @@ def test_counts_are_added_up_and_the_rows_of_a_table_are_chosen(page, applicatio
     page.get_by_role("button", name="Bring it in").click()
     wait_for_still(page)
     page.keyboard.press("3")
-    page.get_by_role("radio", name="cases", exact=True).click()
+    term(page, "under", "nothing", exact=True)
     expect(page.locator('[data-figure="measure"]')).to_have_text(f"{sum(range(20))} events")
-    page.get_by_role("radio", name="per 10,000").click()
-    expect(page.locator('[data-figure="measure"]')).to_have_text("9,500")
+    term(page, "under", "residents, from “people”")
+    expect(page.locator('[data-figure="measure"]')).to_have_text("950")
+    page.locator('[data-slot="under"]').click()
     page.get_by_text("Which rows of “people” count").click()
     expect(page.get_by_test_id("rows kept")).to_have_text("4 of 6 rows")
     page.get_by_role("button", name="Take out “sex: not all”").click()
     page.get_by_role("checkbox", name=re.compile(r"^f\b")).click()
     expect(page.get_by_test_id("rows kept")).to_have_text("2 of 6 rows")
-    expect(page.locator('[data-figure="measure"]')).to_have_text("15,833")
+    expect(page.locator('[data-figure="measure"]')).to_have_text("1,583")
 
 
 def test_other_events_can_be_mapped_and_the_first_come_back_with_their_filter(mapped):

@@ -6,7 +6,7 @@ from playwright.sync_api import Page, expect
 
 from tests.plans import results_of
 
-from .conftest import wait_for_still
+from .conftest import term, wait_for_still
 from .test_gather import begin, drop
 from .test_gather_more import bring
 from .test_slice import areas_of, opened, study  # noqa: F401  fixtures
@@ -42,45 +42,58 @@ def test_a_filter_that_residents_do_not_follow_stands_in_madder_until_they_do(op
     opened.get_by_label("Part of the sheet").get_by_role("button", name="filter").click()
     opened.get_by_role("checkbox", name="female").first.click()
     note = opened.locator('[data-note="measure"]')
-    expect(note).to_have_text("divided by all residents!")
-    expect(note).to_have_css("color", MADDER)
     opened.keyboard.press("1")
     opened.keyboard.press("3")
+    women = opened.get_by_text("residents, Sex: female, mean of 2021 to 2025")
+    expect(women).to_be_visible()
+    wait_for_still(opened)
+    of_women = sum(a["denominator"] or 0 for a in areas_of(application, study))
+    opened.locator('[data-slot="under"]').click()
+    opened.get_by_label("follow the filters of the events").click()
+    expect(note).to_have_text("divided by all residents!")
+    expect(note).to_have_css("color", MADDER)
     says = opened.get_by_text("leaves out events, but they are still divided by all residents")
     expect(says).to_have_css("color", MADDER)
-    before = sum(a["denominator"] or 0 for a in areas_of(application, study))
-    opened.get_by_text("Which rows of “residents” count").click()
-    opened.get_by_role("checkbox", name="female").click()
+    wait_for_still(opened)
+    of_all = sum(a["denominator"] or 0 for a in areas_of(application, study))
+    assert 0.45 * of_all < of_women < 0.55 * of_all
+    opened.get_by_role("button", name="divide by residents of the same group").click()
     expect(note).to_have_text("per 10,000 residents and summer")
     expect(says).to_have_count(0)
-    after = sum(a["denominator"] or 0 for a in areas_of(application, study))
-    assert 0.45 * before < after < 0.55 * before
+    wait_for_still(opened)
+    assert sum(a["denominator"] or 0 for a in areas_of(application, study)) == of_women
 
 
 def test_what_the_rows_of_one_area_mean_is_proposed_shown_and_changed(page, application):
     rows = [(c, s, y, n) for c, n in (("A1", 100), ("B2", 300)) for s in ("f", "m") for y in (2023, 2024)]
     mapped(page, application, "Rows", "code,sex,year,people\n" + "".join(f"{','.join(map(str, r))}\n" for r in rows))
     sheet = page.get_by_label("measure sheet")
-    expect(sheet).to_contain_text("Rows of “people” for one area are added up over “sex”, averaged over “year”.")
-    page.get_by_role("radio", name="per 10,000").click()
+    term(page, "under", "residents, from “people”")
+    page.locator('[data-slot="under"]').click()
+    rows = sheet.get_by_text("Rows of “people” for one area are added up over “sex”, taken by the year in “year”.")
+    expect(rows).to_be_visible()
     figure = page.locator('[data-figure="measure"]')
-    expect(figure).to_have_text("250")  # 20 events / (2 x 100 + 2 x 300) x 10,000
-    sheet.get_by_text("Rows of “people” for one area").click()
+    expect(figure).to_have_text("25.0")  # 20 events / (2 x 100 + 2 x 300) x 1,000
+    expect(sheet).to_contain_text("Nothing says in which years events were recorded")
+    rows.click()
     sheet.get_by_label("Rows that differ in “year” are").select_option("added")
-    expect(figure).to_have_text("125")
+    expect(figure).to_have_text("12.5")
     sheet.get_by_label("Rows that differ in “sex” are").select_option("")
     expect(sheet.get_by_text("nothing says that they may be added").first).to_be_visible()
-    expect(figure).to_have_text("125")
+    expect(sheet).to_contain_text("The sum stays as it was")
+    expect(figure).to_have_text("12.5")
 
 
 def test_numbers_that_can_be_read_in_two_ways_are_asked_about(page, application):
     mapped(page, application, "Two ways", "code,people\nA1,1.200\nB2,2.800\n")
     sheet = page.get_by_label("measure sheet")
+    before = page.locator('[data-figure="measure"]').inner_text()
+    page.locator('[data-slot="under"]').click()
+    page.get_by_role("radio", name="residents, from “people”").click()
     expect(sheet).to_contain_text("“1.200” can be read as 1.2 and as 1,200")
-    expect(page.get_by_role("radio", name="per 10,000")).to_be_disabled()
+    expect(page.locator('[data-figure="measure"]')).to_have_text(before)
     sheet.get_by_label("The decimal sign is the").select_option(",")
-    page.get_by_role("radio", name="per 10,000").click()
-    expect(page.locator('[data-figure="measure"]')).to_have_text("50.0")
+    expect(sheet.locator('[data-amount="under"]')).to_have_text("4,000")
 
 
 def test_the_encoding_that_was_guessed_is_said_and_can_be_changed(page, application):
@@ -96,9 +109,10 @@ def test_the_encoding_that_was_guessed_is_said_and_can_be_changed(page, applicat
 
 def test_a_plan_whose_rate_cannot_be_worked_out_opens_with_counts_and_says_why(page, application):
     mapped(page, application, "Older", "code,people\nA1,1.200\nB2,2.800\n")
+    page.locator('[data-slot="under"]').click()
+    page.get_by_role("radio", name="residents, from “people”").click()
     page.get_by_label("The decimal sign is the").select_option(",")
-    page.get_by_role("radio", name="per 10,000").click()
-    expect(page.locator('[data-figure="measure"]')).to_have_text("50.0")
+    expect(page.locator('[data-amount="under"]')).to_have_text("4,000")
     older = next(s for s in application.ask("api/studies")["studies"] if s["name"] == "Older")
     # Next month's table has two rows for one area.
     bring_again = "code,people\nA1,1.200\nA1,1.300\nB2,2.800\n"
@@ -114,4 +128,5 @@ def test_a_plan_whose_rate_cannot_be_worked_out_opens_with_counts_and_says_why(p
     expect(page.locator('[data-figure="measure"]')).to_have_text("20 events")
     page.keyboard.press("3")
     expect(page.get_by_label("measure sheet")).to_contain_text("area “A1” has lines 2, 3")
-    assert application.ask(f"{results_of(application, older)}/view")["terms"] == [{"role": "counted", "says": "events"}]
+    (only,) = application.ask(f"{results_of(application, older)}/view")["terms"]
+    assert (only["role"], only["noun"], only["figure"]) == ("counted", "events", 20.0)

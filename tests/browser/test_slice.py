@@ -15,7 +15,7 @@ from scipy.stats import poisson
 from tests.plans import results_of
 from tests.serve.test_processes import live_processes
 
-from .conftest import PROJECT, Application, wait_for_still
+from .conftest import PROJECT, Application, term, wait_for_still
 
 AXE = PROJECT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 
@@ -123,12 +123,16 @@ def test_an_area_is_found_by_pointing_and_its_card_writes_the_sum_out(opened, ap
 
 
 def test_measure_method_number_and_areas_change_map_and_rail(opened, application, study):
-    choose(opened, "3", "call-outs", exact=True)
+    opened.keyboard.press("3")
+    term(opened, "under", "nothing", exact=True)
+    term(opened, "time", "nothing: over all recorded time")
     assert "events" in figure(opened, "measure")
     counted = [a["numerator"] for a in areas_of(application, study)]
     last = opened.locator("[data-band]").last.inner_text()
     assert f"{max(counted):,}" in last
-    choose(opened, "3", "call-outs per km²")
+    term(opened, "under", "km² of ground")
+    term(opened, "time", "summers recorded")
+    opened.keyboard.press("3")
     placed = application.ask(f"{results_of(application, study)}/ledger")["stages"][1]["records_out"]
     by_time = sum(a["area_km2"] * a["time"] for a in areas_of(application, study))
     assert float(figure(opened, "measure")) == pytest.approx(placed / by_time, rel=0.01)
@@ -140,7 +144,9 @@ def test_measure_method_number_and_areas_change_map_and_rail(opened, application
     choose(opened, "2", "blocks")
     blocks = len(areas_of(application, study))
     expect(opened.get_by_label("Which rows")).to_contain_text(f"{blocks:,} areas")
-    choose(opened, "3", "per 10,000")
+    opened.keyboard.press("3")
+    term(opened, "under", "residents, from “blocks”")
+    opened.keyboard.press("3")
     assert all(a["state"] == "no denominator" or a["denominator"] > 0 for a in areas_of(application, study))
     opened.keyboard.press("2")
     opened.get_by_role("radio", name="a grid of equal cells").click()
@@ -155,6 +161,27 @@ def test_measure_method_number_and_areas_change_map_and_rail(opened, application
     cells = areas_of(application, study)
     assert sum(c["numerator"] for c in cells) == placed
     assert all(c["identifier"].startswith("hexagon/laea 38 -40/0,0/2500m/") for c in cells)
+
+
+def test_a_grid_has_rates_per_resident_in_two_clicks(opened, application, study):
+    people = sum(a["denominator"] or 0 for a in areas_of(application, study))
+    opened.keyboard.press("2")
+    opened.get_by_role("radio", name="a grid of equal cells").click()
+    opened.get_by_label("It covers").select_option("wards")
+    opened.get_by_label("Width").fill("1500")
+    opened.get_by_role("button", name="Lay this grid").click()
+    expect(opened.locator('[data-figure="show"]')).to_have_text("hexagons")
+    opened.keyboard.press("2")
+    opened.keyboard.press("3")
+    opened.locator('[data-slot="under"]').click()
+    opened.get_by_role("radio", name="residents, from “residents”, shared out").click()
+    expect(opened.get_by_test_id("result")).to_contain_text("residents")
+    wait_for_still(opened)
+    cells = areas_of(application, study)
+    shared = sum(a["denominator"] or 0 for a in cells)
+    assert shared == pytest.approx(people, rel=0.01)
+    expect(opened.get_by_label("measure sheet")).to_contain_text("were shared out; 0 lie in no area")
+    assert sum(a["state"] == "a number" for a in cells) > 0.7 * len(cells)
 
 
 def test_the_set_aside_rows_open_by_reason(opened, application, study):

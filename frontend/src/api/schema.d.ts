@@ -1096,6 +1096,36 @@ export interface components {
             last_day: string;
         };
         /**
+         * ByGround
+         * @description In proportion to the ground in common.
+         */
+        ByGround: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ground";
+        };
+        /**
+         * BySource
+         * @description In proportion to the weights of a finer source: small zones or points such as addresses.
+         */
+        BySource: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "source";
+            /** Source */
+            source: string;
+            /**
+             * Column
+             * @description The weights; without it each is 1.
+             * @default null
+             */
+            column: string | null;
+        };
+        /**
          * Colours
          * @description How one measure is coloured.
          */
@@ -1484,6 +1514,11 @@ export interface components {
              * @default residents
              */
             noun: string;
+            /**
+             * @description Where the figures are those of other zones than the areas.
+             * @default null
+             */
+            shared: components["schemas"]["Shared"] | null;
         };
         /**
          * Gather
@@ -2220,6 +2255,26 @@ export interface components {
             where: (components["schemas"]["RecordedOutline"] | components["schemas"]["RecordedColumn"] | components["schemas"]["RecordedList"]) | null;
         };
         /**
+         * Shared
+         * @description The zones that a table's figures are of, where these are not the areas, and how they are shared out.
+         */
+        Shared: {
+            /** Zones */
+            zones: string;
+            /**
+             * Identifier
+             * @default null
+             */
+            identifier: string | null;
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /** By */
+            by?: components["schemas"]["ByGround"] | components["schemas"]["BySource"];
+        };
+        /**
          * Show
          * @description `mapped` names the measure that the map shows; `colours` are those of each measure by name.
          */
@@ -2618,6 +2673,18 @@ export interface components {
              * @description What the rows joined to areas come to.
              */
             in_areas: number;
+            /**
+             * Areas
+             * @description How many areas, or zones, the rows were joined to.
+             */
+            areas: number;
+            /**
+             * Shared
+             * @description The sum of the zones' figures before, and of the areas' after.
+             */
+            shared: {
+                [key: string]: number;
+            } | null;
             /**
              * Repeated
              * @description Rows that say the same as others beside them.

@@ -29,6 +29,7 @@ export const PEOPLE: FromTable = {
   years: null,
   follow: true,
   repeated: "refuse",
+  shared: null,
   accepted: {},
 };
 

@@ -62,7 +62,12 @@ export function isSame(a: Term | null, b: Term | null): boolean {
     case "figure":
       return b.kind === "figure" && a.events === b.events && a.column === b.column;
     case "table":
-      return b.kind === "table" && a.source === b.source && a.value === b.value;
+      return (
+        b.kind === "table" &&
+        a.source === b.source &&
+        a.value === b.value &&
+        a.shared?.zones === b.shared?.zones
+      );
     case "ground":
     case "whole":
       return a.kind === b.kind;

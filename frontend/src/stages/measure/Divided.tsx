@@ -22,7 +22,7 @@ export function Divided({ view, offers, now, onChange }: Props) {
   const table = (list: Offers["tables"]) =>
     list.map((o) => ({
       term: o.term as Denominator,
-      says: `${o.people ? o.term.noun : o.term.value}, from “${o.term.source}”`,
+      says: `${o.people ? o.term.noun : o.term.value}, from “${o.term.source}”${o.term.shared ? ", shared out" : ""}`,
     }));
   const choices: { term: Denominator | null; says: string }[] = [
     ...table(people),

@@ -45,7 +45,7 @@ export function Pairing({ view, areas, term, now, onChange }: Props) {
   const lost = left.reduce((sum, [spelling]) => sum + (sums[spelling] ?? 0), 0);
   return (
     <Unfold
-      title={`How rows find their areas: ${whole(areas.name.length - account.areas_without_row.length)} of ${plural(areas.name.length, "area")}`}
+      title={`How rows find their ${now.shared ? "zones" : "areas"}: ${whole(account.areas - account.areas_without_row.length)} of ${whole(account.areas)}`}
       open={left.length > 0 && suggested.length > 0}
     >
       <Box sx={{ fontSize: "0.8125rem" }}>

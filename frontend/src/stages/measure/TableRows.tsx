@@ -43,6 +43,7 @@ export function TableRows(props: Props) {
           />
         }
       />
+      {now.shared && <SharedOut study={study} now={now} onChange={onChange} />}
       <Pairing {...props} />
       <RowFilter study={study} now={now} onChange={onChange} />
       <Noun key={now.noun} now={now} onChange={onChange} />
@@ -105,6 +106,39 @@ function SeveralRows(props: {
         />
       )}
       {proposal.refusal && <Quiet colour={MADDER}>{proposal.refusal}</Quiet>}
+    </Unfold>
+  );
+}
+
+/** How the figures of zones are shared out among the areas: evenly by ground, or as a finer source lies. */
+function SharedOut({ study, now, onChange }: { study: Study; now: FromTable; onChange: Props["onChange"] }) {
+  const sources = (useSources(study).data ?? []).filter((s) => s.name !== now.source && s.role !== "events");
+  const shared = now.shared!;
+  const by = shared.by;
+  const of = by.kind === "source" ? sources.find((s) => s.name === by.source) : undefined;
+  const put = (next: NonNullable<FromTable["shared"]>["by"]) =>
+    onChange({ ...now, shared: { ...shared, by: next } });
+  return (
+    <Unfold
+      title={`Shared out from “${shared.zones}” ${by.kind === "ground" ? "by ground" : `as “${by.source}” lies`}`}
+    >
+      <Pick
+        label="Where in a zone they live"
+        value={by.kind === "ground" ? "" : by.source}
+        options={[
+          ["", "evenly on its ground"] as const,
+          ...sources.map((s) => [s.name, `as “${s.name}” lies`] as const),
+        ]}
+        onChange={(source) => put(source ? { kind: "source", source, column: null } : { kind: "ground" })}
+      />
+      {by.kind === "source" && of && (
+        <Pick
+          label="Each weighs"
+          value={by.column ?? ""}
+          options={[["", "the same"] as const, ...of.columns.map((c) => [c, `its “${c}”`] as const)]}
+          onChange={(column) => put({ ...by, column: column || null })}
+        />
+      )}
     </Unfold>
   );
 }
