@@ -7,16 +7,18 @@ Document = dict[str, Any]
 
 def events_in(document: Document) -> Document:
     """The events that the mapped measure counts."""
-    return document["gather"]["events"][measure_in(document)["events"]]
+    return document["gather"]["events"][measure_in(document)["numerator"]["events"]]
 
 
 def measure_in(document: Document) -> Document:
     return document["measure"][document["show"]["mapped"]]
 
 
-def measured_by(document: Document, **measure: Any) -> None:
+def measured_by(document: Document, denominator: Document | None = None, **more: Any) -> None:
     """Let the mapped measure be another, of the same events."""
-    document["measure"][document["show"]["mapped"]] = {"events": measure_in(document)["events"], **measure}
+    counted = {"kind": "events", "events": measure_in(document)["numerator"]["events"]}
+    measure = {"kind": "quotient", "numerator": counted, "denominator": denominator, **more}
+    document["measure"][document["show"]["mapped"]] = measure
 
 
 def results_of(client: Any, study: Any) -> str:

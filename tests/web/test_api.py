@@ -232,7 +232,7 @@ def test_hexagons_count_the_same_events_as_the_wards_that_they_cover(client, stu
     before = client.get(f"{results_of(client, study)}/ledger").get_json()
     document = before["plan"]
     document["place"]["areas"] = {"kind": "grid", "size": 1500, "cover": {"source": "wards"}}
-    measured_by(document, kind="rate", denominator={"kind": "ground"}, per=1, time="window")
+    measured_by(document, denominator={"kind": "ground"}, per=1, time="window")
     head = client.get(f"/api/studies/{study}").get_json()["head_id"]
     assert client.post(f"/api/studies/{study}/plans", json={"parent_id": head, "document": document}).status_code == 201
     after = client.get(f"{results_of(client, study)}/ledger").get_json()

@@ -68,7 +68,7 @@ def test_a_grid_tried_out_counts_what_it_would_count_once_chosen(client, study):
 
         def choose(document: dict, how=how) -> None:
             document["place"] = grid(**how)
-            measured_by(document, kind="count")
+            measured_by(document)
 
         change(client, study, choose)
         areas = got(client, study, "areas")["areas"]
@@ -85,7 +85,7 @@ def test_events_carry_their_areas_and_can_be_chosen_by_them_in_rows_and_in_the_f
         document["place"]["carry"] = ["station"]
         for window in events_in(document)["recorded"]:
             window["where"] = None  # the list is one of wards
-        measured_by(document, kind="count")
+        measured_by(document)
 
     change(client, study, carry)
     ledger = got(client, study, "ledger")

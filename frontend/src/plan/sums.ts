@@ -33,19 +33,24 @@ export function dividedBy(measure: Quotient, denominator: Denominator | null): Q
   return { ...measure, denominator };
 }
 
-/** A figure of a table as an earlier version of the plan had it, if one had: its pairs and choices are not made twice. */
+/**
+ * A figure of a table as an earlier version of the plan had it, if one had: its pairs and choices are not made twice.
+ * Zones that were the areas then, and whose figures are shared out now, have the pairs that they had.
+ */
 export function asBefore<T extends Term>(plans: readonly Plan[], areas: Plan["place"]["areas"], term: T): T {
+  if (term.kind !== "table") return term;
   for (const plan of plans.toReversed()) {
     const then = plan.place.areas;
-    if (
-      then.kind !== areas.kind ||
-      (then.kind === "zones" && areas.kind === "zones" && then.source !== areas.source)
-    )
-      continue;
+    const zones = then.kind === "zones" ? then.source : null;
+    const same = then.kind === areas.kind && (areas.kind !== "zones" || zones === areas.source);
     for (const measure of Object.values(plan.measure)) {
       if (measure.kind !== "quotient") continue;
-      const found = [measure.numerator, measure.denominator].find((t) => isSame(t, term));
-      if (found) return found as T;
+      for (const found of [measure.numerator, measure.denominator]) {
+        if (same && isSame(found, term)) return found as T;
+        const ofZones = found?.kind === "table" && zones !== null && zones === term.shared?.zones;
+        if (ofZones && found.source === term.source && found.value === term.value)
+          return { ...found, shared: term.shared } as T;
+      }
     }
   }
   return term;

@@ -200,7 +200,8 @@ def _chosen_anew(plan: Plan, wanted: Import) -> Plan:
 def _without_time(document: dict[str, Any]) -> dict[str, Any]:
     """Measures whose events have no recorded windows with days are not divided by time."""
     for measure in document["measure"].values():
-        windows = document["gather"]["events"][measure["events"]]["recorded"]
+        counted = [t["events"] for t in (measure.get("numerator"), measure.get("denominator")) if t and "events" in t]
+        windows = document["gather"]["events"][counted[0]]["recorded"] if counted else []
         if "time" in measure and not (windows and all(w["first_day"] for w in windows)):
             measure["time"] = "none"
     return document

@@ -91,7 +91,7 @@ class LedgerView(Account):
 class AreaRow(BaseModel):
     identifier: str
     name: str
-    numerator: float | None
+    numerator: int | float | None
     denominator: float | None
     area_km2: float
     value: float | None
