@@ -11,7 +11,7 @@ import type { Study } from "./api/client";
 import { plural, whole } from "./format";
 import { BringIn } from "./stages/gather/BringIn";
 import { ChooseFiles, DropAnywhere } from "./stages/gather/ChooseFiles";
-import { useDemoJob, useLoadDemo, useNewStudy, useSources } from "./state/queries";
+import { useDemoJob, useFirstPlan, useLoadDemo, useNewStudy, useSources } from "./state/queries";
 import { useDoing } from "./state/store";
 import { INK, MADDER, QUIET, RULE } from "./theme";
 
@@ -59,6 +59,7 @@ export function Begin() {
 /** A study without a plan: one place to drop files, and what has come in so far. */
 export function EmptyStudy({ study, studies }: { study: Study; studies: readonly Study[] }) {
   const sources = useSources(study).data ?? [];
+  const first = useFirstPlan(study);
   return (
     <Box sx={{ height: "100vh", display: "flex", flexDirection: "column" }}>
       <Box component="header" sx={{ display: "flex", alignItems: "baseline", gap: 2, px: 2, pt: 1, pb: 0.5 }}>
@@ -102,6 +103,21 @@ export function EmptyStudy({ study, studies }: { study: Study; studies: readonly
                 </Box>
               ))}
               <Typography sx={{ mt: 1, color: MADDER }}>Events are still missing.</Typography>
+              {sources
+                .filter((s) => s.role === "zones")
+                .map((s) => (
+                  <Box key={s.id} sx={{ mt: 1 }}>
+                    <Button
+                      size="small"
+                      variant="outlined"
+                      disabled={first.isPending}
+                      onClick={() => first.mutate(s.name)}
+                    >
+                      Map “{s.name}” without events
+                    </Button>
+                  </Box>
+                ))}
+              {first.error && <Typography sx={{ color: MADDER }}>{first.error.message}</Typography>}
             </Box>
           )}
         </Box>

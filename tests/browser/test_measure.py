@@ -1,7 +1,10 @@
 """What does not fit together in the sum is said on screen, and what the rows of a table mean is asked."""
 
+import csv
 import json
+import re
 
+import pytest
 from playwright.sync_api import Page, expect
 
 from tests.plans import results_of
@@ -130,3 +133,135 @@ def test_a_plan_whose_rate_cannot_be_worked_out_opens_with_counts_and_says_why(p
     expect(page.get_by_label("measure sheet")).to_contain_text("area “A1” has lines 2, 3")
     (only,) = application.ask(f"{results_of(application, older)}/view")["terms"]
     assert (only["role"], only["noun"], only["figure"]) == ("counted", "events", 20.0)
+
+
+WARDS = ["Saint Orla", "Tarnholt", "Wenwyke", "Garrwyke", "Old Ostgarth", "Lysgarth", "Thorlnaze"]
+SPELT = ["St. Orla", "Tarnholt", "Wenwyk", "Garrwyke", "Ostgarth Old", "Lysgarht", "Elsewhere"]
+
+
+def named_zones() -> bytes:
+    features = []
+    for i, name in enumerate(WARDS):
+        west, south = -40.2 + 0.1 * (i % 3), 37.9 + 0.08 * (i // 3)
+        ring = [[west, south], [west + 0.1, south], [west + 0.1, south + 0.08], [west, south + 0.08], [west, south]]
+        properties = {"code": f"Z{i:02d}", "name": name, "price": 100 * i + 7}
+        geometry = {"type": "Polygon", "coordinates": [ring]}
+        features.append({"type": "Feature", "properties": properties, "geometry": geometry})
+    return json.dumps({"type": "FeatureCollection", "features": features}).encode()
+
+
+def test_zones_and_a_table_make_a_study_without_events_and_spellings_are_paired(page, application):
+    begin(page, application, "Prices")
+    bring(page, "wards.geojson", named_zones())
+    people = "ward,residents 2021,residents 2022\n" + "".join(
+        f"{n},{1000 + i},{2000 + i}\n" for i, n in enumerate(SPELT)
+    )
+    bring(page, "people.csv", people.encode())
+    page.get_by_role("button", name="Map “wards” without events").click()
+    wait_for_still(page)
+    expect(page.locator('[data-figure="gather"]')).to_have_text("no events")
+    prices = next(s for s in application.ask("api/studies")["studies"] if s["name"] == "Prices")
+    page.keyboard.press("3")
+    sheet = page.get_by_label("measure sheet")
+    counted = page.locator('[data-amount="counted"]')
+    mean = [1500 + i for i in range(len(SPELT))]
+    expect(counted).to_have_text(f"{mean[1] + mean[3]:,}")
+    page.locator('[data-slot="counted"]').click()
+    expect(sheet).to_contain_text("“Wenwyk” is Wenwyke?")
+    lost = sheet.get_by_text("in rows that match no area").locator("..")
+    expect(lost).to_contain_text(f"{sum(mean) - mean[1] - mean[3]:,}")
+    sheet.get_by_role("button", name="Accept 2").click()  # alike by 90 %
+    expect(counted).to_have_text(f"{mean[1] + mean[3] + mean[2] + mean[4]:,}")
+    sheet.get_by_text("“St. Orla” is Saint Orla?").locator("..").get_by_role("button", name="yes").click()
+    expect(counted).to_have_text(f"{sum(mean[:5]):,}")
+    # By hand, and taken back.
+    sheet.get_by_text("1 spelling like no area that is left").click()
+    sheet.get_by_role("button", name="pair", exact=True).click()
+    sheet.get_by_role("combobox", name="Area", exact=True).select_option("Z06")
+    expect(counted).to_have_text(f"{sum(mean[:5]) + mean[6]:,}")
+    sheet.get_by_text("4 pairs by your word").click()
+    sheet.get_by_text("“Elsewhere” is Thorlnaze").locator("..").get_by_role("button", name="undo").click()
+    expect(counted).to_have_text(f"{sum(mean[:5]):,}")
+    wait_for_still(page)
+    rows = areas_of(application, prices)
+    assert [r["state"] for r in rows] == ["a number"] * 5 + ["not reported"] * 2
+    term(page, "under", "km² of ground")
+    expect(page.get_by_test_id("result")).to_contain_text("residents per km²")
+    page.keyboard.press("r")
+    expect(page.get_by_role("table", name="Areas")).to_contain_text("Saint Orla")
+
+
+def test_a_second_measure_stands_beside_the_first_with_its_own_classes(opened, application, study):  # noqa: F811
+    opened.keyboard.press("3")
+    opened.get_by_role("button", name="another beside it").click()
+    expect(opened.get_by_role("radio", name="call-outs per 10,000 residents and summer (2)")).to_be_checked()
+    wait_for_still(opened)
+    term(opened, "counted", "bicycle thefts: how many", exact=True)
+    expect(opened.get_by_role("radio", name=re.compile("^bicycle thefts per [\\d,]+ residents$"))).to_be_checked()
+    opened.keyboard.press("3")
+    opened.keyboard.press("4")
+    opened.get_by_label("One class more").click()
+    expect(opened.locator("[data-band]")).to_have_count(6)
+    opened.keyboard.press("4")
+    opened.keyboard.press("3")
+    opened.get_by_role("radio", name="call-outs per 10,000 residents and summer", exact=True).click()
+    expect(opened.locator("[data-band]")).to_have_count(5)
+    wait_for_still(opened)
+    opened.keyboard.press("r")
+    head = opened.get_by_role("table", name="Areas").get_by_role("row").first
+    expect(head).to_contain_text(re.compile("bicycle thefts per [\\d,]+ residents"))
+    expect(head).to_contain_text("bicycle thefts per km²")
+    opened.keyboard.press("r")
+    opened.keyboard.press("3")
+    wait_for_still(opened)
+    box = opened.get_by_test_id("map").bounding_box()
+    opened.mouse.click(box["x"] + box["width"] * 0.42, box["y"] + box["height"] * 0.35)
+    expect(opened.get_by_label("Area card")).to_contain_text("bicycle thefts per km²")
+
+
+def test_the_mean_loss_and_thefts_per_call_outs_are_two_choices_away(opened, application, study):  # noqa: F811
+    with (application.data / "demo" / "bicycle-thefts.csv").open() as file:
+        losses = [float(r["loss"]) for r in csv.DictReader(file) if r["loss"]]
+    opened.keyboard.press("3")
+    term(opened, "under", "nothing", exact=True)
+    opened.locator('[data-slot="counted"]').click()
+    opened.get_by_role("radio", name="bicycle thefts: a figure of theirs").click()
+    opened.get_by_label("take the").select_option("mean")
+    expect(opened.get_by_test_id("result")).to_contain_text("mean loss")
+    opened.locator('[data-slot="counted"]').click()
+    wait_for_still(opened)
+    total = application.ask(f"{results_of(application, study)}/view")["total_value"]
+    assert total == pytest.approx(sum(losses) / len(losses), rel=0.02)
+    term(opened, "counted", "bicycle thefts: how many", exact=True)
+    term(opened, "under", "call-outs: how many", exact=True)
+    expect(opened.get_by_test_id("result")).to_contain_text("bicycle thefts per")
+    view = application.ask(f"{results_of(application, study)}/view")
+    over, under = (t["figure"] for t in view["terms"])
+    assert view["total_value"] == pytest.approx(over / under * view["per"])
+    low, high = view["total_interval"]
+    assert low < view["total_value"] < high
+
+
+def test_a_formula_completes_its_words_points_at_a_mistake_and_is_mapped(opened, application, study):  # noqa: F811
+    opened.keyboard.press("3")
+    opened.get_by_text("or by a formula").click()
+    field = opened.get_by_label("Formula", exact=True)
+    expect(field).to_have_value("call_outs / residents / windows * 10000")
+    field.fill("round(events / residnts, 2)")
+    alert = opened.get_by_label("The formula").get_by_role("alert")
+    expect(alert).to_contain_text("nothing is called “residnts”. Is “residents” meant?")
+    expect(alert.locator("mark")).to_have_text("residnts")
+    field.fill("round(events / area_k")
+    opened.keyboard.press("Tab")
+    opened.keyboard.type(", 2)")
+    expect(field).to_have_value("round(events / area_km2, 2)")
+    expect(opened.get_by_test_id("formula value")).to_contain_text("events per km²")
+    opened.get_by_role("button", name="Map it").click()
+    expect(opened.locator('[data-note="measure"]')).to_have_text("round(events / area_km2, 2)")
+    wait_for_still(opened)
+    view = application.ask(f"{results_of(application, study)}/view")
+    assert [n["name"] for n in view["named"]] == ["events", "area_km2"]
+    for area in areas_of(application, study)[:20]:
+        assert area["value"] == pytest.approx(round(area["value"], 2), abs=1e-9)
+    opened.get_by_role("button", name="or a sum of terms again").click()
+    expect(opened.get_by_test_id("result")).to_contain_text("events per km² and summer")

@@ -229,3 +229,15 @@ def test_a_formula_with_an_unknown_name_or_in_a_circle_says_so():
 def test_another_measure_of_the_same_name_gets_a_number():
     plan = with_formula("events_2 + 0", events={**document({"kind": "quotient", "numerator": {"kind": "ground"}})["measure"]["m"]})  # fmt: skip  # noqa: E501
     assert outcome_of(plan).measured.values.value.tolist() == pytest.approx([KM2] * len(CODES))
+
+
+def test_what_a_table_says_goes_with_the_formula_that_names_it():
+    plan = with_formula("events / people")
+    figures = {"people": {**plan["measure"]["rate"]["denominator"], "noun": "persons"}}
+    plan["measure"] = {"f": {"kind": "formula", "text": "events / people", "about": "calls", "figures": figures}}
+    outcome = outcome_of(plan)
+    values = outcome.measured.values
+    assert [n.name for n in values.named] == ["events", "people"]
+    assert values.unit == "events per persons"
+    assert outcome.measured.joined["people"].areas_without_row == ()
+    assert values.value.tolist() == pytest.approx((values.named[0].figures / values.named[1].figures).tolist())

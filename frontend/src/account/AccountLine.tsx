@@ -26,20 +26,24 @@ export function columnsOf(view: View): Record<Stage, Column> {
   const missing = view.states.reduce((sum, s) => sum + s.areas, 0);
   const classes = view.bands.length;
   return {
-    gather: {
-      figure: whole(gather.records_out),
-      note: `${whole(gather.records_set_aside)} set aside`,
-      rows: true,
-    },
-    place: {
-      figure: whole(place.records_out),
-      beside:
-        view.ledger.placements > place.records_out
-          ? `${whole(view.ledger.placements)} placements`
-          : undefined,
-      ...placeNote(view),
-      rows: true,
-    },
+    gather: view.events_name
+      ? {
+          figure: whole(gather.records_out),
+          note: `${whole(gather.records_set_aside)} set aside`,
+          rows: true,
+        }
+      : { figure: "no events", note: "figures of the areas" },
+    place: !view.events_name
+      ? { figure: plural(view.ledger.areas.read, "area"), note: "" }
+      : {
+          figure: whole(place.records_out),
+          beside:
+            view.ledger.placements > place.records_out
+              ? `${whole(view.ledger.placements)} placements`
+              : undefined,
+          ...placeNote(view),
+          rows: true,
+        },
     measure: {
       figure: totalText(view),
       ...measureNote(view),

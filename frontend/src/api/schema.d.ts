@@ -72,6 +72,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/first-plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Map areas by a figure of theirs, without events */
+        post: operations["plans_first_plan_studies__uuid_study_id__first_plan_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/uploads/{upload_id}/{name}": {
         parameters: {
             query?: never;
@@ -1441,6 +1458,13 @@ export interface components {
              */
             about: string | null;
             /**
+             * Figures
+             * @description What tables say, by the words that stand for it.
+             */
+            figures?: {
+                [key: string]: components["schemas"]["FromTable"];
+            };
+            /**
              * Noun
              * @description What its figures are, in words.
              * @default
@@ -1522,7 +1546,8 @@ export interface components {
         };
         /**
          * Gather
-         * @description `events` are the events sources by name, each counted by those measures that name it.
+         * @description `events` are the events sources by name, each counted by those measures that name it; a study of figures that
+         *     are not of events has none.
          */
         Gather: {
             /** Reading */
@@ -1530,7 +1555,7 @@ export interface components {
                 [key: string]: components["schemas"]["Reading"];
             };
             /** Events */
-            events: {
+            events?: {
                 [key: string]: components["schemas"]["Events"];
             };
         };
@@ -2865,6 +2890,14 @@ export interface components {
              */
             named: components["schemas"]["NamedView"][];
         };
+        /** FirstPlan */
+        FirstPlan: {
+            /**
+             * Zones
+             * @description The source of the areas.
+             */
+            zones: string;
+        };
         /** NewPlan */
         NewPlan: {
             /**
@@ -3668,6 +3701,8 @@ export interface components {
              * @description What it stands for.
              */
             says: string;
+            /** @description What a table says, where it is that. */
+            term: components["schemas"]["FromTable"] | null;
         };
         /** FormulaDraft */
         FormulaDraft: {
@@ -4067,6 +4102,59 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["NewPlan"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SavedPlan"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plans_first_plan_studies__uuid_study_id__first_plan_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirstPlan"];
             };
         };
         responses: {

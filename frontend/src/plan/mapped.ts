@@ -1,6 +1,27 @@
 /** What the map shows of a plan: found by the mapped measure's name, never by position. Knows no React. */
 import type { Classing, Colours, Events, Measure, Plan } from "./types";
 
+/** What stands for the events of a study that has none. */
+const NO_EVENTS: Events = {
+  source: "",
+  coordinates: { kind: "none" },
+  stated: null,
+  number: null,
+  number_decimal: null,
+  identifier: null,
+  repeated_identifier: "set_aside",
+  swapped_axes: "set_aside",
+  far_away: "set_aside",
+  look_up: null,
+  corrections: [],
+  places: [],
+  labels: {},
+  columns: null,
+  time: null,
+  recorded: [],
+  where: [],
+};
+
 /** The name of the measure that the map shows. */
 export function mappedName(plan: Plan): string {
   return plan.show.mapped ?? Object.keys(plan.measure)[0];
@@ -10,9 +31,9 @@ export function mappedMeasure(plan: Plan): Measure {
   return plan.measure[mappedName(plan)];
 }
 
-/** The name of the events that it counts; where it counts none, of the first that there are. */
+/** The name of the events that it counts; where it counts none, of the first that there are; empty where there are none. */
 export function mappedEventsName(plan: Plan): string {
-  return eventsOf(mappedMeasure(plan)) ?? Object.keys(plan.gather.events)[0];
+  return eventsOf(mappedMeasure(plan)) ?? Object.keys(plan.gather.events)[0] ?? "";
 }
 
 /** The name of the events that a measure counts, if it does. */
@@ -28,7 +49,7 @@ export function eventsOf(measure: Measure): string | null {
 }
 
 export function mappedEvents(plan: Plan): Events {
-  return plan.gather.events[mappedEventsName(plan)];
+  return plan.gather.events[mappedEventsName(plan)] ?? NO_EVENTS;
 }
 
 export function mappedClasses(plan: Plan): Classing {

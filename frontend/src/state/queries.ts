@@ -512,6 +512,15 @@ export function useCompleteness(view: View, column: string) {
   });
 }
 
+/** Map areas by a figure of theirs, without any events. */
+export function useFirstPlan(study: Study) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: (zones: string) => postJson(`/api/studies/${study.id}/first-plan`, { zones }),
+    onSuccess: () => cache.invalidateQueries({ queryKey: ["study"] }),
+  });
+}
+
 export type Save = (change: (plan: Plan) => void) => void;
 
 /** The latest version that this page saved, the versions that it came after, and the saving that is under way. */

@@ -66,7 +66,7 @@ from steady_tally.core.measure.terms.following import of_columns
 from steady_tally.core.measure.terms.joined import Following, TableFigures
 from steady_tally.core.measure.terms.kind import Material
 from steady_tally.core.measure.time import Span, recorded_time
-from steady_tally.core.measure.values import Role
+from steady_tally.core.measure.values import Entry
 from steady_tally.core.notes import notes_of
 from steady_tally.core.outcome import Classed, Measured, Note, Outcome, Placed, account_of, counting_in, spans_of
 from steady_tally.core.place.counting import Counting
@@ -91,7 +91,7 @@ from steady_tally.core.plan.gather import Events, RecordedList, RecordedOutline
 from steady_tally.core.plan.place import Grid, Zones
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.reasons import Reason
-from steady_tally.core.sources import Sources
+from steady_tally.core.sources import Sources, Table
 from steady_tally.core.states import State
 
 _RESULTS_VERSION = 7  # raised when the same plan and sources come to give another result
@@ -167,7 +167,7 @@ class Chain:
         return [source, self.checksums.get(source, ""), reading and bare(reading)]
 
     def checked_key(self, name: str) -> str:
-        events = self.plan.gather.events[name]
+        events = self.plan.events_called(name)
         choices = {n: c for n, c in bare(events).items() if n not in ("where", "recorded", "places")}
         looked_up = self._sum_of(events.look_up.source) if events.look_up else []
         return fingerprint("checked", _RESULTS_VERSION, choices, self._sum_of(events.source), looked_up)
@@ -186,7 +186,7 @@ class Chain:
         return fingerprint("looked", self.words_key(name))
 
     def _recorded_key(self, name: str) -> list[Any]:
-        windows = self.plan.gather.events[name].recorded
+        windows = self.plan.events_called(name).recorded
         found: list[Any] = [bare(windows)]
         for window in windows:
             if isinstance(window.where, RecordedList):
@@ -216,7 +216,7 @@ class Chain:
         return fingerprint("placement", part, self.areas_key, self.looked_key(name), self._recorded_key(name))
 
     def _gathered_key(self, name: str) -> str:
-        events = self.plan.gather.events[name]
+        events = self.plan.events_called(name)
         return fingerprint(
             "gathered", bare(events.where), bare(events.recorded), bare(events.places), self.checked_key(name)
         )
@@ -231,21 +231,21 @@ class Chain:
     def tally_key(self, wanted: Wanted) -> str:
         return fingerprint("tally", wanted.key, self._placed_key(wanted.events))
 
-    def rows_key(self, measure: MeasureKind, role: Role, following: Following) -> str:
+    def rows_key(self, measure: MeasureKind, role: Entry, following: Following) -> str:
         term = measure.terms[role]
         sums, where = [self._sum_of(s) for s in term.reads], [bare(c) for c in following.where]
         return fingerprint("rows", bare(term), where, sums, self.areas_key)
 
-    def _joined_key(self, measure: MeasureKind, role: Role) -> str:
+    def _joined_key(self, measure: MeasureKind, role: Entry) -> str:
         filters = [bare(c) for c in self._filters(measure, role)]
         return fingerprint("joined", filters, self.rows_key(measure, role, Following()))
 
-    def _filters(self, measure: MeasureKind, role: Role) -> list[Condition]:
+    def _filters(self, measure: MeasureKind, role: Entry) -> list[Condition]:
         """The filters of what is counted that what it is divided by may have to follow."""
         counted = measure.terms.get("counted")
         if role == "counted" or counted is None or counted.counts is None:
             return []
-        filters = [*self.plan.gather.events[counted.counts].where, *counted.group]
+        filters = [*self.plan.events_called(counted.counts).where, *counted.group]
         return filters if of_columns(filters) else []
 
     def _measured_key(self, measure: MeasureKind) -> str:
@@ -261,16 +261,16 @@ class Chain:
         self._under_way.append(formula.text)
         try:
             known = referents(self.at_hand, formula, self.name_of(formula))
-            return [[word, self._referent_key(known[word])] for word in formula.names if word in known]
+            return [[word, self._referent_key(known[word], formula)] for word in formula.names if word in known]
         finally:
             self._under_way.pop()
 
-    def _referent_key(self, what: Referent) -> Any:
+    def _referent_key(self, what: Referent, formula: Formula) -> Any:
         match what:
             case OfCount():
                 return self.tally_key(what.term.wanted)
             case OfTerm():
-                return self._joined_key(self.plan.measures[what.measure], what.role)
+                return self._joined_key(self._measure_of(what, formula), what.role)
             case OfMeasure():
                 return self._measured_key(self.plan.measures[what.measure])
             case OfOwn():
@@ -279,6 +279,10 @@ class Chain:
                 return []
             case _:
                 assert_never(what)
+
+    def _measure_of(self, what: OfTerm, formula: Formula) -> MeasureKind:
+        """The measure whose term a word stands for: another one, or the formula itself."""
+        return formula if what.role in formula.figures else self.plan.measures[what.measure]
 
     def name_of(self, measure: MeasureKind) -> str:
         return next((n for n, m in self.plan.measures.items() if m is measure or m == measure), self.plan.mapped)
@@ -302,8 +306,8 @@ class Chain:
         """Every record of one events source with its place and time, whatever the filter."""
 
         def anew() -> Checked:
-            events, key = self.plan.gather.events[name], self.checked_key(name)
-            table = self.sources.table(events.source, wanted_by=EVENTS)
+            events, key = self.plan.events_called(name), self.checked_key(name)
+            table = self.sources.table(events.source, wanted_by=EVENTS) if name else _no_records()
             shelf = self._shelf if table.row_count >= WORTH_A_PLACE else None
             known = shelf.load_checked(key, system_of(events, table)) if shelf else None
             if known is None:
@@ -328,7 +332,7 @@ class Chain:
 
     def words(self, name: str) -> Spoken | None:
         """What the records of a source state as their own areas, matched to the zones."""
-        place, events = self.plan.place, self.plan.gather.events[name]
+        place, events = self.plan.place, self.plan.events_called(name)
         return self.keep(self.words_key(name), lambda: words_of(place, events, self.checked(name).together, self.zones))
 
     def looked(self, name: str) -> Looked:
@@ -337,7 +341,7 @@ class Chain:
 
         def anew() -> Looked:
             known = self._shelf.load(key) if self._shelf else None
-            events, checked, words = self.plan.gather.events[name], self.checked(name), self.words(name)
+            events, checked, words = self.plan.events_called(name), self.checked(name), self.words(name)
 
             def told(done: int, total: int) -> None:
                 self._tell("looking where the events fall", done, total)
@@ -353,7 +357,7 @@ class Chain:
         """Where and when events of a source could have been recorded."""
 
         def anew() -> Recording:
-            place, events = self.plan.place, self.plan.gather.events[name]
+            place, events = self.plan.place, self.plan.events_called(name)
             return recorded_in(place, events, self.zones, self._looked_for_areas, self.sources)
 
         return self.keep(self.recording_key(name), anew)
@@ -377,7 +381,7 @@ class Chain:
 
     def placement(self, name: str) -> Placement:
         """For each usable record of a source its area or why it has none."""
-        place, events = self.plan.place, self.plan.gather.events[name]
+        place, events = self.plan.place, self.plan.events_called(name)
         return self.keep(
             self._placement_key(name),
             lambda: arrange(place, events, self.looked(name), self.settled, self.recording(name)),
@@ -385,14 +389,14 @@ class Chain:
 
     def gathered(self, name: str) -> Gathered:
         """The records of a source that go on."""
-        events = self.plan.gather.events[name]
+        events = self.plan.events_called(name)
         return self.keep(self._gathered_key(name), lambda: choose(events, self.checked(name)))
 
     def placed(self, name: str) -> Placed:
         """The events that go on, each with its area."""
         return self.keep(
             self._placed_key(name),
-            lambda: place(self.plan.gather.events[name], self.placement(name), self.gathered(name)),
+            lambda: place(self.plan.events_called(name), self.placement(name), self.gathered(name)),
         )
 
     def exposure(self, name: str | None) -> Exposure:
@@ -410,10 +414,10 @@ class Chain:
         """What a term wants of the events."""
         return self.keep(
             self.tally_key(wanted),
-            lambda: count(wanted, self.plan.gather.events[wanted.events], self.placed(wanted.events)),
+            lambda: count(wanted, self.plan.events_called(wanted.events), self.placed(wanted.events)),
         )
 
-    def joined(self, measure: MeasureKind, role: Role) -> TableFigures | None:
+    def joined(self, measure: MeasureKind, role: Entry) -> TableFigures | None:
         """What a term has of its sources, whatever the events are."""
         term = measure.terms[role]
 
@@ -484,7 +488,7 @@ class Chain:
                 values = counting.counted_km2
                 return figures(values, State.NOT_COMPUTABLE, Unit(("km²",))), float(values[known].sum())
             case OfTime():
-                if not spans or not all(w.dated for w in self.plan.gather.events[formula.about or ""].recorded):
+                if not spans or not all(w.dated for w in self.plan.events_called(formula.about or "").recorded):
                     raise PlanError(
                         f"“{word}” needs the recorded windows and their days.",
                         where="plan: measure: a formula",
@@ -494,7 +498,7 @@ class Chain:
                 mean = float(values[known].mean()) if known.any() else np.nan
                 return figures(values, State.NOT_RECORDED, Unit((what.unit,))), mean
             case OfTerm():
-                other = self.plan.measures[what.measure]
+                other = self._measure_of(what, formula)
                 of = Material(
                     counting,
                     spans,
@@ -524,7 +528,7 @@ class Chain:
                 assert_never(what)
 
     def _windows(self, measure: MeasureKind) -> tuple[KeptWindow, ...]:
-        return kept_windows(self.plan.gather.events[measure.events]) if measure.events is not None else ()
+        return kept_windows(self.plan.events_called(measure.events)) if measure.events is not None else ()
 
     def classed(self, measure: MeasureKind, classing: Classing) -> Classed:
         """Which areas belong together."""
@@ -556,7 +560,7 @@ class Chain:
             name=name,
             measure=measure,
             events_name=events,
-            account=account_of(self.plan.gather.events[events], gathered, placed),
+            account=account_of(self.plan.events_called(events), gathered, placed),
             zones=placement.looked.zones,
             crs=gathered.crs,
             exposure=self.exposure(measure.events),
@@ -573,6 +577,11 @@ class Chain:
 def run(plan: Plan, sources: Sources) -> Outcome:
     """Do the whole chain for the mapped measure."""
     return Chain(plan, sources).outcome()
+
+
+def _no_records() -> Table:
+    none = np.empty(0, dtype=np.int64)
+    return Table("", pa.table({"": pa.array([], pa.string())}), none, none)
 
 
 def _no_names(word: str) -> tuple[Quantity, float]:

@@ -9,7 +9,10 @@ from typing import Any
 from steady_tally.core.columns import trimmed_text
 from steady_tally.core.gather.reading import identifiers_of
 from steady_tally.core.gather.records import Checked, check
-from steady_tally.core.place.zones import naming_columns
+from steady_tally.core.measure.offers import offers
+from steady_tally.core.measure.terms.ground import OfGround
+from steady_tally.core.measure.terms.table import FromTable
+from steady_tally.core.place.zones import naming_columns, zone_set
 from steady_tally.core.plan.gather import Events, PointGeometry, RecordedColumn, RecordedList
 from steady_tally.core.plan.place import Grid, Place, Zones
 from steady_tally.core.plan.whole import FORMAT, VERSION, Plan, read_plan
@@ -38,6 +41,24 @@ def draft(events: Events, sources: Sources, zones: Sequence[str]) -> Plan:
             "gather": {"events": {events.source: events.model_dump(mode="json")}},
             "place": Place(areas=areas).model_dump(mode="json"),
             "measure": {name: measure},
+        }
+    )
+
+
+def draft_of_areas(sources: Sources, zones: str) -> Plan:
+    """A study without events: who lives in the areas where something says so, else their ground."""
+    areas = zones_of(sources, zones)
+    of = zone_set(sources.zones(zones, wanted_by="draft"), identifier=areas.identifier, name=areas.name, crs=None)
+    found = offers(of, None, sources, zones, {})
+    term = found[0].term if found else OfGround()
+    name = term.says if isinstance(term, FromTable) else "km² of ground"
+    return read_plan(
+        {
+            "format": FORMAT,
+            "version": VERSION,
+            "gather": {},
+            "place": Place(areas=areas).model_dump(mode="json"),
+            "measure": {name: {"kind": "quotient", "numerator": term.model_dump(mode="json")}},
         }
     )
 

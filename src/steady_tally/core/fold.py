@@ -76,7 +76,7 @@ def fold(
     held : up to how many bytes of pieces are held instead of asked for again.
     """
     measure, counted = plan.measures[name], plan.events_name(name)
-    events = plan.gather.events[counted]
+    events = plan.events_called(counted)
     wanted = [w for w in _wanted(plan, measure) if w.events == counted]
     reads, tables = _read(events, wanted, pieces, held)
     sources = others()

@@ -16,7 +16,8 @@ def idle_choices(outcome: Figures) -> list[Note]:
     """A note for each choice that does nothing beside the others."""
     events, place = outcome.events, outcome.plan.place
     found = [Note("gather", says) for says in _of_events(events)]
-    found += [Note("place", says) for says in _of_areas(place, events)]
+    if outcome.events_name:
+        found += [Note("place", says) for says in _of_areas(place, events)]
     return found + [Note("measure", says) for says in outcome.measure.idle()]
 
 

@@ -40,6 +40,8 @@ def notes_of(outcome: Figures, sources: Sources) -> list[Note]:
 
 
 def _gathered(outcome: Figures) -> Iterator[str]:
+    if not outcome.events_name:
+        return
     account, events = outcome.account, outcome.events
     together = account.together
     yield from account.said
@@ -74,7 +76,7 @@ def _placed(outcome: Figures) -> Iterator[str]:
     account, zones = outcome.account, outcome.zones
     if not_met := apart(account.meeting, zones, outcome.crs):
         yield not_met.says
-    elif account.placed.records_out == 0:
+    elif account.placed.records_out == 0 and outcome.events_name:
         yield "Not one event is placed in an area."
     if zones and zones.repairs:
         most = sorted(zones.repairs, key=lambda r: -abs(r.after_km2 - r.before_km2))[:5]

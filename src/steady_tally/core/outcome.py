@@ -20,7 +20,7 @@ from steady_tally.core.ledger import Ledger, StageBalance
 from steady_tally.core.measure import Measure
 from steady_tally.core.measure.terms.joined import TableFigures
 from steady_tally.core.measure.time import Span
-from steady_tally.core.measure.values import AreaValues, Role
+from steady_tally.core.measure.values import AreaValues, Entry
 from steady_tally.core.place.completeness import completeness
 from steady_tally.core.place.counting import Counting
 from steady_tally.core.place.grid import CellSet
@@ -184,7 +184,7 @@ class Measured:
     """The values, and of the terms that come from a source the account of these."""
 
     values: AreaValues
-    joined: Mapping[Role, TableFigures] = field(default_factory=dict)
+    joined: Mapping[Entry, TableFigures] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
@@ -221,7 +221,7 @@ class Note:
     stage: Literal["gather", "place", "measure", "class"]
     says: str
     warns: str = ""
-    role: Role | None = None
+    role: Entry | None = None
     mend: Mend | None = None
 
 
@@ -270,7 +270,7 @@ class Figures:
     @property
     def events(self) -> Events:
         """The plan's part on the events that are counted."""
-        return self.plan.gather.events[self.events_name]
+        return self.plan.events_called(self.events_name)
 
     @property
     def classing(self) -> Classing:

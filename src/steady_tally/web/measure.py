@@ -13,11 +13,11 @@ from steady_tally.core.errors import Conflict, NotFound, PlanError
 from steady_tally.core.gather.categories import category_columns
 from steady_tally.core.gather.reading import EVENTS, used_columns
 from steady_tally.core.measure import Measure
-from steady_tally.core.measure.expression import MOST_LETTERS, WHYS, FormulaError, parse
+from steady_tally.core.measure.expression import MOST_LETTERS, WHYS, FormulaError, parse, unknown_name, word_of
 from steady_tally.core.measure.formula import Formula
 from steady_tally.core.measure.multiplier import readable
 from steady_tally.core.measure.names import referent_says, referents
-from steady_tally.core.measure.offers import is_figure, offers
+from steady_tally.core.measure.offers import Offer, is_figure, offers
 from steady_tally.core.measure.quotient import Quotient
 from steady_tally.core.measure.terms.join import propose
 from steady_tally.core.measure.terms.table import FromTable
@@ -104,22 +104,26 @@ class OffersView(BaseModel):
 @needs(Right.READ)
 def offered(path: PlanPath) -> Response:
     chain = _chain(path)
-    stored = sources_of(engine(), path.study_id)
+    return answer(
+        OffersView(
+            events=[_columns_of(chain, name) for name in chain.plan.gather.events],
+            tables=[OfferView(term=o.term, areas=o.areas, people=o.people) for o in _offers(chain, path)],
+        )
+    )
+
+
+def _offers(chain: Chain, path: PlanPath) -> list[Offer]:
+    """What the study's tables have for the open areas."""
     own = chain.plan.place.areas.source if isinstance(chain.plan.place.areas, Zones) else None
     settled = chain.settled
     counted = {e.source for e in chain.plan.gather.events.values()}
     tables = {n: t for n, t in chain.sources.tables.items() if n not in counted}
-    without_totals = {s.name: _CONDITIONS.validate_python(s.facts.get("totals", [])) for s in stored}
-    sums = [[n, chain.checksums.get(n, "")] for n in (*tables, own or "")]
-    found = kept(
-        f"offers {chain.areas_key} {sums}",
+    known = sources_of(engine(), path.study_id)
+    without_totals = {s.name: _CONDITIONS.validate_python(s.facts.get("totals", [])) for s in known}
+    sums = sorted([s.name, s.sha256, str(s.facts.get("totals"))] for s in known)
+    return kept(
+        f"offers {chain.areas_key} {own} {sums}",
         lambda: offers(settled.areas, settled.members, Sources(tables, chain.sources.features), own, without_totals),
-    )
-    return answer(
-        OffersView(
-            events=[_columns_of(chain, name) for name in chain.plan.gather.events],
-            tables=[OfferView(term=o.term, areas=o.areas, people=o.people) for o in found],
-        )
     )
 
 
@@ -237,6 +241,7 @@ class FormulaFault(BaseModel):
 class WordView(BaseModel):
     word: str
     says: str = Field(description="What it stands for.")
+    term: FromTable | None = Field(description="What a table says, where it is that.")
 
 
 class FormulaView(BaseModel):
@@ -255,11 +260,15 @@ def formula(path: PlanPath, body: FormulaDraft) -> Response:
     chain = _chain(path)
     plan = chain.plan
     about = body.about if body.about in plan.gather.events else None
-    words = _words(chain, about)
+    words = _words(chain, path, about)
     nothing = {"value": None, "state": "", "unit": "", "words": words}
     try:
-        measure = Formula(text=body.text, about=about) if parse(body.text) else None
-        assert measure is not None
+        said = parse(body.text).names
+        for word in said:
+            if not any(w.word == word for w in words):
+                raise unknown_name(body.text, word, [w.word for w in words])
+        figures = {w.word: w.term for w in words if w.term is not None and w.word in said}
+        measure = Formula(text=body.text, about=about, figures=figures)
         tried = chain_of(engine(), path.study_id, plan.with_measure(plan.mapped, measure))
         values = tried.measured(measure).values
     except FormulaError as error:
@@ -276,10 +285,26 @@ def formula(path: PlanPath, body: FormulaDraft) -> Response:
     return answer(FormulaView(fault=None, value=found, state=state, unit=values.unit, words=words))
 
 
-def _words(chain: Chain, about: str | None) -> list[WordView]:
-    """The words that a formula may use, and what each stands for."""
-    known = referents(chain.at_hand, Formula(text="0", about=about), chain.plan.mapped)
-    return [WordView(word=word, says=referent_says(what)) for word, what in known.items()]
+def _words(chain: Chain, path: PlanPath, about: str | None) -> list[WordView]:
+    """The words that a formula may use, and what each stands for. What tables say goes with the formula."""
+    plan = chain.plan
+    mapped = plan.measures[plan.mapped]
+    figures: dict[str, FromTable] = dict(mapped.figures) if isinstance(mapped, Formula) else {}
+    for measure in (mapped, *plan.measures.values()):
+        for term in measure.terms.values():
+            if isinstance(term, FromTable) and term not in figures.values():
+                figures.setdefault(word_of(term.noun), term)
+    for offer in _offers(chain, path):
+        figures.setdefault(word_of(offer.term.noun), offer.term)
+    known = referents(chain.at_hand, Formula(text="0", about=about, figures=figures), plan.mapped)
+    return [
+        WordView(
+            word=word,
+            says=f"{figures[word].noun}, from “{figures[word].source}”" if word in figures else referent_says(what),
+            term=figures.get(word),
+        )
+        for word, what in known.items()
+    ]
 
 
 def _chain(path: PlanPath) -> Chain:

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 
 from steady_tally.core.errors import NotFound
 from steady_tally.core.ledger import Ledger
-from steady_tally.core.measure.values import Role
+from steady_tally.core.measure.values import Entry
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.report.tables import areas_table, ledger_document, set_aside_table
@@ -75,7 +75,7 @@ class Account(BaseModel):
     stages: list[StageView]
     placements: int = Field(description="Pairs of an event and an area that it is counted in.")
     areas: AreasAccount
-    tables: dict[Role, TableAccount] = Field(description="Of the terms that come from a table.")
+    tables: dict[Entry, TableAccount] = Field(description="Of the terms that come from a table.")
     periods: float
     breaks: list[float]
     fit: float | None

@@ -8,8 +8,10 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
+from steady_tally.core.draft import draft_of_areas
+from steady_tally.core.errors import Conflict
 from steady_tally.core.plan.whole import Plan
-from steady_tally.results.studies import check_plan, settled
+from steady_tally.results.studies import check_plan, settled, stored_sources
 from steady_tally.store import studies as stored
 from steady_tally.web.access import Right, needs
 from steady_tally.web.problems import Problem
@@ -29,6 +31,27 @@ class NewPlan(BaseModel):
 class SavedPlan(BaseModel):
     id: uuid.UUID
     view: View = Field(description="What it comes to, with the plan as it was saved: every choice written out.")
+
+
+class FirstPlan(BaseModel):
+    zones: str = Field(max_length=200, description="The source of the areas.")
+
+
+@api.post(
+    "/studies/<uuid:study_id>/first-plan",
+    summary="Map areas by a figure of theirs, without events",
+    responses={"201": SavedPlan, "409": Problem},
+)
+@needs(Right.CHANGE)
+def first_plan(path: StudyPath, body: FirstPlan) -> Response:
+    if stored.study(engine(), path.study_id).head_id is not None:
+        raise Conflict("the study has a plan already.", todo="Load the study again.")
+    sources, _ = stored_sources(engine(), path.study_id)
+    plan = settled(engine(), path.study_id, draft_of_areas(sources, body.zones))
+    check_plan(engine(), path.study_id, plan)
+    saved = stored.save_plan(engine(), path.study_id, plan, parent=None)
+    view = view_of(PlanPath(study_id=path.study_id, version=saved))
+    return answer(SavedPlan(id=saved, view=view), status=201)
 
 
 @api.post(

@@ -411,7 +411,7 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
     stages = ("gather", "place", "measure", "class", "show")
     stage = next((s for s in stages if error.where.startswith(f"plan: {s}")), "gather")
     events_name = plan.events_name(plan.mapped)
-    events = plan.gather.events[events_name]
+    events = plan.events_called(events_name)
     columns: list[str] = []
     if events.source in chain.sources.tables:
         columns = chain.sources.tables[events.source].columns.column_names

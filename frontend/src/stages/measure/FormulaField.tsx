@@ -7,7 +7,7 @@ import type { Areas } from "../../api/bulk";
 import type { View } from "../../api/client";
 import { termFigure } from "../../outcome/terms";
 import { Link, Unfold } from "../../parts/parts";
-import { completed, completions, type Formula } from "../../plan/formulas";
+import { completed, completions, type Formula, withFigures } from "../../plan/formulas";
 import { useFormula } from "../../state/queries";
 import { useParts } from "../../state/store";
 import { INK, MADDER, QUIET } from "../../theme";
@@ -114,7 +114,7 @@ export function FormulaField({ view, areas, start, onKeep }: Props) {
           size="small"
           variant="outlined"
           disabled={!found || Boolean(fault) || text === view.value_name}
-          onClick={() => onKeep({ ...start, text })}
+          onClick={() => onKeep(withFigures({ ...start, text }, words))}
         >
           Map it
         </Button>

@@ -36,6 +36,7 @@ export function MeasureSheet(props: Props) {
     text: asFormula(mapped),
     about: mapped.kind === "formula" ? mapped.about : mappedEventsName(view.plan),
     noun: "",
+    figures: {},
   };
   const keep = (measure: Measure) => change(measure);
   return (

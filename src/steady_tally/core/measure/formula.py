@@ -12,7 +12,8 @@ from steady_tally.core.errors import PlanError
 from steady_tally.core.measure.expression import MOST_LETTERS, Quantity, evaluate, parse
 from steady_tally.core.measure.kind import MeasureKind
 from steady_tally.core.measure.terms.kind import Material, TermKind
-from steady_tally.core.measure.values import AreaValues, NamedFigure, Role
+from steady_tally.core.measure.terms.table import FromTable
+from steady_tally.core.measure.values import AreaValues, Entry, NamedFigure
 from steady_tally.core.plan.base import Name
 from steady_tally.core.plan.gather import RecordedWindow
 from steady_tally.core.states import State
@@ -34,11 +35,14 @@ class Formula(MeasureKind):
     kind: Literal["formula"] = "formula"
     text: Annotated[str, Field(min_length=1, max_length=MOST_LETTERS), AfterValidator(_is_formula)]
     about: Name | None = None
+    figures: Annotated[dict[Name, FromTable], Field(max_length=100)] = Field(
+        default_factory=dict, description="What tables say, by the words that stand for it."
+    )
     noun: str = Field("", max_length=200, description="What its figures are, in words.")
 
     @property
-    def terms(self) -> Mapping[Role, TermKind]:
-        return {}
+    def terms(self) -> Mapping[Entry, TermKind]:
+        return {word: term for word, term in self.figures.items() if word in self.names}
 
     @property
     def names(self) -> Mapping[str, int]:

@@ -9,7 +9,7 @@ from steady_tally.core.gather.windows import period_noun
 from steady_tally.core.measure.tally import Wanted
 from steady_tally.core.measure.terms.kind import Material, TermKind
 from steady_tally.core.measure.time import TimeUnit
-from steady_tally.core.measure.values import AreaValues, Role
+from steady_tally.core.measure.values import AreaValues, Entry
 from steady_tally.core.plan.base import Part
 from steady_tally.core.plan.gather import RecordedWindow
 
@@ -19,7 +19,7 @@ class MeasureKind(Part, ABC):
 
     @property
     @abstractmethod
-    def terms(self) -> Mapping[Role, TermKind]:
+    def terms(self) -> Mapping[Entry, TermKind]:
         """The terms of its sum, without time."""
 
     @property
@@ -60,9 +60,9 @@ class MeasureKind(Part, ABC):
     def called(self, windows: Sequence[RecordedWindow]) -> str:
         """What a value is, in words: "events per 10,000 residents and summer"."""
 
-    def terms_called(self, windows: Sequence[RecordedWindow]) -> Mapping[Role, str]:
+    def terms_called(self, windows: Sequence[RecordedWindow]) -> Mapping[Entry, str]:
         """What each term of the sum is, in words."""
-        said: dict[Role, str] = {role: term.says for role, term in self.terms.items()}
+        said: dict[Entry, str] = {role: term.says for role, term in self.terms.items()}
         return {**said, "time": time_called(self.time_unit, windows)}
 
     def idle(self) -> Iterator[str]:

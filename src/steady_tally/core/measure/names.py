@@ -15,7 +15,7 @@ from steady_tally.core.measure.formula import Formula
 from steady_tally.core.measure.kind import MeasureKind
 from steady_tally.core.measure.terms.events import OfEvents
 from steady_tally.core.measure.terms.table import FromTable
-from steady_tally.core.measure.values import Role
+from steady_tally.core.measure.values import Entry
 
 
 @dataclass(frozen=True)
@@ -42,7 +42,7 @@ class OfTerm:
     """What a table says, as a term of another measure has it."""
 
     measure: str
-    role: Role
+    role: Entry
     noun: str
 
 
@@ -112,9 +112,12 @@ def referents(hand: AtHand, formula: Formula, name: str) -> dict[str, Referent]:
         add("years", OfTime("year"))
         add("windows", OfTime("window"))
     add("area_km2", OfSquareKilometres())
+    for word, figure in formula.figures.items():
+        if word not in found:
+            add(word, OfTerm(name, word, figure.noun))
     for events in hand.events:
         add(word_of(events), OfCount(OfEvents(events=events)))
-    seen: list[FromTable] = []
+    seen: list[FromTable] = list(formula.figures.values())
     for other, measure in hand.measures.items():
         for role, term in measure.terms.items():
             if isinstance(term, FromTable) and term not in seen:

@@ -29,7 +29,7 @@ from steady_tally.core.sources import Sources, Table
 _MOST_ROWS = 300_000
 _LOOKED_AT = 4_000
 _NUMBERS_FROM = 0.9
-_MATCHED_FROM = 0.3
+_MATCHED_FROM = 0.2
 _MOST_SPELLINGS = 50_000
 _MOST_ZONES = 20_000
 

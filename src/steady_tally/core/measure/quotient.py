@@ -20,7 +20,7 @@ from steady_tally.core.measure.terms.persons import OfPersons
 from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.measure.terms.whole import OfWhole
 from steady_tally.core.measure.time import TimeUnit, recorded_time
-from steady_tally.core.measure.values import AreaValues, Role, Term, quotient
+from steady_tally.core.measure.values import AreaValues, Entry, Term, quotient
 from steady_tally.core.place.counting import Counting
 from steady_tally.core.plan.gather import RecordedWindow
 from steady_tally.core.states import State
@@ -70,8 +70,8 @@ class Quotient(MeasureKind):
     per: float = Field(1.0, gt=0, allow_inf_nan=False)
 
     @property
-    def terms(self) -> Mapping[Role, TermKind]:
-        found: dict[Role, TermKind] = {"counted": self.numerator}
+    def terms(self) -> Mapping[Entry, TermKind]:
+        found: dict[Entry, TermKind] = {"counted": self.numerator}
         return found if self.denominator is None else {**found, "under": self.denominator}
 
     @property
@@ -112,7 +112,7 @@ class Quotient(MeasureKind):
         notes = tuple(self._noted(of, {"counted": counted, "under": under}, there))
         return AreaValues(terms, self.per, value, state, chance, whole_numbers, total, all_chance, notes=notes)
 
-    def _noted(self, of: Material, amounts: Mapping[Role, Floats], there: Flags) -> Iterator[str]:
+    def _noted(self, of: Material, amounts: Mapping[Entry, Floats], there: Flags) -> Iterator[str]:
         for role, term in self.terms.items():
             yield from term.noted(of, amounts[role], there)
         if self.per == 100.0 and isinstance(self.numerator, FromTable) and isinstance(self.denominator, FromTable):

@@ -15,6 +15,7 @@ Floats = npt.NDArray[np.float64]
 States = npt.NDArray[np.uint8]
 LEVEL = 0.95
 Role = Literal["counted", "under", "time"]
+Entry = str  # of a sum the role of a term, of a formula the word that stands for one
 
 
 @dataclass(frozen=True)

@@ -274,7 +274,12 @@ class Events(Part):
 
 
 class Gather(Part):
-    """`events` are the events sources by name, each counted by those measures that name it."""
+    """`events` are the events sources by name, each counted by those measures that name it; a study of figures that
+    are not of events has none."""
 
     reading: dict[str, Reading] = Field(default_factory=dict)
-    events: Annotated[dict[Name, Events], Field(min_length=1, max_length=50)]
+    events: Annotated[dict[Name, Events], Field(max_length=50)] = Field(default_factory=dict)
+
+
+NO_EVENTS = Events(source="", coordinates=NoCoordinates(), stated=StatedColumn(column=""))
+"""What stands for the events of a study that has none: no record at all. Its name is empty, as no other is."""

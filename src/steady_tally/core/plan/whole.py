@@ -13,9 +13,9 @@ from steady_tally.core.measure import Measure
 from steady_tally.core.measure.kind import MeasureKind
 from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.plan.base import Name, Part
-from steady_tally.core.plan.gather import Events, Gather, RecordedList, RecordedOutline
+from steady_tally.core.plan.gather import NO_EVENTS, Events, Gather, RecordedList, RecordedOutline
 from steady_tally.core.plan.lift import lifted
-from steady_tally.core.plan.place import Place
+from steady_tally.core.plan.place import Grid, Place
 from steady_tally.core.plan.show import Colours, Show
 
 FORMAT = "steady-tally-plan"
@@ -41,6 +41,8 @@ class Plan(Part):
 
     @model_validator(mode="after")
     def _names_are_there(self) -> Self:
+        if not self.gather.events and isinstance(self.place.areas, Grid) and self.place.areas.cover is None:
+            raise ValueError("place.areas.cover: a grid without events covers an outline")
         for name, measure in self.measures.items():
             self._events_are_there(name, measure)
         for part, names in (("class", self.classes), ("show.colours", self.show.colours)):
@@ -59,7 +61,7 @@ class Plan(Part):
         for role, term in measure.terms.items():
             if term.counts is None:
                 continue
-            at = f"measure.{name}.{_ENTRIES[role]}"
+            at = f"measure.{name}.{_ENTRIES.get(role, role)}"
             if term.counts not in self.gather.events:
                 raise ValueError(f"{at}.events: there are no events “{term.counts}” in gather.events")
             if self.gather.events[term.counts].number and any(w.how in ("persons", "numbers") for w in term.wants):
@@ -81,11 +83,16 @@ class Plan(Part):
 
     def events_of(self, measure: str) -> Events:
         """The events that a measure counts."""
-        return self.gather.events[self.events_name(measure)]
+        return self.events_called(self.events_name(measure))
+
+    def events_called(self, name: str) -> Events:
+        """The events of that name; those of no records for the empty name, which stands for none."""
+        return self.gather.events[name] if name else NO_EVENTS
 
     def events_name(self, measure: str) -> str:
-        """The name of the events that a measure counts; where it counts none, of the first that there are."""
-        return self.measures[measure].events or next(iter(self.gather.events))
+        """The name of the events that a measure counts; where it counts none, of the first that there are, and where
+        there are none, the empty one."""
+        return self.measures[measure].events or next(iter(self.gather.events), "")
 
     def with_measure(self, name: str, measure: MeasureKind) -> Plan:
         """The same with another measure under that name; PlanError where it cannot stand in it."""

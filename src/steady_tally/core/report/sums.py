@@ -14,7 +14,7 @@ from steady_tally.core.measure.terms.figure import OfColumn
 from steady_tally.core.measure.terms.kind import TermKind
 from steady_tally.core.measure.terms.persons import OfPersons
 from steady_tally.core.measure.terms.table import years_counted, years_say
-from steady_tally.core.measure.values import Role
+from steady_tally.core.measure.values import Entry, Role
 from steady_tally.core.outcome import Figures, Mend
 from steady_tally.core.plan.conditions import BetweenDays
 from steady_tally.core.reasons import Reason
@@ -63,7 +63,7 @@ def sum_lines(outcome: Figures) -> tuple[Line, ...]:
     return tuple(found)
 
 
-def _more(outcome: Figures, role: Role, term: TermKind | None) -> str:
+def _more(outcome: Figures, role: Entry, term: TermKind | None) -> str:
     """Which of them: what stands behind a term's noun."""
     if isinstance(term, (OfEvents, OfPersons, OfColumn)):
         which = f" of {term.counts}" if isinstance(term, (OfPersons, OfColumn)) else f": {term.counts}"
@@ -82,7 +82,7 @@ def _more(outcome: Figures, role: Role, term: TermKind | None) -> str:
     return "s recorded" if role == "time" else ""
 
 
-def _rests_on(outcome: Figures, role: Role, term: TermKind | None) -> Iterator[str]:
+def _rests_on(outcome: Figures, role: Entry, term: TermKind | None) -> Iterator[str]:
     if role == "time":
         yield from _times(outcome)
     elif isinstance(term, OfEvents) and term.counts == outcome.events_name:

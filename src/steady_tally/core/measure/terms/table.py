@@ -104,7 +104,11 @@ class FromTable(TableRows, TermKind):
 
     def told(self, joined: TableFigures | None, sources: Sources, spans: Sequence[Span]) -> Iterator[str]:
         assert joined is not None
-        yield from sources.table(self.source, wanted_by=WHERE).said
+        table = sources.table(self.source, wanted_by=WHERE)
+        yield from table.said
+        if table.ragged:
+            lines = ", ".join(f"{r.line or r.record:,}" for r in table.ragged[:5]) + (" …" if table.ragged[5:] else "")
+            yield f"{len(table.ragged):,} rows of “{self.source}” do not fit its columns: left out (lines {lines})."
         if joined.written:
             yield f"The numbers in “{self.value}”: {joined.written}."
         if joined.repeated:
@@ -119,9 +123,9 @@ class FromTable(TableRows, TermKind):
         if joined.left_over:
             yield f"Rows of the table that match no area ({joined.rows_left_over:,}): {quoted(list(joined.left_over))}."
         if joined.areas_without_row:
-            yield f"No row in the table, and so no denominator: {quoted(joined.areas_without_row)}."
+            yield f"No row in the table, and so no figure: {quoted(joined.areas_without_row)}."
         if joined.areas_with_unreadable:
-            yield f"A row without a number, and so no denominator: {quoted(joined.areas_with_unreadable)}."
+            yield f"A row without a number, and so no figure: {quoted(joined.areas_with_unreadable)}."
         if joined.areas_negative:
             yield f"Less than nothing in the table, and so nothing to divide by: {quoted(joined.areas_negative)}."
         if joined.areas_short and joined.years:
