@@ -1,7 +1,7 @@
 /** How the rows of a table find their areas: what was found by which step, what is left on both sides, pairing by hand. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import type { Areas } from "../../api/bulk";
 import type { Schemas, View } from "../../api/client";
 import { plural, whole } from "../../format";
@@ -27,11 +27,13 @@ const SHOWN = 30;
 export function Pairing({ view, areas, term, now, onChange }: Props) {
   const account = (view.ledger.tables as Partial<Record<Role, Schemas["TableAccount"]>>)[term];
   const [line, setLine] = useState(90);
+  const opened = useRef(false); // what opened for a suggestion stays open when the last one is accepted
   const [picking, setPicking] = useState<string | null>(null);
   const selected = useDoing((d) => d.selected);
   if (!account || !areas) return null;
   const nameOf = new Map(areas.identifier.map((identifier, i) => [identifier, areas.name[i]] as const));
   const suggested = suggestionsOf(account.suggestions as Record<string, [string, number][]>);
+  if (suggested.length) opened.current = true;
   const above = acceptedAbove(suggested, line);
   const accept = (pairs: Record<string, string>) =>
     onChange({ ...now, accepted: { ...now.accepted, ...pairs } });
@@ -46,7 +48,7 @@ export function Pairing({ view, areas, term, now, onChange }: Props) {
   return (
     <Unfold
       title={`How rows find their ${now.shared ? "zones" : "areas"}: ${whole(account.areas - account.areas_without_row.length)} of ${whole(account.areas)}`}
-      open={left.length > 0 && suggested.length > 0}
+      open={opened.current}
     >
       <Box sx={{ fontSize: "0.8125rem" }}>
         {steps.map(([step, says]) => (
