@@ -15,6 +15,7 @@ import shapely
 from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
+from steady_tally.core.gather.column_words import IDENTIFIER, name_words
 from steady_tally.core.geo.area import ring_areas_m2, rounded, shape_areas_m2
 from steady_tally.core.geo.bins import OUTSIDE, BinIndex, Edges, edges_of, index_edges
 from steady_tally.core.geo.locate import locate
@@ -128,16 +129,21 @@ class ZoneSet:
 
 
 def naming_columns(features: Features) -> tuple[str | None, str | None]:
-    """The likeliest columns of identifiers and names: unique texts, the shortest and the longest."""
+    """The likeliest columns of identifiers and names: unique texts, the shortest and the longest.
+
+    A column of numbers is an identifier only where it is called so, or where there is nothing else.
+    """
     columns = features.columns
-    unique: list[tuple[float, str]] = []
+    unique: list[tuple[bool, float, str]] = []
     for column in columns.column_names:
         values = texts(columns.column(column))
         is_text = not pa.types.is_floating(columns.column(column).type)
         if is_text and "" not in values and len(set(values)) == len(values):
-            unique.append((sum(map(len, values)) / max(len(values), 1), column))
+            figures = pa.types.is_integer(columns.column(column).type) and not name_words(column) & IDENTIFIER
+            unique.append((figures, sum(map(len, values)) / max(len(values), 1), column))
     unique.sort()
-    return (unique[0][1] if unique else None), (unique[-1][1] if len(unique) > 1 else None)
+    named = [column for figures, _, column in unique if not figures]
+    return (unique[0][2] if unique else None), (named[-1] if len(named) > 1 else None)
 
 
 def zone_set(features: Features, *, identifier: str | None, name: str | None, crs: str | None) -> ZoneSet:
