@@ -4,12 +4,13 @@ import sys
 
 import click
 
-from bench import browser, classing, files, gathering, placing
+from bench import browser, classing, files, gathering, measuring, placing
 
 PARTS = {
     "placing": placing.rows,
     "classing": classing.rows,
     "gathering": gathering.rows,
+    "measuring": measuring.rows,
     "files": files.rows,
     "browser": browser.rows,
 }

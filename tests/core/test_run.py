@@ -86,7 +86,7 @@ def test_a_rate_divides_by_residents_and_by_recorded_windows_not_by_the_span_of_
         ("NO_DENOMINATOR", None),  # no row
     ]
     assert outcome.classed.area_class.tolist() == [1, 0, -1, -1, -1]
-    assert any("no denominator: “A4”" in n.says for n in outcome.notes)
+    assert any("no figure: “A4”" in n.says for n in outcome.notes)
 
 
 def test_a_year_counts_its_recorded_days():
