@@ -191,7 +191,9 @@ class Numbers:
 
     @property
     def ordered(self) -> Floats:
-        return self.value[np.argsort(self.area, kind="stable")]
+        """Area by area, and in one area in the order of the records."""
+        narrow = np.uint16 if self.areas < 2**16 else np.int64
+        return self.value[np.argsort(self.area.astype(narrow), kind="stable")]
 
     def together(self, areas: Flags) -> Floats:
         """The numbers of the events that lie in some of the areas, each event's once."""

@@ -114,7 +114,9 @@ def taken(take: Take, values: Floats, start: npt.NDArray[np.int64]) -> Floats:
             found[some] = np.maximum.reduceat(values, first)
         case "median":
             group = np.repeat(np.arange(len(size)), size)
-            ordered = values[np.lexsort((values, group))]
+            by_value = np.argsort(values)
+            narrow = np.uint16 if len(size) < 2**16 else np.int64  # of two bytes, a stable sort takes but a pass or two
+            ordered = values[by_value[np.argsort(group[by_value].astype(narrow), kind="stable")]]
             low, high = first + (size[some] - 1) // 2, first + size[some] // 2
             found[some] = ordered[low] / 2.0 + ordered[high] / 2.0
         case _:
