@@ -3807,6 +3807,11 @@ export interface components {
              * @description How many windows or years of recording it is divided by.
              */
             time: number | null;
+            /**
+             * Per
+             * @description The multiplier.
+             */
+            per: number;
         };
         /**
          * Underway

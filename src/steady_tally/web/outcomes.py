@@ -100,6 +100,7 @@ class AreaRow(BaseModel):
     full_km2: float = Field(description="Of the whole area, where only a part of it counts.")
     unreliable: bool
     time: float | None = Field(description="How many windows or years of recording it is divided by.")
+    per: float = Field(description="The multiplier.")
 
 
 class AreaRows(BaseModel):

@@ -43,6 +43,7 @@ def areas_table(outcome: Figures) -> pa.Table:
             "full_km2": pa.array(zones.area_km2),
             "unreliable": pa.array(counting.unreliable),
             "time": pa.array(np.full(len(zones), np.nan) if time is None else time, from_pandas=True),
+            "per": pa.array(np.full(len(zones), values.per)),
         }
     )
 
