@@ -241,3 +241,18 @@ def test_what_a_table_says_goes_with_the_formula_that_names_it():
     assert values.unit == "events per persons"
     assert outcome.measured.joined["people"].areas_without_row == ()
     assert values.value.tolist() == pytest.approx((values.named[0].figures / values.named[1].figures).tolist())
+
+
+def test_residents_in_a_formula_are_those_of_the_events_that_are_counted():
+    plan = with_formula("events / people")
+    figures = {"people": {**plan["measure"]["rate"]["denominator"], "noun": "persons"}}
+    plan["measure"] = {"f": {"kind": "formula", "text": "events / people", "about": "calls", "figures": figures}}
+    everybody = outcome_of(plan).measured.values.named[1].figures
+    plan["gather"]["events"]["calls"]["where"] = [{"column": "sex", "values": ["f"]}]
+    women = outcome_of(plan)
+    assert (women.measured.values.named[1].figures < 0.6 * everybody).all()
+    assert not [n for n in women.notes if n.warns]
+    figures["people"]["follow"] = False
+    (told,) = [n for n in outcome_of(plan).notes if n.warns]
+    assert told.warns == "all persons"
+    assert "set against all persons" in told.says

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from steady_tally.core.chain import Chain, run
 from steady_tally.core.errors import PlanError
+from steady_tally.core.measure.expression import WHYS
 from steady_tally.core.measure.terms.figure import taken
 from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.sources import Features, Sources, Table
@@ -146,6 +147,7 @@ def test_every_sum_of_two_terms_is_the_one_worked_out_by_hand(over, under, time,
         n, d = counted[ward], divided[ward]
         if n is None:
             assert values.state[at] == State.NOT_COMPUTABLE
+            assert WHYS[values.why[at]] == "no event has a number"
         elif d is None or d <= 0:
             assert values.state[at] == State.NO_DENOMINATOR
         else:

@@ -1890,15 +1890,18 @@ export interface components {
          */
         OfColumn: {
             /**
+             * Events
+             * @description Which of the events sources.
+             * @default events
+             */
+            events: string;
+            /** Where */
+            where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "figure";
-            /**
-             * Events
-             * @default events
-             */
-            events: string;
             /** Column */
             column: string;
             /**
@@ -1913,8 +1916,6 @@ export interface components {
              * @default null
              */
             decimal: ("." | ",") | null;
-            /** Where */
-            where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
             /**
              * Noun
              * @description What the numbers are: crowns, minutes.
@@ -1928,11 +1929,6 @@ export interface components {
          */
         OfEvents: {
             /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "events";
-            /**
              * Events
              * @description Which of the events sources.
              * @default events
@@ -1940,6 +1936,11 @@ export interface components {
             events: string;
             /** Where */
             where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "events";
         };
         /**
          * OfGround
@@ -1960,19 +1961,20 @@ export interface components {
          */
         OfPersons: {
             /**
+             * Events
+             * @description Which of the events sources.
+             * @default events
+             */
+            events: string;
+            /** Where */
+            where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+            /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "persons";
-            /**
-             * Events
-             * @default events
-             */
-            events: string;
             /** Column */
             column: string;
-            /** Where */
-            where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
             /**
              * Noun
              * @default persons

@@ -243,9 +243,10 @@ class Chain:
     def _filters(self, measure: MeasureKind, role: Entry) -> list[Condition]:
         """The filters of what is counted that what it is divided by may have to follow."""
         counted = measure.terms.get("counted")
-        if role == "counted" or counted is None or counted.counts is None:
+        events = counted.counts if counted is not None else measure.events
+        if role == "counted" or events is None:
             return []
-        filters = [*self.plan.events_called(counted.counts).where, *counted.group]
+        filters = [*self.plan.events_called(events).where, *(counted.group if counted is not None else ())]
         return filters if of_columns(filters) else []
 
     def _measured_key(self, measure: MeasureKind) -> str:

@@ -130,12 +130,12 @@ def _unfollowed(outcome: Figures) -> Iterator[Note]:
     """Filters of the events that what they are divided by does not follow."""
     events, measure = outcome.events, outcome.measure
     under = measure.terms.get("under")
-    if under is not None and (joined := outcome.measured.joined.get("under")):
+    for role, joined in outcome.measured.joined.items():
+        noun = measure.terms[role].says
         for filter_says, why in joined.following.open:
-            says = (
-                f"The filter “{filter_says}” leaves out events, but they are still divided by all {under.says}: {why}."
-            )
-            yield Note("measure", says, f"all {under.says}", "under", _following(measure))
+            divided = "divided by" if role == "under" else "set against"
+            says = f"The filter “{filter_says}” leaves out events, but they are still {divided} all {noun}: {why}."
+            yield Note("measure", says, f"all {noun}", role, _following(measure))
     if measure.takes_time:
         yield from _time_not_followed(outcome)
     if under is not None and under.counts is None and not isinstance(under, OfWhole):

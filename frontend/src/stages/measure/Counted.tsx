@@ -5,6 +5,7 @@ import { Part, Present, Values } from "../../parts/Conditions";
 import { DecimalSign, Pick } from "../../parts/Fields";
 import { Choice, Unfold } from "../../parts/parts";
 import type { Change } from "../../plan/filter";
+import { offerSays } from "../../plan/offers";
 import { isSame, ofEvents } from "../../plan/sums";
 import type { Numerator, Term } from "../../plan/types";
 import { type Offers, useTally } from "../../state/queries";
@@ -86,7 +87,7 @@ export function Counted({ view, offers, now, refused, onChange }: Props) {
               <Choice
                 key={`${term.source} ${term.value}`}
                 value={String(i)}
-                label={`${term.value}, from “${term.source}”`}
+                label={offerSays(offers.tables[i])}
                 onChoose={() => onChange(term as Numerator)}
               />
             ))}

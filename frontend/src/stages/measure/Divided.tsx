@@ -3,6 +3,7 @@ import Box from "@mui/material/Box";
 import RadioGroup from "@mui/material/RadioGroup";
 import type { View } from "../../api/client";
 import { Choice, Unfold } from "../../parts/parts";
+import { offerSays } from "../../plan/offers";
 import { isSame, ofEvents } from "../../plan/sums";
 import type { Denominator } from "../../plan/types";
 import type { Offers } from "../../state/queries";
@@ -22,7 +23,7 @@ export function Divided({ view, offers, now, onChange }: Props) {
   const table = (list: Offers["tables"]) =>
     list.map((o) => ({
       term: o.term as Denominator,
-      says: `${o.people ? o.term.noun : o.term.value}, from “${o.term.source}”${o.term.shared ? ", shared out" : ""}`,
+      says: offerSays(o),
     }));
   const choices: { term: Denominator | null; says: string }[] = [
     ...table(people),

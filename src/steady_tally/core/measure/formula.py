@@ -76,6 +76,11 @@ class Formula(MeasureKind):
             NamedFigure(name, np.where(q.states == State.NUMBER, q.values, np.nan), q.unit.says, whole[name].values[0])
             for name, q in figures.items()
         )
+        notes = [
+            note
+            for word, term in self.terms.items()
+            for note in term.noted(of, figures[word].values, states == State.NUMBER)
+        ]
         return AreaValues(
             (),
             1.0,
@@ -86,6 +91,7 @@ class Formula(MeasureKind):
             named=named,
             why=found.why,
             unit=found.unit.says,
+            notes=tuple(notes),
         )
 
     def called(self, windows: Sequence[RecordedWindow]) -> str:

@@ -21,6 +21,7 @@ from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.measure.terms.table_rows import WHERE, Key
 from steady_tally.core.numbers import evidence_of
 from steady_tally.core.place.counting import Members
+from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.zones import naming_columns
 from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.place import AreaKey
@@ -64,7 +65,8 @@ def offers(
     own : the source of the areas themselves, whose columns are figures as well.
     where : of some tables which rows count, since it is known that others are totals.
     """
-    names = [*([own] if own else []), *sources.tables]
+    # Cells have no names that a table could know.
+    names = [] if isinstance(areas, CellSet) else [*([own] if own else []), *sources.tables]
     found: list[Offer] = []
     for name in names:
         table = sources.table(name, wanted_by=WHERE)

@@ -109,8 +109,10 @@ class Quotient(MeasureKind):
                 all_together = counts.together(terms[0].total, beside, there)
                 all_chance = all_together.chance(np.array([self.per / over]), self.per * beside / over)
         whole_numbers = self.numerator.WHOLE and len(terms) == 1 and self.per == 1.0
+        lacks = np.isnan(counted) & (counting.states == State.NUMBER)
+        why = np.where(lacks, self.numerator.WHY, 0).astype(np.uint8)
         notes = tuple(self._noted(of, {"counted": counted, "under": under}, there))
-        return AreaValues(terms, self.per, value, state, chance, whole_numbers, total, all_chance, notes=notes)
+        return AreaValues(terms, self.per, value, state, chance, whole_numbers, total, all_chance, why=why, notes=notes)
 
     def _noted(self, of: Material, amounts: Mapping[Entry, Floats], there: Flags) -> Iterator[str]:
         for role, term in self.terms.items():

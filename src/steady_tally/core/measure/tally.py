@@ -5,7 +5,7 @@ What of persons and of figures is added up is not their counts or means, which d
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
@@ -268,4 +268,3 @@ def count_categories(placed: Spread, labels: Sequence[str], codes: npt.NDArray[n
 
 
 Tally = Counted | Persons | Numbers | Categories
-Tallies = Mapping[str, Tally]

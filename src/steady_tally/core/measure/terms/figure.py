@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Annotated, ClassVar, Literal, assert_never
+from typing import ClassVar, Literal, assert_never
 
 import numpy as np
 import numpy.typing as npt
 from pydantic import Field
 
+from steady_tally.core.measure.expression import NO_NUMBERS
 from steady_tally.core.measure.tally import Numbers, Wanted
-from steady_tally.core.measure.terms.events import conditions_say
-from steady_tally.core.measure.terms.kind import Flags, Material, TermKind
+from steady_tally.core.measure.terms.kind import Flags, Material
+from steady_tally.core.measure.terms.of_events import TermOfEvents
 from steady_tally.core.place.counting import Counting
-from steady_tally.core.plan.base import Decimal, Name
-from steady_tally.core.plan.conditions import Condition
+from steady_tally.core.plan.base import Decimal
 
 Floats = npt.NDArray[np.float64]
 Take = Literal["sum", "mean", "median", "least", "greatest"]
@@ -23,33 +23,24 @@ _TAKEN: dict[Take, str] = {
 }  # fmt: skip
 
 
-class OfColumn(TermKind):
+class OfColumn(TermOfEvents):
     """One number from those that the events of an area have in a column. Events without a number are passed over.
 
     Where no event has one, the sum is 0 and the others cannot be worked out.
     """
 
     WORDS: ClassVar[frozenset[str]] = frozenset({"noun"})
+    WHY: ClassVar[int] = NO_NUMBERS
 
     kind: Literal["figure"] = "figure"
-    events: Name = "events"
     column: str
     take: Take = "sum"
     decimal: Decimal | None = Field(None, description="The decimal sign; found from the column where it is not said.")
-    where: Annotated[list[Condition], Field(max_length=20)] = Field(default_factory=list)
     noun: str = Field("", max_length=200, description="What the numbers are: crowns, minutes.")
-
-    @property
-    def counts(self) -> str:
-        return self.events
 
     @property
     def wanted(self) -> Wanted:
         return Wanted(self.events, "numbers", tuple(self.where), self.column, self.decimal)
-
-    @property
-    def wants(self) -> tuple[Wanted, ...]:
-        return (self.wanted,)
 
     @property
     def grows(self) -> bool:
@@ -63,10 +54,6 @@ class OfColumn(TermKind):
     def says(self) -> str:
         what = self.noun or self.column
         return f"{_TAKEN[self.take]} {what}"
-
-    @property
-    def detail(self) -> str:
-        return conditions_say(self.where)
 
     def noted(self, of: Material, amount: Floats, areas: Flags) -> Iterator[str]:
         if lacking := self.found(of).lacking:

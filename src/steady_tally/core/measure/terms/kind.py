@@ -62,6 +62,7 @@ class TermKind(Part, ABC):
     """
 
     LACKS: ClassVar[State] = State.NOT_COMPUTABLE  # what an area is of which it has no figure, where it is counted
+    WHY: ClassVar[int] = 0  # why it has none, a position in `expression.WHYS`
     WHOLE: ClassVar[bool] = False  # its figures are whole numbers
 
     @property

@@ -3,21 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Annotated, ClassVar, Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 import numpy.typing as npt
-from pydantic import Field
 
 from steady_tally.core.measure.tally import Persons, Wanted
-from steady_tally.core.measure.terms.events import conditions_say
-from steady_tally.core.measure.terms.kind import Flags, Material, TermKind
+from steady_tally.core.measure.terms.kind import Flags, Material
+from steady_tally.core.measure.terms.of_events import TermOfEvents
 from steady_tally.core.place.counting import Counting
 from steady_tally.core.plan.base import Name
-from steady_tally.core.plan.conditions import Condition
 
 
-class OfPersons(TermKind):
+class OfPersons(TermOfEvents):
     """Different texts in a column of the events, each counted once an area. An event without one is nobody's.
 
     Who has events in several areas counts in each of them, so that areas may add up to more than there are.
@@ -27,22 +25,12 @@ class OfPersons(TermKind):
     WHOLE: ClassVar[bool] = True
 
     kind: Literal["persons"] = "persons"
-    events: Name = "events"
     column: str
-    where: Annotated[list[Condition], Field(max_length=20)] = Field(default_factory=list)
     noun: Name = "persons"
-
-    @property
-    def counts(self) -> str:
-        return self.events
 
     @property
     def wanted(self) -> Wanted:
         return Wanted(self.events, "persons", tuple(self.where), self.column)
-
-    @property
-    def wants(self) -> tuple[Wanted, ...]:
-        return (self.wanted,)
 
     @property
     def grows(self) -> bool:
@@ -55,10 +43,6 @@ class OfPersons(TermKind):
     @property
     def says(self) -> str:
         return self.noun
-
-    @property
-    def detail(self) -> str:
-        return conditions_say(self.where)
 
     def found(self, of: Material) -> Persons:
         found = of.tally(self.wanted)
