@@ -432,6 +432,8 @@ def test_the_rows_of_a_table_are_counted_for_their_filter():
 
 
 def test_a_role_and_of_several_places_the_fullest_are_guessed():
+    born = {"date of birth": ["1950-05-01"] * 200, "at": ["2024-05-01"] * 200}
+    assert [(t.column, t.born) for t in guess(table(**scattered(), **born)).times[:1]] == [("at", "date of birth")]
     assert guess(table(**scattered(), at=["2024-05-01"] * 200)).role == "events"
     streets = scattered(40) | {"street": ["Quay"] * 40, "number": [str(i) for i in range(40)]}
     del streets["id"]

@@ -1,7 +1,10 @@
 """What can stand in a sum, in every combination, against plain Python over the same records."""
 
+import re
 import statistics
+from dataclasses import replace
 from fractions import Fraction
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -63,7 +66,12 @@ FIGURE = st.builds(
     GROUPS,
     st.sampled_from(["sum", "mean", "median", "least", "greatest"]),
 )
-GROUND = st.just({"kind": "ground"})
+GROUND = st.builds(
+    lambda unit, without: {"kind": "ground", "unit": unit, "without": without},
+    st.sampled_from(["km2", "mi2"]),
+    st.sampled_from([None, "water"]),
+)
+WATER = (500, 1250)  # metres from the western edge of A; two shapes that overlap
 TABLE = st.just({"kind": "table", "source": "people", "keys": [{"table": "ward", "area": "identifier"}], "value": "n"})
 NUMERATOR = st.one_of(OF_EVENTS, PERSONS, FIGURE, GROUND, TABLE)
 DENOMINATOR = st.one_of(st.none(), OF_EVENTS, PERSONS, FIGURE, GROUND, TABLE, st.just({"kind": "whole"}))
@@ -80,7 +88,10 @@ def in_areas(record: dict[str, Any], overlap: bool) -> set[str]:
 def by_hand(term: dict[str, Any], records: dict[str, list], wards: set[str], overlap: bool) -> float | None:
     """What some areas have together of a term that is not a part of the whole."""
     if term["kind"] == "ground":
-        return sum(KM2 * (2 if overlap and w == "B" else 1) for w in wards)
+        ends = {w: (0 if overlap and w == "B" else 1000 * i, 1000 * (i + 1)) for i, w in enumerate(CODES)}
+        wet = {w: max(0, min(e, WATER[1]) - max(s, WATER[0])) for w, (s, e) in ends.items()}
+        metres = sum(e - s - (wet[w] if term["without"] else 0) for w, (s, e) in ends.items() if w in wards)
+        return KM2 * metres / 1000 / (2.589988110336 if term["unit"] == "mi2" else 1.0)
     if term["kind"] == "table":
         return float(sum(int(PEOPLE[w]) for w in wards))
     mine = [r for r in records[term["events"]] if in_areas(r, overlap) & wards]
@@ -108,7 +119,9 @@ def world(calls: list, thefts: list, overlap: bool) -> Sources:
 
     people = table("people", [{"ward": w, "n": n} for w, n in PEOPLE.items()], ["ward", "n"])
     tables = {"calls": events("calls", calls), "thefts": events("thefts", thefts), "people": people}
-    return Sources(tables, {"areas": zones(overlap)})
+    pools = [shapely.box(WEST + a, SOUTH - 9, WEST + b, SOUTH + 1009) for a, b in (WATER, (600, 1100))]
+    water = Features("water", pa.table({"name": ["pool", "pond"]}), np.array(pools, dtype=object), "EPSG:32624")
+    return Sources(tables, {"areas": zones(overlap), "water": water})
 
 
 def document(measure: dict[str, Any]) -> dict[str, Any]:
@@ -171,6 +184,13 @@ def test_every_sum_of_two_terms_is_the_one_worked_out_by_hand(over, under, time,
         assert values.total == pytest.approx(quotient, rel=1e-9), "the terms that are shown come to the value"
 
 
+def test_the_page_says_why_in_the_same_words():
+    page = (Path(__file__).parents[2] / "frontend/src/outcome/words.ts").read_text(encoding="utf-8")
+    listed = re.search(r"WHY_WORDS = \[(.*?)\]", page, re.DOTALL)
+    assert listed is not None
+    assert tuple(re.findall(r'"(.*?)"', listed[1])) == WHYS
+
+
 @given(st.lists(st.lists(st.floats(-1e6, 1e6), max_size=6), min_size=1, max_size=8))
 def test_figures_of_groups_are_those_of_each_alone(groups):
     start = np.concatenate([[0], np.cumsum([len(g) for g in groups])]).astype(np.int64)
@@ -200,6 +220,22 @@ def test_scaling_the_multiplier_scales_the_numbers_alone():
         assert np.allclose(one.value * 10.0, ten.value, equal_nan=True)
         assert one.state.tolist() == ten.state.tolist()
         assert np.allclose(np.array(one.interval()) * 10.0, ten.interval(), equal_nan=True)
+
+
+def test_a_column_of_ground_that_differs_from_the_shapes_is_said_in_its_own_unit():
+    sources = world([], [], False)
+    said = {}
+    for unit, factor in (("ha", 100.0), ("km2", 1.0), ("acres", 247.105)):
+        rows = [{"ward": w, "land": f"{KM2 * factor * f:.6f}"} for w, f in zip(CODES, (1.0, 1.019, 0.9), strict=True)]
+        tables = {**sources.tables, "land": table("land", rows, ["ward", "land"])}
+        of = {"kind": "table", "source": "land", "keys": [{"table": "ward", "area": "identifier"}], "value": "land"}
+        plan = read_plan(document({"kind": "quotient", "numerator": of, "denominator": {"kind": "ground"}}))
+        notes = run(plan, Sources(tables, sources.features)).notes
+        said[unit] = next(n.says for n in notes if "differs" in n.says)
+    for unit, name in (("ha", "hectares"), ("km2", "km²"), ("acres", "acres")):
+        assert (
+            f"“land”, taken as {name}, differs by more than 2% from the shapes of 1 areas, by up to 10%" in said[unit]
+        )
 
 
 def test_records_that_stand_for_several_events_have_neither_persons_nor_figures_of_their_own():
@@ -278,6 +314,28 @@ def people_world(long: bool = True) -> Sources:
     ]
     given = world(calls, [], False)
     return Sources({**given.tables, "people": residents(long)}, given.features)
+
+
+def test_a_date_of_birth_gives_ages_that_residents_follow_and_says_whose_is_not_known():
+    born = {"70": "1951-12-01", "90": "1932-02-29", "20": "2001-07-07", "3": "", "66": "2023-01-01"}
+    given = people_world()
+    calls = given.tables["calls"]
+    column = pa.array([born[age] for age in calls.columns.column("loss").to_pylist()])
+    tables = {**given.tables, "calls": replace(calls, columns=calls.columns.append_column("born", column), kept={})}
+    plan = rate([{"kind": "range", "column": "age at event", "low": 65, "high": None}])
+    plan["gather"]["events"]["calls"]["time"]["born"] = {"column": "born"}
+    outcome = run(read_plan(plan), Sources(tables, given.features))
+    by_age = run(read_plan(rate([{"kind": "range", "column": "loss", "low": 70, "high": None}])), given)
+    assert outcome.measured.values.numerator.tolist() == by_age.measured.values.numerator.tolist()
+    of_them = [{"column": "age group", "values": ["65-84", "85+"]}]
+    older = run(read_plan(rate([], where=of_them)), given)
+    assert outcome.measured.values.denominator.tolist() == older.measured.values.denominator.tolist()
+    said = " ".join(n.says for n in outcome.notes)
+    assert "12 records have no age: their date of birth cannot be read, or is after the event." in said
+    assert "leaves out 18 of the usable records. Of these 12 say nothing there" in said
+    plan["gather"]["events"]["calls"]["time"]["born"] = {"column": "birthday"}
+    with pytest.raises(PlanError, match="birthday"):
+        run(read_plan(plan), Sources(tables, given.features))
 
 
 SEX = st.sampled_from([None, "F", "M"])

@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from steady_tally.core.gather import times
+from steady_tally.core.gather.ages import completed_years
 from steady_tally.core.gather.guess import guess
 from steady_tally.core.gather.times import Resolution, read_times, within_windows
 from steady_tally.core.sources import Table
@@ -145,3 +146,23 @@ def test_numbers_are_times_only_where_their_name_or_shape_says_so():
     assert guessed([str(44_000 + i) for i in range(30)], "loss") == ()
     assert guessed([str(2000 + i % 20) for i in range(30)], "Jahr")[0].order == "period"
     assert guessed([f"202301{1 + i:02d}" for i in range(28)], "reported")[0].order == "compact"
+
+
+@given(st.dates(date(1880, 1, 1), date(2040, 12, 31)), st.dates(date(1990, 1, 1), date(2040, 12, 31)))
+def test_ages_are_the_birthdays_that_have_been(born, at):
+    exact = np.zeros(1, dtype=np.uint8)
+    (found,) = completed_years(*(np.array([born], "datetime64[s]"), exact, np.array([at], "datetime64[s]")))
+    birthdays = 0
+    for year in range(born.year + 1, at.year + 1):
+        leap = year % 4 == 0 and (year % 100 != 0 or year % 400 == 0)
+        day = date(year, 3, 1) if (born.month, born.day) == (2, 29) and not leap else born.replace(year=year)
+        birthdays += day <= at
+    assert np.isnan(found) if at < born else found == birthdays
+
+
+def test_an_age_needs_the_day_of_birth():
+    at = np.array(["2024-05-05"] * 4, "datetime64[s]")
+    born = np.array(["2000-05-05", "2000-05-06", "2000-01-01", "NaT"], "datetime64[s]")
+    exact = np.array([Resolution.DAY, Resolution.TIME, Resolution.YEAR, Resolution.DAY], dtype=np.uint8)
+    assert completed_years(born, exact, at).tolist()[:2] == [24.0, 23.0]
+    assert np.isnan(completed_years(born, exact, at)[2:]).all()

@@ -11,10 +11,11 @@ from datetime import date
 from fractions import Fraction
 from itertools import combinations
 from pathlib import Path
+from statistics import fmean, median
 from typing import Any
 
 from .cells import placed_in_cells
-from .records import gathered, holds
+from .records import gathered, holds, read_number
 from .zones import Area, Ground, placed_in_zones
 
 
@@ -91,8 +92,39 @@ def periods(plan: dict[str, Any]) -> float:
     return days / 365.25
 
 
+def counted(term: dict[str, Any], rows: list[dict[str, str]], events: int) -> tuple[float, Any]:
+    """What stands above the line for an area with these records, and of words that word; None where there is none."""
+    mine = [r for r in rows if all(holds(r, c) for c in term.get("where", []))]
+    match term["kind"]:
+        case "events":
+            return (float(len(mine)) if term.get("where") else float(events)), None
+        case "persons":
+            return float(len({r[term["column"]].strip() for r in mine} - {""})), None
+        case "figure":
+            numbers = [v for r in mine if (v := read_number(r[term["column"]])) is not None]
+            if term["take"] == "sum":
+                return float(sum(numbers)), None
+            how = {"mean": fmean, "median": median, "least": min, "greatest": max}[term["take"]]
+            return (float(how(numbers)) if numbers else None), None  # type: ignore[return-value]
+        case "diversity" | "commonest":
+            kinds = Counter(r[term["column"]].strip() for r in mine)
+            del kinds[""]
+            if term["kind"] == "commonest":
+                first = kinds.most_common(2)
+                alone = first and (len(first) == 1 or first[0][1] > first[1][1])
+                return float(sum(kinds.values())), first[0][0] if alone else None
+            pairs = list(combinations(kinds.elements(), 2))
+            return (sum(a != b for a, b in pairs) / len(pairs) if pairs else None), None  # type: ignore[return-value]
+    raise AssertionError(term)
+
+
 def figures(
-    plan: dict[str, Any], files: dict[str, Path], table: list[dict[str, Any]]
+    plan: dict[str, Any],
+    files: dict[str, Path],
+    table: list[dict[str, Any]],
+    term: dict[str, Any],
+    *,
+    share: bool,
 ) -> tuple[dict[Any, Area], Counter[str]]:
     """All areas with what is known of them, and the records set aside by reason."""
     with files["events"].open(encoding="utf-8", newline="") as file:
@@ -111,13 +143,22 @@ def figures(
         area.setdefault("n", 0)
         area.setdefault("counted_km2", area["full_km2"] * area["share"])
         area["under"] = {"count": None, "density": area["counted_km2"], "rate": under.get(name)}[measure["kind"]]
-        if area["full_km2"] == 0.0:
+        above, word = counted(term, area.get("rows_of", []), area["n"])
+        area["above"] = above
+        if term["kind"] == "commonest":
+            area["under"] = None
+        if share:
+            area["under"] = float(len(area.get("rows_of", [])))
+        said = word if term["kind"] == "commonest" else above
+        if area["full_km2"] == 0.0 or (area["state"] == "a number" and said is None):
             area["state"] = "cannot be worked out"
-        if measure["kind"] != "count" and area["state"] == "a number" and not (area["under"] or 0.0) > 0.0:
+        divided = measure["kind"] != "count" or share
+        if term["kind"] != "commonest" and divided and area["state"] == "a number" and not (area["under"] or 0.0) > 0.0:
             area["state"] = "no denominator"
         area["value"] = None
         if area["state"] == "a number":
-            area["value"] = float(area["n"])
-            if measure["kind"] != "count":
-                area["value"] = area["n"] / area["under"] / periods(plan) * measure["per"]
+            area["value"] = said
+            if divided and term["kind"] != "commonest":
+                per = 100.0 if share else measure["per"]
+                area["value"] = above / area["under"] / (1.0 if share else periods(plan)) * per
     return areas, aside + more

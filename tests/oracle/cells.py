@@ -161,6 +161,7 @@ def placed_in_cells(g: Ground, events: list[dict[str, Any]]) -> tuple[dict[Cell,
             aside[why] += 1
         else:
             areas[cell]["n"] = areas[cell].get("n", 0) + event["n"]
+            areas[cell].setdefault("rows_of", []).append(event["row"])
     for cell, host in into.items():
         if cell != host:
             areas[host]["counted_km2"] += areas[cell]["counted_km2"]

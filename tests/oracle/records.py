@@ -72,5 +72,7 @@ def gathered(plan: dict[str, Any], rows: list[dict[str, str]]) -> tuple[list[dic
             reason[i] = "filtered_out"
         if not reason[i] or reason[i] in ("outside_recorded_windows", "filtered_out"):
             number = int(row["n"]) if events["number"] else 1
-            usable.append({"at": place[i], "n": number, "ward": row["ward"].strip(), "goes_on": not reason[i]})
+            usable.append(
+                {"at": place[i], "n": number, "ward": row["ward"].strip(), "goes_on": not reason[i], "row": row}
+            )
     return usable, Counter(r for r in reason if r)

@@ -19,13 +19,18 @@ STEP = 100
 
 @dataclass
 class World:
-    """What is true. Shapes are lists of parts, a part a list of closed rings; x and y are None where there is none."""
+    """What is true. Shapes are lists of parts, a part a list of closed rings; x and y are None where there is none.
+
+    `counted` stands above the line, and with `share` all events below it.
+    """
 
     plan: dict[str, Any]
     zones: list[dict[str, Any]]
     events: list[dict[str, Any]]
     table: list[dict[str, Any]] = field(default_factory=list)
     listed: list[str] = field(default_factory=list)
+    counted: dict[str, Any] = field(default_factory=lambda: {"kind": "events"})
+    share: bool = False
     degrees: bool = False
 
     @property
@@ -42,7 +47,27 @@ def make_world(seed: int) -> World:
     events = _events(rng, at, zones, wrapped=beyond and rng.random() < 0.5)
     world = World({}, zones, events, degrees=degrees)
     world.plan = _plan(rng, world, at)
+    if world.plan["gather"]["events"]["number"] is None:
+        world.counted = _counted(rng)
+        plain = world.plan["measure"]["kind"] == "count" and world.counted["kind"] in ("events", "persons", "figure")
+        world.share = plain and rng.random() < 0.4
     return world
+
+
+def _counted(rng: random.Random) -> dict[str, Any]:
+    """What stands above the line."""
+    where = rng.choice([[], [], [{"kind": "values", "column": "sex", "values": ["f"], "on": True}]])
+    column = rng.choice(["ward", "sex", "t"])
+    take = rng.choice(["sum", "mean", "median", "least", "greatest"])
+    return rng.choice(
+        [
+            *[{"kind": "events", "where": where}] * 3,
+            {"kind": "persons", "where": where, "column": column},
+            *[{"kind": "figure", "where": where, "column": rng.choice(["age", "n"]), "take": take, "decimal": "."}] * 2,
+            {"kind": "diversity", "where": where, "column": column},
+            {"kind": "commonest", "where": where, "column": column},
+        ]
+    )
 
 
 @dataclass

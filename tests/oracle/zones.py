@@ -111,7 +111,7 @@ def placed_in_zones(g: Ground, events: list[dict[str, Any]]) -> tuple[dict[str, 
     rolled, combined = how.get("roll_up"), how.get("overlaps") == "combinations"
     outline = (place.get("recorded") or {}).get("outline")
     aside: Counter[str] = Counter()
-    in_sets: defaultdict[tuple[int, ...], list[int]] = defaultdict(list)
+    in_sets: defaultdict[tuple[int, ...], list[dict[str, Any]]] = defaultdict(list)
     reported: set[tuple[int, ...]] = set()
     for event in events:
         found, why = _zones_of(g, event, codes, names)
@@ -129,7 +129,7 @@ def placed_in_zones(g: Ground, events: list[dict[str, Any]]) -> tuple[dict[str, 
         elif why:
             aside[why] += 1
         else:
-            in_sets[tuple(found)].append(event["n"])
+            in_sets[tuple(found)].append(event)
     every = {*in_sets, *reported}
     if combined:
         areas = _combinations(g, codes, excluded, recorded, list(every))
@@ -144,15 +144,16 @@ def placed_in_zones(g: Ground, events: list[dict[str, Any]]) -> tuple[dict[str, 
             areas[code] = Area(shape=g.shapes[i], share=recorded[i] or 1.0, state=state, members=(i,))
         to = {s: [codes[z] for z in s] for s in every}
     reporting = {a for s in reported for a in to[s]}
-    for s, numbers in in_sets.items():
+    for s, inside in in_sets.items():
         also = [a for a in to[s] if a in place.get("exclude", {}).get("areas", [])]
         left = [a for a in to[s] if a not in also and areas[a]["state"] != "not recorded"]
         why = "in_excluded_area" if also else "outside_recorded_area"
-        for n in numbers:
+        for event in inside:
             if not left:
                 aside[why] += 1
             for a in left:
-                areas[a]["n"] = areas[a].get("n", 0) + n
+                areas[a]["n"] = areas[a].get("n", 0) + event["n"]
+                areas[a].setdefault("rows_of", []).append(event["row"])
                 areas[a]["rows"] = areas[a].get("rows", 0) + 1
     for name, area in areas.items():
         if name in place.get("exclude", {}).get("areas", []):

@@ -134,7 +134,7 @@ def fold(
         exposure=common.exposure(measure.events),
         windows=kept_windows(events) if measure.events else (),
         measured=measured,
-        classed=classify(plan.classes[name], measured),
+        classed=classify(plan.classes[name], measured, exposure.areas.area_km2),
     )
     figures.ledger.check()
     return replace(figures, notes=tuple(notes_of(figures, sources)))

@@ -16,6 +16,7 @@ from typing import Literal
 import numpy as np
 from rapidfuzz import fuzz, process
 
+Progress = Callable[[int, int], None]
 How = Literal["accepted", "exact", "tidied", "affix", "lost zeros"]
 _SUGGEST_FROM = 70.0
 _CARRIED_BY = 0.8
@@ -52,7 +53,7 @@ def match_names(
     accepted: Mapping[str, int] | None = None,
     suggest_taken: bool = False,
     suggest: bool = True,
-    on_progress: Callable[[int, int], None] = lambda _done, _total: None,
+    on_progress: Progress | None = None,
 ) -> Matches:
     """Join each distinct spelling to at most one target.
 
@@ -148,14 +149,14 @@ def _suggest(
     left_over: Sequence[str],
     unused: Sequence[int],
     targets: Sequence[str],
-    on_progress: Callable[[int, int], None],
+    on_progress: Progress | None,
 ) -> dict[str, list[tuple[int, float]]]:
     """For each left-over spelling the targets that are most like it, and how like each is."""
     choices = {position: tidy(targets[position]) for position in unused}
     some = _Trigrams(choices) if len(left_over) * len(unused) > _ALL_PAIRS else None
     found: dict[str, list[tuple[int, float]]] = {}
     for number, s in enumerate(left_over):
-        if number % 256 == 0:
+        if on_progress and number % 256 == 0:
             on_progress(number, len(left_over))
         text = tidy(s)
         among = some.nearest(text) if some else choices

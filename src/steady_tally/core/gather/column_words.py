@@ -36,6 +36,10 @@ COUNT = _words("count counts cases events n total number anzahl faelle nombre ca
 PEOPLE = _words("""
     residents population pop people inhabitants einwohner habitants poblacion inwoners households
 """)
+BORN = _words(
+    "birth born dob birthdate birthday geburt geburtsdatum geboren naissance nacimiento nascimento nascita geboorte"
+)
+GROUND = _words("area land ground km2 sqkm hectares hectare ha acres acre flaeche superficie surface superficies")
 ADDRESS = _words("street road address postcode zip postal strasse rue calle via straat plz place town")
 
 

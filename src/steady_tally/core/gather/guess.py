@@ -19,6 +19,7 @@ from steady_tally.core.columns import trimmed_text
 from steady_tally.core.gather.angles import angles, split_pair, split_point
 from steady_tally.core.gather.column_words import (
     ADDRESS,
+    BORN,
     CLOCK,
     DEGREES,
     EAST,
@@ -66,6 +67,7 @@ class TimeGuess:
     evidence: str
     clock: str | None = None
     until: str | None = None
+    born: str | None = None
 
 
 @dataclass(frozen=True)
@@ -235,14 +237,14 @@ def _times(table: Table, looks: Sequence[ColumnLook]) -> tuple[TimeGuess, ...]:
         if order not in ("period", "serial", "seconds"):
             others = (o.name for o in looks if o.name != c.name and name_words(o.name) & CLOCK)
             clock = next((o for o in others if _is_clock(table, o)), None)
-        score = share + (1.0 if words & TIME else 0.0) - (0.5 if words & UNTIL else 0.0)
-        found.append((score, TimeGuess(c.name, order, share, evidence, clock)))
+        likely = (1.0 if words & TIME else 0.0) - (0.5 if words & UNTIL else 0.0) - (2.0 if words & BORN else 0.0)
+        found.append((share + likely, TimeGuess(c.name, order, share, evidence, clock)))
     found.sort(key=lambda pair: -pair[0])
     guesses = [g for _, g in found]
     if guesses:
         until = next((g.column for g in guesses[1:] if name_words(g.column) & UNTIL), None)
-        first = guesses[0]
-        guesses[0] = TimeGuess(first.column, first.order, first.readable, first.evidence, first.clock, until)
+        born = next((g.column for g in guesses[1:] if name_words(g.column) & BORN), None)
+        guesses[0] = replace(guesses[0], until=until, born=born)
     return tuple(guesses)
 
 

@@ -124,7 +124,7 @@ def used_columns(events: Events) -> set[str]:
     elif not isinstance(at, (PointGeometry, NoCoordinates)):
         assert_never(at)
     if time:
-        named += [time.column, time.clock, time.until]
+        named += [time.column, time.clock, time.until, time.born.column if time.born else None]
     return {c for c in named if c}
 
 

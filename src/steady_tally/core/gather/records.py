@@ -14,20 +14,21 @@ import numpy.typing as npt
 import pyarrow as pa
 from pyproj import CRS
 
-from steady_tally.core.columns import column_numbers
+from steady_tally.core.columns import coded_text, column_numbers
 from steady_tally.core.errors import PlanError
+from steady_tally.core.gather.ages import AGE_COLUMN, completed_years
 from steady_tally.core.gather.conditions import Whereabouts, holds
 from steady_tally.core.gather.judging import Judged, Together, judge
 from steady_tally.core.gather.reading import EVENTS, read_records, used_columns
-from steady_tally.core.gather.times import ReadTimes, within_windows
+from steady_tally.core.gather.times import LATEST_YEAR, ReadTimes, read_times, within_windows
 from steady_tally.core.geo.bins import OUTSIDE, edges_of
 from steady_tally.core.geo.locate import locate
 from steady_tally.core.geo.projection import coordinate_system, project, turned_to
 from steady_tally.core.geo.shapes import closed_outline
 from steady_tally.core.ledger import StageBalance, balance
 from steady_tally.core.numbers import evidence_of, is_whole
-from steady_tally.core.plan.conditions import Condition
-from steady_tally.core.plan.gather import Events
+from steady_tally.core.plan.conditions import Condition, HasValue, InRange
+from steady_tally.core.plan.gather import Born, Events, EventTime
 from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Sources, Table
 
@@ -53,6 +54,7 @@ class Checked:
     reasons : (records,) `Reason` codes.
     swapped_back, corrected, looked_up : how many usable records were put right in each way.
     turned : how many usable records had a longitude beyond 180 degrees.
+    ageless : how many usable records have no age, where the plan names their dates of birth.
     together : what is said of all records of the source, of which these may be a part.
     kept : what has been worked out from all this, for the next who asks.
     """
@@ -68,6 +70,7 @@ class Checked:
     turned: int
     corrected: int
     looked_up: int
+    ageless: int
     together: Together
     kept: dict[str, Any] = field(default_factory=dict, repr=False, compare=False)
 
@@ -91,12 +94,14 @@ class Gathered:
     reasons : (records,) `Reason` codes, the filter's and the recorded windows' included.
     time_unknown : how many of the records that go on have no readable time.
     filtered_by : for each condition that is on and has a name or not, how many usable records it alone leaves out.
+    unknown_by : for each, how many of these have nothing in its column.
     """
 
     checked: Checked
     reasons: Reasons
     time_unknown: int
     filtered_by: tuple[int, ...]
+    unknown_by: tuple[int, ...]
     balance: StageBalance
 
     @property
@@ -140,6 +145,10 @@ def checked_of(events: Events, table: Table, times: ReadTimes | None, judged: Ju
     table = replace(table, evidence=judged.together.evidence)
     if judged.quality is not None:
         table = _with_column(table, MATCH_COLUMN, pa.array(judged.qualities).take(pa.array(judged.quality)))
+    ageless = None
+    if events.time and events.time.born and times:
+        age = _ages(events.time.born, events.time, table, times)
+        table, ageless = _with_column(table, AGE_COLUMN, pa.array(age, from_pandas=True)), np.isnan(age)
     reasons = judged.reasons.copy()
     number = _number(events, table, reasons)
     usable = reasons == Reason.NONE
@@ -155,6 +164,7 @@ def checked_of(events: Events, table: Table, times: ReadTimes | None, judged: Ju
         turned=int(np.count_nonzero(judged.turned & usable)),
         corrected=int(np.count_nonzero(judged.corrected & usable)),
         looked_up=int(np.count_nonzero(judged.looked_up)),
+        ageless=0 if ageless is None else int(np.count_nonzero(ageless & usable)),
         together=judged.together,
     )
 
@@ -168,7 +178,7 @@ def choose(events: Events, checked: Checked) -> Gathered:
         inside = within_windows(times, [w.span for w in events.recorded])
         reasons[~inside & ~unknown & (reasons == Reason.NONE)] = Reason.OUTSIDE_RECORDED_WINDOWS
     usable = reasons == Reason.NONE
-    filtered_by = []
+    filtered_by, unknown_by = [], []
     where = whereabouts(events, checked)
     for condition in events.where:
         keep = np.ones(len(reasons), dtype=np.bool_)
@@ -176,12 +186,14 @@ def choose(events: Events, checked: Checked) -> Gathered:
             keep = held(checked, condition, where)
             reasons[~keep & usable] = Reason.FILTERED_OUT
         filtered_by.append(int(np.count_nonzero(usable & ~keep)))
+        unknown_by.append(int(np.count_nonzero(usable & ~keep & _nothing(checked.table, condition))))
     goes_on = reasons == Reason.NONE
     return Gathered(
         checked=checked,
         reasons=reasons,
         time_unknown=int(np.count_nonzero(unknown & goes_on)) if times else 0,
         filtered_by=tuple(filtered_by),
+        unknown_by=tuple(unknown_by),
         balance=balance("gather", reasons, more={Reason.RAGGED_ROW: len(checked.table.ragged)}),
     )
 
@@ -195,6 +207,17 @@ def held(checked: Checked, condition: Condition, where: Whereabouts) -> Flags:
         if len(kept) > _MOST_HELD:
             kept.pop(next(iter(kept)))
     return kept[key]
+
+
+def _nothing(table: Table, condition: Condition) -> Flags:
+    """(records,) which have nothing in the column that a condition looks at; none where it looks at several."""
+    if isinstance(condition, HasValue):
+        texts, code = coded_text(table, condition.column, wanted_by=EVENTS + ".where")
+        return np.array([not text for text in texts] or [False], dtype=np.bool_)[code]
+    if isinstance(condition, InRange):
+        values = column_numbers(table, condition.column, condition.decimal, wanted_by=EVENTS + ".where")
+        return np.isnan(values)
+    return np.zeros(table.row_count, dtype=np.bool_)
 
 
 def whereabouts(events: Events, checked: Checked) -> Whereabouts:
@@ -233,6 +256,20 @@ def _number(events: Events, table: Table, reasons: Reasons) -> npt.NDArray[np.in
     sound = is_whole(values)
     reasons[~sound & (reasons == Reason.NONE)] = Reason.UNREADABLE_NUMBER
     return np.where(sound, values, 0.0).astype(np.int64)
+
+
+def _ages(born: Born, time: EventTime, table: Table, times: ReadTimes) -> Floats:
+    where = EVENTS + ".time.born"
+    if AGE_COLUMN in table.columns.column_names:
+        raise PlanError(
+            f"the file has a column “{AGE_COLUMN}” already.",
+            where=where,
+            todo="Use that column, and name no date of birth.",
+        )
+    cells = table.column(born.column, wanted_by=where)
+    latest = time.latest_year or table.year or LATEST_YEAR
+    read = read_times(cells, born.order, zone=time.zone, latest_year=latest)
+    return completed_years(read.start, read.resolution, times.start)
 
 
 def _kept_columns(table: Table, events: Events) -> Table:

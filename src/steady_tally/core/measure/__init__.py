@@ -1,8 +1,8 @@
 """The third stage: how much, per what? One file a measure, registered here.
 
 Start with `quotient.py`, the sum as it is written on paper, and `terms/`, what can stand in it. `formula.py` is a sum
-that the user writes out, in the language of `expression.py` with the words of `names.py`. `values.py` holds what comes
-out, `chance.py` how sure it is, `tally.py` and `time.py` what goes in.
+that the user writes out, in the language of `expression.py` with the words of `names.py`; `category.py` says a word of
+each area. `values.py` holds what comes out, `chance.py` how sure it is, `tally.py` and `time.py` what goes in.
 """
 
 from __future__ import annotations
@@ -11,7 +11,8 @@ from typing import Annotated
 
 from pydantic import Field
 
+from steady_tally.core.measure.category import Category
 from steady_tally.core.measure.formula import Formula
 from steady_tally.core.measure.quotient import Quotient
 
-Measure = Annotated[Quotient | Formula, Field(discriminator="kind")]
+Measure = Annotated[Quotient | Formula | Category, Field(discriminator="kind")]

@@ -48,8 +48,12 @@ WHYS = (
     "a power that is no number",
     "too large a number",
     "no event has a number",
+    "fewer than two events",
+    "no event is of a kind",
+    "several kinds are equally common",
+    "its rows say different things",
 )
-DIVIDED_BY_ZERO, ROOT, LOGARITHM, POWER, TOO_LARGE, NO_NUMBERS = range(1, 7)
+DIVIDED_BY_ZERO, ROOT, LOGARITHM, POWER, TOO_LARGE, NO_NUMBERS, TOO_FEW, NO_KIND, TIED, DIFFERING = range(1, 11)
 FUNCTIONS: Mapping[str, tuple[int, int]] = {
     "if": (3, 3), "min": (2, 20), "max": (2, 20), "abs": (1, 1), "sqrt": (1, 1), "ln": (1, 1), "round": (1, 2),
 }  # fmt: skip

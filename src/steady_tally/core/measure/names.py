@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Literal, assert_never
 
 from steady_tally.core.errors import PlanError
+from steady_tally.core.measure.category import Category
 from steady_tally.core.measure.expression import unknown_name, word_of
 from steady_tally.core.measure.formula import Formula
 from steady_tally.core.measure.kind import MeasureKind
@@ -123,8 +124,8 @@ def referents(hand: AtHand, formula: Formula, name: str) -> dict[str, Referent]:
             if isinstance(term, FromTable) and term not in seen:
                 seen.append(term)
                 add(word_of(term.noun), OfTerm(other, role, term.noun))
-    for other in hand.measures:
-        if other != name:
+    for other, measure in hand.measures.items():
+        if other != name and not isinstance(measure, Category):
             add(word_of(other), OfMeasure(other))
     for column in hand.columns:
         add(word_of(column), OfOwn(column))

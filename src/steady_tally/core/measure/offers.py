@@ -12,6 +12,7 @@ import shapely
 from steady_tally.core.areas import Areas
 from steady_tally.core.columns import coded_text
 from steady_tally.core.errors import PlanError
+from steady_tally.core.gather.categories import category_columns
 from steady_tally.core.gather.column_words import PEOPLE, name_words
 from steady_tally.core.matching import match_names
 from steady_tally.core.measure.terms.join import propose
@@ -19,6 +20,7 @@ from steady_tally.core.measure.terms.rows import year_in
 from steady_tally.core.measure.terms.sharing import ByGround, BySource, Shared
 from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.measure.terms.table_rows import WHERE, Key
+from steady_tally.core.measure.terms.text import OfText
 from steady_tally.core.numbers import evidence_of
 from steady_tally.core.place.counting import Members
 from steady_tally.core.place.grid import CellSet
@@ -33,6 +35,7 @@ _NUMBERS_FROM = 0.9
 _MATCHED_FROM = 0.2
 _MOST_SPELLINGS = 50_000
 _MOST_ZONES = 20_000
+_ROWS_AN_AREA = 1.5
 
 
 @dataclass(frozen=True)
@@ -51,14 +54,30 @@ class Offer:
     people: bool
 
 
+@dataclass(frozen=True)
+class WordsOffer:
+    """A column that says a word of each of so many areas."""
+
+    term: OfText
+    areas: int
+
+
+@dataclass(frozen=True)
+class Offers:
+    """What tables have: figures, those that count people first, and words."""
+
+    figures: list[Offer]
+    words: list[WordsOffer]
+
+
 def offers(
     areas: Areas,
     members: Members | None,
     sources: Sources,
     own: str | None,
     where: Mapping[str, Sequence[Condition]],
-) -> list[Offer]:
-    """What the study's tables have, those that count people first.
+) -> Offers:
+    """What the study's tables have.
 
     Parameters
     ----------
@@ -68,13 +87,24 @@ def offers(
     # Cells have no names that a table could know.
     names = [] if isinstance(areas, CellSet) else [*([own] if own else []), *sources.tables]
     found: list[Offer] = []
+    words: list[WordsOffer] = []
     for name in names:
         table = sources.table(name, wanted_by=WHERE)
         if 0 < table.row_count <= _MOST_ROWS:
-            found += _of_table(table, areas, members, where.get(name, ()))
+            keys, matched = _keys_of_either(table, areas, members)
+            found += _of_table(table, keys, matched, areas, members, where.get(name, ()))
+            words += _words_of(table, keys, matched)
     if not any(o.people for o in found):
         found += _shared_out(sources, own, where)
-    return sorted(found, key=lambda o: not o.people)
+    return Offers(sorted(found, key=lambda o: not o.people), words)
+
+
+def _words_of(table: Table, keys: list[Key], matched: int) -> Iterator[WordsOffer]:
+    """Columns of texts that areas share; of a table with several rows an area, one would differ from row to row."""
+    if not keys or table.row_count > _ROWS_AN_AREA * max(matched, 1):
+        return
+    for column in category_columns(table, without={k.table for k in keys}):
+        yield WordsOffer(OfText(source=table.name, keys=keys, column=column), matched)
 
 
 def _shared_out(sources: Sources, own: str | None, where: Mapping[str, Sequence[Condition]]) -> Iterator[Offer]:
@@ -90,7 +120,8 @@ def _shared_out(sources: Sources, own: str | None, where: Mapping[str, Sequence[
         for name in (shared.zones, *sources.tables):
             table = sources.table(name, wanted_by=WHERE)
             if 0 < table.row_count <= _MOST_ROWS:
-                for offer in _of_table(table, of, None, where.get(name, ())):
+                keys, matched = _keys_of_either(table, of, None)
+                for offer in _of_table(table, keys, matched, of, None, where.get(name, ())):
                     if offer.people:
                         by = _finer(sources, shared, name)
                         term = offer.term.model_copy(update={"shared": shared.model_copy(update={"by": by})})
@@ -108,11 +139,23 @@ def _finer(sources: Sources, shared: Shared, table: str) -> ByGround | BySource:
     return ByGround()
 
 
-def _of_table(table: Table, areas: Areas, members: Members | None, where: Sequence[Condition]) -> Iterator[Offer]:
+def _keys_of_either(table: Table, areas: Areas, members: Members | None) -> tuple[list[Key], int]:
+    """Those of the areas, or of the zones that they are made of."""
     keys, matched = keys_of(table, areas if members is None else members.zones)
     if members is not None and members.zones is not areas:
         by_own, more = keys_of(table, areas)
         keys, matched = (by_own, more) if more > matched else (keys, matched)
+    return keys, matched
+
+
+def _of_table(
+    table: Table,
+    keys: list[Key],
+    matched: int,
+    areas: Areas,
+    members: Members | None,
+    where: Sequence[Condition],
+) -> Iterator[Offer]:
     if not keys:
         return
     taken = {k.table for k in keys}

@@ -229,23 +229,41 @@ class Categories:
     ----------
     labels : the different texts, in their alphabetical order; empty for events without any.
     counts : (windows + 1, labels, areas) as those of `Counted`.
+    several : (placements, 4) of the events that lie in several areas: which event, in which area, which of the labels,
+        how many it stands for.
+    events : how many there are.
     """
 
     labels: tuple[str, ...]
     counts: Ints
+    several: Ints
+    events: int
 
     @property
     def by_area(self) -> Ints:
         """(labels, areas)."""
         return np.asarray(self.counts.sum(axis=0))
 
+    def together(self, areas: Flags) -> Ints:
+        """(labels,) how many events lie in some of the areas, each counted once."""
+        event, area, label, number = self.several[areas[self.several[:, 1]]].T
+        _, first = np.unique(event, return_index=True)
+        again = np.ones(len(event), dtype=np.bool_)
+        again[first] = False
+        twice = np.bincount(label[again], weights=number[again], minlength=len(self.labels)).astype(np.int64)
+        return np.asarray(self.by_area[:, areas].sum(axis=1) - twice)
+
     def __add__(self, other: Categories) -> Categories:
         labels = tuple(sorted({*self.labels, *other.labels}))
         windows, _, areas = self.counts.shape
         counts = np.zeros((windows, len(labels), areas), dtype=np.int64)
-        for one in (self, other):
-            counts[:, [labels.index(label) for label in one.labels]] += one.counts
-        return Categories(labels, counts)
+        several = []
+        for one, events_before in ((self, 0), (other, self.events)):
+            at = np.array([labels.index(label) for label in one.labels], dtype=np.int64)
+            counts[:, at] += one.counts
+            event, area, label, number = one.several.T
+            several.append(np.column_stack([event + events_before, area, at[label], number]))
+        return Categories(labels, counts, np.concatenate(several), self.events + other.events)
 
 
 def count_categories(placed: Spread, labels: Sequence[str], codes: npt.NDArray[np.int32], *, column: str) -> Categories:
@@ -264,7 +282,12 @@ def count_categories(placed: Spread, labels: Sequence[str], codes: npt.NDArray[n
     shape = (placed.windows + 1, len(known), placed.areas)
     cell = (placed.window * len(known) + at[code]) * placed.areas + placed.area
     found = np.bincount(cell, weights=placed.number, minlength=int(np.prod(shape)))
-    return Categories(tuple(labels[i] for i in known), found.astype(np.int64).reshape(shape))
+    in_several = np.zeros(len(codes), dtype=np.bool_)
+    in_several[placed.event[placed.again]] = True
+    of = in_several[placed.event]
+    several = np.column_stack([placed.event[of], placed.area[of], at[code[of]], placed.number[of]])
+    counts = found.astype(np.int64).reshape(shape)
+    return Categories(tuple(labels[i] for i in known), counts, several, len(codes))
 
 
 Tally = Counted | Persons | Numbers | Categories

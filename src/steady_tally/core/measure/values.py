@@ -44,6 +44,14 @@ class NamedFigure:
 
 
 @dataclass(frozen=True)
+class Breakdown:
+    """(kinds, areas) how many events of each area are of each kind, in the order of their `words`."""
+
+    words: tuple[str, ...]
+    counts: npt.NDArray[np.int64]
+
+
+@dataclass(frozen=True)
 class AreaValues:
     """The values, one entry an area.
 
@@ -61,6 +69,8 @@ class AreaValues:
     notes : what the reader must know of the figures, in whole sentences.
     unit : of a formula, what its figures are, as far as that follows from its names.
     total_chance : what chance may have made of that, for one "area".
+    words : where the values are words, what they stand for: each is a position among these.
+    breakdown : of such values, how many events are of each kind.
     """
 
     terms: tuple[Term, ...]
@@ -75,11 +85,15 @@ class AreaValues:
     why: npt.NDArray[np.uint8] | None = None
     unit: str = ""
     notes: tuple[str, ...] = ()
+    words: tuple[str, ...] = ()
+    breakdown: Breakdown | None = None
 
     @property
     def numerator(self) -> Floats:
-        """(areas,) the first term; of a formula, which has none, the value itself."""
-        return self.terms[0].figures if self.terms else self.value
+        """(areas,) the first term; of a formula, which has none, the value itself; NaN where that is a word."""
+        if self.terms:
+            return self.terms[0].figures
+        return np.full(len(self.value), np.nan) if self.words else self.value
 
     def term(self, role: Role) -> Floats | None:
         """(areas,) the term in that role, where there is one."""

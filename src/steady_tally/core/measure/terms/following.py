@@ -12,6 +12,7 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 
 from steady_tally.core.columns import coded_text
+from steady_tally.core.gather.ages import AGE_COLUMN
 from steady_tally.core.gather.conditions import condition_says
 from steady_tally.core.matching import quoted, tidy
 from steady_tally.core.measure.terms.joined import Following
@@ -31,6 +32,7 @@ _OPEN_TOP = re.compile(r"^(\d+) ?(?:\+|(?:years )?(?:and|or|&) ?(?:over|older|mo
 _OPEN_FOOT = re.compile(r"^(?:under|below|less than|up to|<|<=|≤) ?(\d+)$")
 _SPAN = re.compile(r"^(\d+) ?(?:-|–|to|until|bis|a|à) ?(\d+)$")
 _MOST_LABELS = 10_000
+_OF_EVENTS = set(tidy(AGE_COLUMN).split()) - {"age"}  # of a column's name, what does not say whom it is about
 
 
 def of_columns(filters: Sequence[Condition]) -> list[OnColumn]:
@@ -139,7 +141,7 @@ def _meaning(label: str) -> str:
 
 
 def words_of(column: str) -> set[str]:
-    return set(tidy(column).split())
+    return set(tidy(column).split()) - _OF_EVENTS
 
 
 def says(where: Iterable[Condition]) -> str:

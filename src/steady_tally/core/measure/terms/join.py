@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -15,10 +15,10 @@ from steady_tally.core.columns import coded_text, column_numbers
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.column_words import PERIOD, name_words
 from steady_tally.core.gather.conditions import condition_says, holds, rows_that_hold
-from steady_tally.core.matching import How, match_names
+from steady_tally.core.matching import How, Progress, match_names
 from steady_tally.core.measure.terms.joined import Following, TableFigures
 from steady_tally.core.measure.terms.rows import Added, Spelt, add_rows, differing_columns, year_in
-from steady_tally.core.measure.terms.table_rows import WHERE, Key, TableRows, YearColumn, YearColumns
+from steady_tally.core.measure.terms.table_rows import WHERE, JoinedRows, Key, TableRows, YearColumn, YearColumns
 from steady_tally.core.numbers import Writing, writing_of
 from steady_tally.core.place.counting import Members
 from steady_tally.core.sources import Table
@@ -57,6 +57,7 @@ def table_figures(
     areas: Areas,
     members: Members | None = None,
     following: Following | None = None,
+    on_progress: Progress | None = None,
 ) -> TableFigures:
     """Join the table's rows to the areas by the plan's keys, in turn, and add them up.
 
@@ -67,18 +68,46 @@ def table_figures(
     """
     found = following or Following()
     plan = plan.model_copy(update={"where": [*plan.where, *found.where]})
+    return _of_fitting(
+        plan, table, areas, members, lambda joined, of: _added(plan, table, joined, of, found), on_progress
+    )
+
+
+def table_words(
+    plan: JoinedRows,
+    column: str,
+    table: Table,
+    areas: Areas,
+    members: Members | None = None,
+    on_progress: Progress | None = None,
+) -> TableFigures:
+    """The words that the table's rows say of the areas, joined as those of `table_figures` are."""
+    return _of_fitting(
+        plan, table, areas, members, lambda joined, of: _worded(plan, column, table, joined, of), on_progress
+    )
+
+
+def _of_fitting(
+    plan: JoinedRows,
+    table: Table,
+    areas: Areas,
+    members: Members | None,
+    made: Callable[[Joined, Areas], TableFigures],
+    on_progress: Progress | None,
+) -> TableFigures:
+    """What is made of the rows joined to the areas, or to the zones in them where more rows are known there."""
     _check_accepted(plan, [areas, *([members.zones] if members else [])])
-    own = join_rows(plan, table, areas)
+    own = join_rows(plan, table, areas, on_progress)
     if members is None or members.zones is areas:
-        return _added(plan, table, own, areas, found)
-    parts = join_rows(plan, table, members.zones)
+        return made(own, areas)
+    parts = join_rows(plan, table, members.zones, on_progress)
     by_own, by_parts = (int(np.count_nonzero(j.used)) for j in (own, parts))
     if by_own >= by_parts:
-        return replace(_added(plan, table, own, areas, found), fits_both=by_own == by_parts and by_own > 0)
-    return replace(_added(plan, table, parts, members.zones, found), of_members=True)
+        return replace(made(own, areas), fits_both=by_own == by_parts and by_own > 0)
+    return replace(made(parts, members.zones), of_members=True)
 
 
-def join_rows(plan: TableRows, table: Table, areas: Areas) -> Joined:
+def join_rows(plan: JoinedRows, table: Table, areas: Areas, on_progress: Progress | None = None) -> Joined:
     """Match each row to an area by the plan's keys in turn; the work goes by different spellings, not by rows."""
     keep = rows_that_hold(table, plan.where, wanted_by=WHERE)
     position = {identifier: i for i, identifier in enumerate(areas.identifiers)}
@@ -91,7 +120,9 @@ def join_rows(plan: TableRows, table: Table, areas: Areas) -> Joined:
         labels, codes = coded_text(table, key.table, wanted_by=WHERE + ".keys")
         open_rows = np.flatnonzero(keep & (area < 0))
         wanted = np.unique(codes[open_rows]).tolist()
-        found = match_names((labels[w] for w in wanted), _targets(areas, key), accepted=accepted)
+        found = match_names(
+            (labels[w] for w in wanted), _targets(areas, key), accepted=accepted, on_progress=on_progress
+        )
         to = np.array([found.joined.get(label, (-1, "exact"))[0] for label in labels] or [-1], dtype=np.int64)
         blank = np.array([label == "" for label in labels] or [True], dtype=np.bool_)
         area[open_rows] = to[codes[open_rows]]
@@ -195,7 +226,7 @@ def _targets(areas: Areas, key: Key) -> tuple[str, ...]:
     return areas.identifiers if key.area == "identifier" else areas.names
 
 
-def _check_accepted(plan: TableRows, known: Sequence[Areas]) -> None:
+def _check_accepted(plan: JoinedRows, known: Sequence[Areas]) -> None:
     there = {i for one in known for i in one.identifiers} if plan.accepted else set()
     unknown = [i for i in plan.accepted.values() if i not in there]
     if unknown:
@@ -248,15 +279,66 @@ def _added(plan: TableRows, table: Table, joined: Joined, areas: Areas, followed
         areas_short=tuple(areas.identifiers[i] for i in np.flatnonzero(short)),
         added_over=added.over,
         written=_written(plan, table),
-        idle=tuple(
-            condition_says(c)
-            for c in plan.where
-            if c.on and table.row_count and holds(table, c, wanted_by=WHERE + ".where", whereabouts=None).all()
-        ),
-        unused_words=tuple(s for s in plan.accepted if s not in _spellings(plan, table)),
+        idle=_idle(plan, table),
+        unused_words=_unused(plan, table),
         following=followed,
         areas=len(areas),
     )
+
+
+def _worded(plan: JoinedRows, column: str, table: Table, joined: Joined, areas: Areas) -> TableFigures:
+    labels, codes = coded_text(table, column, wanted_by=WHERE + ".column")
+    used = joined.used
+    area, code = joined.area[used], codes[used]
+    filled = np.array([bool(label) for label in labels] or [False], dtype=np.bool_)[code]
+    lowest, highest = np.full(len(areas), len(labels)), np.full(len(areas), -1)
+    np.minimum.at(lowest, area[filled], code[filled])
+    np.maximum.at(highest, area[filled], code[filled])
+    rows = np.bincount(area, minlength=len(areas))
+    each = np.ones(table.row_count)
+    return TableFigures(
+        by_year=np.where(highest >= 0, lowest, np.nan)[None, :],
+        years=(),
+        of_members=False,
+        rows_read=table.row_count,
+        rows_filtered_out=int(np.count_nonzero(~joined.kept)),
+        in_areas=float(np.count_nonzero(used)),
+        left_over_sums=_sums_by_spelling(joined, each),
+        rows_used=int(np.count_nonzero(used)),
+        rows_left_over=int(np.count_nonzero(joined.kept & ~used)),
+        totals=0,
+        repeated=0,
+        left_over=joined.left_over,
+        suggestions=joined.suggestions,
+        how=joined.how,
+        areas_without_row=tuple(areas.identifiers[i] for i in np.flatnonzero(rows == 0)),
+        areas_with_unreadable=tuple(areas.identifiers[i] for i in np.flatnonzero((rows > 0) & (highest < 0))),
+        areas_negative=(),
+        areas_short=(),
+        added_over=(),
+        written="",
+        idle=_idle(plan, table),
+        unused_words=_unused(plan, table),
+        following=Following(),
+        areas=len(areas),
+        words=tuple(labels),
+        differing=(highest >= 0) & (lowest < highest),
+    )
+
+
+def _idle(plan: JoinedRows, table: Table) -> tuple[str, ...]:
+    """The conditions that leave out no row."""
+    return tuple(
+        condition_says(c)
+        for c in plan.where
+        if c.on and table.row_count and holds(table, c, wanted_by=WHERE + ".where", whereabouts=None).all()
+    )
+
+
+def _unused(plan: JoinedRows, table: Table) -> tuple[str, ...]:
+    """The spellings joined by the user's word that are not in the table."""
+    there = _spellings(plan, table)
+    return tuple(s for s in plan.accepted if s not in there)
 
 
 def _shared_by(plan: TableRows, table: Table, years: int) -> int:
@@ -284,6 +366,6 @@ def _written(plan: TableRows, table: Table) -> str:
     return "" if plain or plan.decimal is not None else writing.evidence
 
 
-def _spellings(plan: TableRows, table: Table) -> set[str]:
+def _spellings(plan: JoinedRows, table: Table) -> set[str]:
     found = [coded_text(table, key.table, wanted_by=WHERE + ".keys")[0] for key in plan.keys] if plan.accepted else []
     return {label for labels in found for label in labels}

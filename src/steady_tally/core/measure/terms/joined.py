@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
@@ -47,6 +47,19 @@ class SharedOut:
 
 
 @dataclass(frozen=True)
+class Dry:
+    """
+    Attributes
+    ----------
+    part : (areas,) which part of each area's ground lies outside the shapes of a source.
+    km2 : how much of the areas lies in them.
+    """
+
+    part: Floats
+    km2: float
+
+
+@dataclass(frozen=True)
 class TableFigures:
     """One number an area, and the account of the table's rows.
 
@@ -74,6 +87,8 @@ class TableFigures:
     following : which of the events' filters the table follows.
     areas : how many areas, or zones, the rows were joined to.
     shared : where the figures are those of zones, what was shared out among the areas.
+    words : where the table says words of areas, what its figures stand for: each is a position among these.
+    differing : (areas or zones,) of words, where several rows of one say different things.
     fits_both : the table would fit the areas' own codes and those of the zones that they are made of alike.
     """
 
@@ -103,3 +118,8 @@ class TableFigures:
     areas: int
     fits_both: bool = False
     shared: SharedOut | None = None
+    words: tuple[str, ...] = ()
+    differing: npt.NDArray[np.bool_] = field(default_factory=lambda: np.empty(0, dtype=np.bool_))
+
+
+FromSources = TableFigures | Dry

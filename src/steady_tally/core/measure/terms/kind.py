@@ -12,9 +12,10 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.areas import Areas
+from steady_tally.core.matching import Progress
 from steady_tally.core.measure.expression import Quantity
 from steady_tally.core.measure.tally import Tally, Wanted
-from steady_tally.core.measure.terms.joined import Following, TableFigures
+from steady_tally.core.measure.terms.joined import Following, FromSources, TableFigures
 from steady_tally.core.measure.time import Span, TimeUnit
 from steady_tally.core.place.counting import Counting, Members
 from steady_tally.core.plan.base import Part
@@ -47,7 +48,7 @@ class Material:
     spans: tuple[Span, ...]
     members: Members | None
     tally: Callable[[Wanted], Tally]
-    joined: Callable[[TermKind], TableFigures | None]
+    joined: Callable[[TermKind], FromSources | None]
     named: Callable[[str], tuple[Quantity, float]]
     base: Callable[[], Counting]
     time: TimeUnit = "none"
@@ -96,6 +97,16 @@ class TermKind(Part, ABC):
         return ()
 
     @property
+    def shapes(self) -> tuple[str, ...]:
+        """Those of them that are read as shapes."""
+        return ()
+
+    @property
+    def weights(self) -> tuple[str, ...]:
+        """Those of them that are read as shapes where they have polygons, and else as a table."""
+        return ()
+
+    @property
     def columns(self) -> list[str]:
         """The columns of these sources that it needs."""
         return []
@@ -115,9 +126,17 @@ class TermKind(Part, ABC):
         return Following()
 
     def joined(
-        self, areas: Areas, members: Members | None, sources: Sources, following: Following
-    ) -> TableFigures | None:
-        """What the sources say of the areas, with the account of their rows; None where nothing is read."""
+        self,
+        areas: Areas,
+        members: Members | None,
+        sources: Sources,
+        following: Following,
+        on_progress: Progress | None = None,
+    ) -> FromSources | None:
+        """What the sources say of the areas, with the account of rows; None where nothing is read.
+
+        `on_progress` is told how many names of how many were matched.
+        """
         return None
 
     @abstractmethod

@@ -12,6 +12,7 @@ from typing import Annotated, Literal, assert_never
 
 import numpy as np
 import numpy.typing as npt
+import shapely
 from pydantic import Field
 from pyproj import CRS
 
@@ -81,7 +82,7 @@ def shared_out(plan: Shared, figures: TableFigures, zones: ZoneSet, areas: Areas
     ----------
     figures : of the zones.
     """
-    plane = areas.crs if isinstance(areas, CellSet) else _plane_of(zones)
+    plane = areas.crs if isinstance(areas, CellSet) else plane_about(zones)
     of_zones = rings_of(in_plane(zones.geometry, zones.crs, plane))
     of_areas = rings_of(areas.geometry if isinstance(areas, CellSet) else in_plane(areas.geometry, areas.crs, plane))
     common = overlaps(of_zones, of_areas, (len(zones), len(areas)))
@@ -201,7 +202,10 @@ def _places(table: Table, plane: CRS) -> tuple[Floats, Floats]:
     return project(table.points[:, 0], table.points[:, 1], own, plane)
 
 
-def _plane_of(zones: ZoneSet) -> CRS:
-    degrees = to_degrees(zones.coordinates, zones.crs)
+def plane_about(areas: Areas) -> CRS:
+    """The plane that cells lie in; an equal-area one about the middle of zones."""
+    if isinstance(areas, CellSet):
+        return areas.crs
+    degrees = to_degrees(shapely.get_coordinates(areas.geometry), areas.crs)
     middle = (degrees.min(axis=0) + degrees.max(axis=0)) / 2.0
     return equal_area(float(middle[0]), float(middle[1]))

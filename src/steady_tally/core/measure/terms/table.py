@@ -11,13 +11,13 @@ from pydantic import Field
 
 from steady_tally.core.areas import Areas
 from steady_tally.core.geo.bins import OUTSIDE
-from steady_tally.core.matching import quoted
+from steady_tally.core.matching import Progress, quoted
 from steady_tally.core.measure.terms.following import following, says
 from steady_tally.core.measure.terms.join import table_figures
 from steady_tally.core.measure.terms.joined import Following, TableFigures
 from steady_tally.core.measure.terms.kind import Material, TermKind
 from steady_tally.core.measure.terms.sharing import Shared, shared_out
-from steady_tally.core.measure.terms.table_rows import WHERE, TableRows
+from steady_tally.core.measure.terms.table_rows import WHERE, JoinedRows, TableRows
 from steady_tally.core.measure.time import Span
 from steady_tally.core.place.counting import Counting, Members
 from steady_tally.core.plan.conditions import Condition
@@ -45,25 +45,41 @@ class FromTable(TableRows, TermKind):
         return (self.source, *(self.shared.reads if self.shared else ()))
 
     @property
+    def shapes(self) -> tuple[str, ...]:
+        return (self.shared.zones,) if self.shared else ()
+
+    @property
+    def weights(self) -> tuple[str, ...]:
+        return self.shared.reads[1:] if self.shared else ()
+
+    @property
     def says(self) -> str:
         return self.noun
 
     def following(self, sources: Sources, filters: Sequence[Condition]) -> Following:
         return following(self, sources.table(self.source, wanted_by=WHERE), filters)
 
-    def joined(self, areas: Areas, members: Members | None, sources: Sources, following: Following) -> TableFigures:
+    def joined(
+        self,
+        areas: Areas,
+        members: Members | None,
+        sources: Sources,
+        following: Following,
+        on_progress: Progress | None = None,
+    ) -> TableFigures:
         table = sources.table(self.source, wanted_by=WHERE)
         if self.shared is None:
-            return table_figures(self, table, areas, members, following)
+            return table_figures(self, table, areas, members, following, on_progress)
         zones = self.shared.zone_set(sources)
-        return shared_out(self.shared, table_figures(self, table, zones, None, following), zones, areas, sources)
+        figures = table_figures(self, table, zones, None, following, on_progress)
+        return shared_out(self.shared, figures, zones, areas, sources)
 
     def amount(self, of: Material, counting: Counting) -> Floats:
         """Figures of whole areas as far as the area counts; of zones that areas are made of as far as each zone
         counts, and none for an area of which a counting zone has none. Of years, the mean of those in which events
         were recorded, each for as long as it was."""
         joined, members = of.joined(self), of.members
-        assert joined is not None
+        assert isinstance(joined, TableFigures)
         if joined.shared is not None:
             # What was shared out lies on the ground inside, of which a part may not count.
             inside = of.base().counted_km2
@@ -84,7 +100,7 @@ class FromTable(TableRows, TermKind):
 
     def noted(self, of: Material, amount: Floats, areas: npt.NDArray[np.bool_]) -> Iterator[str]:
         joined = of.joined(self)
-        if joined is None or joined.shared is None:
+        if not isinstance(joined, TableFigures) or joined.shared is None:
             return
         base, shared = of.base(), joined.shared
         with np.errstate(divide="ignore", invalid="ignore"):
@@ -104,11 +120,7 @@ class FromTable(TableRows, TermKind):
 
     def told(self, joined: TableFigures | None, sources: Sources, spans: Sequence[Span]) -> Iterator[str]:
         assert joined is not None
-        table = sources.table(self.source, wanted_by=WHERE)
-        yield from table.said
-        if table.ragged:
-            lines = ", ".join(f"{r.line or r.record:,}" for r in table.ragged[:5]) + (" …" if table.ragged[5:] else "")
-            yield f"{len(table.ragged):,} rows of “{self.source}” do not fit its columns: left out (lines {lines})."
+        yield from told_of_rows(self, joined, sources)
         if joined.written:
             yield f"The numbers in “{self.value}”: {joined.written}."
         if joined.repeated:
@@ -118,12 +130,6 @@ class FromTable(TableRows, TermKind):
             yield f"{joined.totals:,} rows of the table are totals of others beside them, and were left out."
         if verified := [name for name in joined.added_over if name not in self.add_over]:
             yield f"Rows that differ in {quoted(verified)} were added up: the totals beside them say so."
-        if joined.fits_both:
-            yield "The table fits the rolled-up areas and the zones in them alike; it was taken for the areas."
-        if joined.left_over:
-            yield f"Rows of the table that match no area ({joined.rows_left_over:,}): {quoted(list(joined.left_over))}."
-        if joined.areas_without_row:
-            yield f"No row in the table, and so no figure: {quoted(joined.areas_without_row)}."
         if joined.areas_with_unreadable:
             yield f"A row without a number, and so no figure: {quoted(joined.areas_with_unreadable)}."
         if joined.areas_negative:
@@ -135,14 +141,30 @@ class FromTable(TableRows, TermKind):
         yield from _years_told(self.noun, joined.years, years_counted(spans))
         if joined.following.where:
             yield f"“{self.source}” follows the events: of its rows those count with {says(joined.following.where)}."
-        for idle in joined.idle:
-            yield f"No row of the table is left out by “{idle}”."
-        if joined.unused_words:
-            yield f"Spellings that you accepted are not in the table: {quoted(joined.unused_words)}."
 
     def idle(self) -> Iterator[str]:
         if self.absent == "zero" and not self.add_over:
             yield "Rows that are missing would stand for nobody, but no rows are added over a column."
+
+
+def told_of_rows(plan: JoinedRows, joined: TableFigures, sources: Sources) -> Iterator[str]:
+    """What the reader must know of a table's rows, whatever is taken from them."""
+    table = sources.table(plan.source, wanted_by=WHERE)
+    yield from table.said
+    if table.ragged:
+        lines = ", ".join(f"{r.line or r.record:,}" for r in table.ragged[:5]) + (" …" if table.ragged[5:] else "")
+        yield f"{len(table.ragged):,} rows of “{plan.source}” do not fit its columns: left out (lines {lines})."
+    if joined.fits_both:
+        yield "The table fits the rolled-up areas and the zones in them alike; it was taken for the areas."
+    if joined.left_over:
+        yield f"Rows of the table that match no area ({joined.rows_left_over:,}): {quoted(list(joined.left_over))}."
+    if joined.areas_without_row:
+        what = "word" if joined.words else "figure"
+        yield f"No row in the table, and so no {what}: {quoted(joined.areas_without_row)}."
+    for idle in joined.idle:
+        yield f"No row of the table is left out by “{idle}”."
+    if joined.unused_words:
+        yield f"Spellings that you accepted are not in the table: {quoted(joined.unused_words)}."
 
 
 def in_years(joined: TableFigures, of: Material, parts: Sequence[Floats]) -> Floats:

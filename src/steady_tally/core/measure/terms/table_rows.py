@@ -49,20 +49,36 @@ class YearColumns(Part):
         return self
 
 
-class TableRows(Part):
-    """Rows of a table, one or several an area.
+class JoinedRows(Part):
+    """Rows of a table, one or several an area: those that hold `where`.
+
+    `accepted` joins the table's spellings to area identifiers by the user's word.
+    """
+
+    source: str = "table"
+    keys: Annotated[list[Key], Field(min_length=1)]
+    where: list[Condition] = Field(default_factory=list)
+    accepted: dict[str, str] = Field(default_factory=dict)
+
+    @property
+    def columns(self) -> list[str]:
+        """The columns that it looks at."""
+        filtered = [c.column for c in self.where if isinstance(c, (HasValue, InRange, Contains))]
+        return [*(k.table for k in self.keys), *filtered]
+
+
+class TableRows(JoinedRows):
+    """Figures of rows of a table.
 
     Of the rows that hold `where`, those of one area are added up where they differ in just the columns of `add_over`;
     with `mean_over`, the sum is divided by the number of different values in that column (years, say). A row that is
     the sum of others beside it is left out. `absent` says whether a row that one area lacks and others have stands for
-    nobody, or is a mistake. `accepted` joins the table's spellings to area identifiers by the user's word.
+    nobody, or is a mistake.
 
     Where figures are of `years`, those of the years in which events were recorded are taken, each as long as it was.
     With `follow`, events that are filtered by who somebody was are divided by the same group of the table.
     """
 
-    source: str = "table"
-    keys: Annotated[list[Key], Field(min_length=1)]
     value: str
     decimal: Decimal | None = Field(None, description="The decimal sign; found from the column where it is not said.")
     add_over: Annotated[list[str], Field(max_length=20)] = Field(default_factory=list)
@@ -70,19 +86,15 @@ class TableRows(Part):
     repeated: Literal["refuse", "sum", "first"] = Field(
         "refuse", description="What becomes of rows of one area that differ in nothing but their figures."
     )
-    where: list[Condition] = Field(default_factory=list)
     mean_over: str | None = None
     years: Annotated[YearColumn | YearColumns, Field(discriminator="kind")] | None = None
     follow: bool = Field(True, description="Follow the events' filters on who somebody was.")
-    accepted: dict[str, str] = Field(default_factory=dict)
 
     @property
     def columns(self) -> list[str]:
-        """The columns that it looks at."""
-        filtered = [c.column for c in self.where if isinstance(c, (HasValue, InRange, Contains))]
         averaged = [self.mean_over] if self.mean_over else []
         years = self.years.names if self.years else []
-        return [self.value, *(k.table for k in self.keys), *filtered, *averaged, *years, *self.add_over]
+        return [self.value, *super().columns, *averaged, *years, *self.add_over]
 
     @model_validator(mode="after")
     def _one_way_with_years(self) -> Self:
