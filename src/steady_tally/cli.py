@@ -67,6 +67,7 @@ def run(
     from steady_tally.core.plan.gather import Reading
     from steady_tally.core.plan.whole import parse_plan
     from steady_tally.core.sources import Sources
+    from steady_tally.formats.look import has_polygons
     from steady_tally.formats.read import checksum, read_table, read_zones, table_pieces
 
     try:
@@ -86,11 +87,12 @@ def run(
     if look_up is not None:
         files[counted.look_up.source if counted.look_up else "look-up"] = look_up
     files |= dict(_named(one) for one in source)
-    shapes = {*document.shapes, document.place.source or "areas"}
 
     def how(name: str) -> Reading:
         return document.gather.reading.get(name, Reading())
 
+    shapes = {*document.shapes, document.place.source or "areas"}
+    shapes |= {n for n in document.weights if n in files and has_polygons(files[n], n, how(n))}
     # The events come in pieces, unless something else is read from the same file.
     sources_of_others = [e.source for e in document.gather.events.values() if e is not counted]
     also = {*read, *document.lists, *sources_of_others}

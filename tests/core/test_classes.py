@@ -21,7 +21,7 @@ from steady_tally.core.classes.breaks import (
 from steady_tally.core.classes.equal_intervals import equal_intervals
 from steady_tally.core.classes.natural_breaks import natural_breaks
 from steady_tally.core.classes.quantile import quantile_breaks
-from steady_tally.core.show.bands import bands
+from steady_tally.core.show.bands import bands, fitting_scale
 
 from .exact import least_squared_deviations, squared_deviations
 
@@ -152,3 +152,20 @@ def test_classes_and_their_words_are_those_that_the_page_makes_of_the_same_numbe
     assert found.tolist() == case["classes"]
     made = bands(values, np.ones(len(values)), found, len(case["texts"]), whole=case["whole"])
     assert [band.text for band in made] == case["texts"]
+
+
+@given(st.lists(st.floats(1e-9, 1e14), min_size=2, max_size=30, unique=True), st.integers(1, 5))
+def test_the_words_of_classes_are_short_whatever_the_size_of_the_figures(values, classes):
+    numbers = np.array(values)
+    breaks = quantile_breaks(numbers, classes)
+    in_class = assign(numbers, breaks)
+    scale = fitting_scale(numbers)
+    made = bands(numbers, numbers, in_class, len(breaks) - 1, whole=False, scale=scale)
+    assert max(numbers) / scale.by < 1e6 or scale.by == 1e12
+    assert max(numbers) / scale.by >= 1e-3
+    for i, band in enumerate(made):
+        low, high = (float(e.replace(",", "")) for e in (band.text.split(" to ") * 2)[:2])
+        mine = numbers[in_class == i] / scale.by
+        places = len(band.text.split(" to ")[0].partition(".")[2])
+        assert low == pytest.approx(mine.min(), abs=0.51 * 10.0**-places)
+        assert high == pytest.approx(mine.max(), abs=0.51 * 10.0**-places)

@@ -5,10 +5,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from steady_tally.core.chain import run
 from steady_tally.core.classes.breaks import assign
 from steady_tally.core.classes.quantile import quantile_breaks
+from steady_tally.core.errors import PlanError
+from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.show.bands import bands
-from steady_tally.core.show.colours import RAMPS, oklab_lightness, sequential
+from steady_tally.core.show.colours import RAMPS, oklab_lightness, sequential, two_sided
+from tests.core.test_terms import document, world
 
 # Linear-light matrices for full dichromacy (Machado, Oliveira & Fernandes, IEEE TVCG 15, 2009, table 1, severity 1.0).
 DICHROMACY = {
@@ -44,6 +48,23 @@ def test_ramps_differ_from_each_other():
     assert len({tuple(sequential(name, 5)) for name in RAMPS}) == len(RAMPS)
 
 
+@pytest.mark.parametrize(("below", "above"), [(a, b) for a in RAMPS for b in RAMPS if a != b])
+@pytest.mark.parametrize("middle", [0.0, 1.5, 2.0, 3.9, 9.0])
+def test_two_sided_colours_darken_away_from_the_middle_in_even_steps_on_both_sides(below, above, middle):
+    breaks = np.array([0.0, 1.0, 2.0, 3.0, 4.0, 5.0])
+    light = oklab_lightness(rgb(two_sided(below, above, breaks, middle)))
+    away = np.where(
+        breaks[1:] <= middle, middle - breaks[1:], np.where(breaks[:-1] >= middle, breaks[:-1] - middle, -1)
+    )
+    for side in (breaks[1:] <= middle, breaks[:-1] >= middle):
+        assert (np.diff(light[side][np.argsort(away[side])]) < -0.01).all()
+    grey = away < 0
+    assert (light[grey] > light[~grey].max()).all() if grey.any() else True
+    steps = [light[side][np.argsort(away[side])] for side in (breaks[1:] <= middle, breaks[:-1] >= middle)]
+    shared = min(map(len, steps))
+    assert np.allclose(steps[0][:shared], steps[1][:shared], atol=0.02), "as dark as far on both sides"
+
+
 @given(st.lists(st.floats(0.001, 1e6), min_size=2, max_size=60), st.integers(1, 7))
 def test_written_ranges_never_share_an_end_and_hold_every_area(values, classes):
     array = np.array(values)
@@ -66,3 +87,22 @@ def test_counts_are_written_whole():
     values = np.array([1.0, 2.0, 1500.0])
     made = bands(values, np.array([10.0, np.nan, 5.0]), np.array([0, 0, 1], np.int16), 2, whole=True)
     assert [(b.text, b.areas, b.denominator) for b in made] == [("1 to 2", 2, 10.0), ("1,500", 1, 5.0)]
+
+
+@pytest.mark.parametrize(("middle", "one_side"), [(1e9, True), (-5.0, True), (2.0, False), (None, False)])
+def test_two_sided_colours_with_one_side_alone_are_said(middle, one_side):
+    there = [at for at, n in ((0, 1), (1, 2), (2, 9)) for _ in range(n)]
+    calls = [{"at": at, "who": "p", "loss": "1", "sex": "f", "day": "2021-06-05"} for at in there]
+    plan = document({"kind": "quotient", "numerator": {"kind": "events", "events": "calls"}})
+    plan["class"] = {"m": {"count": 3}}
+    plan["show"] = {"colours": {"m": {"ramp": "kelp", "below": "peat", "middle": middle}}}
+    said = " ".join(n.says for n in run(read_plan(plan), world(calls, [], False)).notes)
+    assert ("the colours have one side alone" in said) == one_side
+
+
+def test_both_sides_of_a_middle_have_their_own_colours():
+    plan = document({"kind": "quotient", "numerator": {"kind": "events", "events": "calls"}})
+    for colours in ({"ramp": "kelp", "below": "kelp"}, {"ramp": "kelp", "below": "peat", "reversed": True}):
+        plan["show"] = {"colours": {"m": colours}}
+        with pytest.raises(PlanError, match=r"show\.colours\.m"):
+            read_plan(plan)

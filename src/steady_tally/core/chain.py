@@ -19,8 +19,9 @@ from pyproj import CRS
 
 from steady_tally.core.areas import areas_table
 from steady_tally.core.classes import Classing
-from steady_tally.core.classes.breaks import ZERO_CLASS, assign, goodness_of_variance_fit
+from steady_tally.core.classes.breaks import NO_CLASS, ZERO_CLASS, assign, goodness_of_variance_fit
 from steady_tally.core.classes.kind import Classable
+from steady_tally.core.classes.quantile import Quantile
 from steady_tally.core.classes.steadiness import steadiness
 from steady_tally.core.columns import coded_text, column_numbers
 from steady_tally.core.errors import PlanError
@@ -63,10 +64,10 @@ from steady_tally.core.measure.tally import (
 )
 from steady_tally.core.measure.terms.events import OfEvents
 from steady_tally.core.measure.terms.following import of_columns
-from steady_tally.core.measure.terms.joined import Following, TableFigures
+from steady_tally.core.measure.terms.joined import Following, FromSources, TableFigures
 from steady_tally.core.measure.terms.kind import Material
 from steady_tally.core.measure.time import Span, recorded_time
-from steady_tally.core.measure.values import Entry
+from steady_tally.core.measure.values import AreaValues, Entry
 from steady_tally.core.notes import notes_of
 from steady_tally.core.outcome import Classed, Measured, Note, Outcome, Placed, account_of, counting_in, spans_of
 from steady_tally.core.place.counting import Counting
@@ -94,7 +95,7 @@ from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Sources, Table
 from steady_tally.core.states import State
 
-_RESULTS_VERSION = 7  # raised when the same plan and sources come to give another result
+_RESULTS_VERSION = 8  # raised when the same plan and sources come to give another result
 _OPEN = "a question is open"
 WORTH_A_PLACE = 100_000  # records from which on reading what was found of them is faster than finding it
 
@@ -418,18 +419,21 @@ class Chain:
             lambda: count(wanted, self.plan.events_called(wanted.events), self.placed(wanted.events)),
         )
 
-    def joined(self, measure: MeasureKind, role: Entry) -> TableFigures | None:
+    def joined(self, measure: MeasureKind, role: Entry) -> FromSources | None:
         """What a term has of its sources, whatever the events are."""
         term = measure.terms[role]
 
-        def anew() -> TableFigures | None:
+        def anew() -> FromSources | None:
             following = term.following(self.sources, self._filters(measure, role))
             found = self.keep(self.rows_key(measure, role, following), lambda: rows(following))
-            return found and replace(found, following=following)
+            return replace(found, following=following) if isinstance(found, TableFigures) else found
 
-        def rows(following: Following) -> TableFigures | None:
+        def rows(following: Following) -> FromSources | None:
             self._tell("joining tables to the areas", 0, 0)
-            return term.joined(self.settled.areas, self.settled.members, self.sources, following)
+            return term.joined(self.settled.areas, self.settled.members, self.sources, following, matched)
+
+        def matched(done: int, total: int) -> None:
+            self._tell("matching names", done, total)
 
         return self.keep(self._joined_key(measure, role), anew) if term.reads else None
 
@@ -459,8 +463,8 @@ class Chain:
                 self._base,
             )
             values = measure.work_out(of)
-            joined = {role: found for role in measure.terms if (found := self.joined(measure, role))}
-            return Measured(values, joined)
+            joined = {role: self.joined(measure, role) for role in measure.terms}
+            return Measured(values, {role: found for role, found in joined.items() if isinstance(found, TableFigures)})
 
         return self.keep(self._measured_key(measure), anew)
 
@@ -533,7 +537,11 @@ class Chain:
 
     def classed(self, measure: MeasureKind, classing: Classing) -> Classed:
         """Which areas belong together."""
-        return self.keep(self._classed_key(measure, classing), lambda: classify(classing, self.measured(measure)))
+
+        def anew() -> Classed:
+            return classify(classing, self.measured(measure), self.exposure(measure.events).areas.area_km2)
+
+        return self.keep(self._classed_key(measure, classing), anew)
 
     def outcome(self, name: str | None = None, *, strict: bool = True) -> Outcome:
         """All that one measure comes to, by default the mapped one. The ledger is checked before it is given out.
@@ -554,7 +562,14 @@ class Chain:
             says = f"Events are counted, since “{name}” cannot be worked out: {error.what}"
             measure, more = Quotient(numerator=OfEvents(events=events)), (Note("measure", says, _OPEN),)
             measured = self.measured(measure)
-        classed = self.classed(measure, self.plan.classes[name])
+        try:
+            classed = self.classed(measure, self.plan.classes[name])
+        except PlanError as error:
+            if strict:
+                raise
+            says = f"Areas are grouped by quantile, since the classes cannot be made: {error.what} {error.todo}"
+            more = (*more, Note("class", says, _OPEN))
+            classed = self.classed(measure, Quantile(count=self.plan.classes[name].count))
         gathered, placement = self.gathered(events), placed.placement
         outcome = Outcome(
             plan=self.plan,
@@ -642,18 +657,37 @@ def count(wanted: Wanted, events: Events, placed: Placed) -> Tally:
             assert_never(wanted.how)
 
 
-def classify(how: Classing, measured: Measured) -> Classed:
-    """Which areas belong together? Areas without a number have no class."""
+def classify(how: Classing, measured: Measured, area_km2: npt.NDArray[np.float64]) -> Classed:
+    """Which areas belong together? Areas without a number have no class.
+
+    Parameters
+    ----------
+    area_km2 : (areas,) their ground.
+    """
     found = measured.values
+    if found.words:
+        return word_by_word(found, how.count)
     of = found.state == State.NUMBER
     if how.zero == "apart":
         of &= found.value != 0.0
     area = np.flatnonzero(of)
     values = found.value[area]
-    breaks = how.breaks(Classable(values, found.denominator[area], area, found.chance))
+    breaks = how.breaks(Classable(values, found.denominator[area], area_km2[area], area, found.chance))
     area_class = assign(found.value, breaks)
     if how.zero == "apart":
         area_class[found.value == 0.0] = ZERO_CLASS
     return Classed(
         breaks, area_class, goodness_of_variance_fit(values, breaks), steadiness(found.chance, breaks, area_class)
     )
+
+
+def word_by_word(found: AreaValues, told_apart: int) -> Classed:
+    """A class for each of the words that most areas have; the others that areas have are one class together."""
+    there = np.isfinite(found.value)
+    words = list(found.words[: int(found.value[there].max(initial=-1.0)) + 1])
+    others = max(len(words) - told_apart, 0)
+    if others > 1:
+        words[told_apart:] = [f"{others:,} others"]
+    area_class = np.where(there, np.minimum(np.where(there, found.value, 0.0), len(words) - 1), NO_CLASS)
+    nothing = np.full(len(found.value), np.nan)
+    return Classed(np.empty(0), area_class.astype(np.int16), float("nan"), nothing, tuple(words), others)

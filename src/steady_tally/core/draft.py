@@ -49,7 +49,7 @@ def draft_of_areas(sources: Sources, zones: str) -> Plan:
     """A study without events: who lives in the areas where something says so, else their ground."""
     areas = zones_of(sources, zones)
     of = zone_set(sources.zones(zones, wanted_by="draft"), identifier=areas.identifier, name=areas.name, crs=None)
-    found = offers(of, None, sources, zones, {})
+    found = offers(of, None, sources, zones, {}).figures
     term = found[0].term if found else OfGround()
     name = term.says if isinstance(term, FromTable) else "km² of ground"
     return read_plan(

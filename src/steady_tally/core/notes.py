@@ -5,8 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
+import numpy.typing as npt
 
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL
+from steady_tally.core.classes.deviations import Deviations
+from steady_tally.core.gather.column_words import GROUND, name_words
 from steady_tally.core.gather.conditions import condition_says
 from steady_tally.core.gather.windows import period_noun
 from steady_tally.core.geo.projection import spans_the_world
@@ -22,8 +25,15 @@ from steady_tally.core.place.meeting import apart
 from steady_tally.core.place.placing import WAYS, Way
 from steady_tally.core.plan.conditions import BetweenDays, InsideOutline, all_must_hold, leaves
 from steady_tally.core.plan.place import Zones
+from steady_tally.core.show.colours import middle_of
 from steady_tally.core.sources import Sources
 from steady_tally.core.states import State
+
+_GROUND_UNITS = {"km²": 1.0, "hectares": 100.0, "m²": 1e6, "square miles": 1 / 2.589988110336, "acres": 247.105381467}
+_GROUND_WITHIN = 0.02
+_ENOUGH_AREAS = 10
+_SKEWED = 1.0
+_CROWDED = 0.6
 
 
 def notes_of(outcome: Figures, sources: Sources) -> list[Note]:
@@ -65,9 +75,14 @@ def _gathered(outcome: Figures) -> Iterator[str]:
         last = (events.time and events.time.latest_year) or account.year
         ends = f"{last - 99} to {last}" if last else "1970 to 2069"
         yield f"{account.short_years:,} dates have years of two figures, read as {ends}."
-    for condition, records in zip(events.where, account.filtered_by, strict=True):
+    if account.ageless:
+        yield f"{account.ageless:,} records have no age: their date of birth cannot be read, or is after the event."
+    for condition, records, unknown in zip(events.where, account.filtered_by, account.unknown_by, strict=True):
         if condition.on:
-            yield f"The filter “{condition_says(condition)}” leaves out {records:,} of the usable records."
+            more = (
+                f" Of these {unknown:,} say nothing there, so that nobody knows whether they belong." if unknown else ""
+            )
+            yield f"The filter “{condition_says(condition)}” leaves out {records:,} of the usable records.{more}"
     if account.time_unknown:
         yield f"{account.time_unknown:,} records without a readable time are counted, as the plan says."
 
@@ -115,15 +130,75 @@ def _measured(outcome: Figures, sources: Sources) -> Iterator[str]:
     yield from outcome.measured.values.notes
     for role, term in outcome.measure.terms.items():
         yield from term.told(outcome.measured.joined.get(role), sources, outcome.spans)
+    for part in outcome.measured.values.terms:
+        kind = outcome.measure.terms.get(part.role)
+        if isinstance(kind, FromTable) and kind.shared is None and name_words(kind.value) & GROUND:
+            yield from _ground_said(outcome, kind, part.figures)
+
+
+def _ground_said(outcome: Figures, term: FromTable, said: npt.NDArray[np.float64]) -> Iterator[str]:
+    """Where a column says how much ground areas have, and it differs from what their shapes have."""
+    ours = outcome.counting.counted_km2
+    both = np.isfinite(said) & (said > 0.0) & (ours > 0.0)
+    if not both.any():
+        return
+    ratio = said[both] / ours[both]
+    unit, factor = min(_GROUND_UNITS.items(), key=lambda one: abs(np.log(np.median(ratio) / one[1])))
+    away = np.abs(ratio / factor - 1.0)
+    if not 0.5 < np.median(ratio) / factor < 2.0:
+        return
+    if differ := int(np.count_nonzero(away > _GROUND_WITHIN)):
+        yield (
+            f"“{term.value}”, taken as {unit}, differs by more than {_GROUND_WITHIN:.0%} from the shapes of "
+            f"{differ:,} areas, by up to {away.max():.0%}: water may be left out of it, or the shapes are simplified."
+        )
 
 
 def _classed(outcome: Figures) -> Iterator[str]:
-    wanted, made = outcome.classing.count, max(len(outcome.classed.breaks) - 1, 0)
+    wanted, made = outcome.classing.asked, outcome.classed.classes
+    if outcome.classed.words:
+        others = outcome.classed.others
+        if others > 1:
+            yield f"{others:,} of {made - 1 + others:,} kinds are not told apart: they have one colour together."
+        return
+    yield from _unsuited(outcome)
+    yield from _one_sided(outcome)
     if made < wanted:
         yield f"Equal values are never split: {made} of the {wanted} classes asked for could be made."
     beyond = int(np.count_nonzero(np.isin(outcome.classed.area_class, (BELOW_ALL, ABOVE_ALL))))
     if beyond:
         yield f"{beyond:,} areas have values below the lowest or above the highest break, and are in no class."
+
+
+def _one_sided(outcome: Figures) -> Iterator[str]:
+    """Where two-sided colours have one side alone."""
+    how, breaks = outcome.plan.colours_of(outcome.name), outcome.classed.breaks
+    if how.below is None or len(breaks) < 2:
+        return
+    middle = middle_of(how.middle, outcome.measured.values.value)
+    if not (breaks[1:] <= middle).any() or not (breaks[:-1] >= middle).any():
+        yield f"No class lies wholly on one side of the middle ({middle:,.4g}): the colours have one side alone."
+
+
+def _unsuited(outcome: Figures) -> Iterator[str]:
+    """Where the way of classing does not suit the values, in one sentence."""
+    values, classed = outcome.measured.values.value, outcome.classed
+    inside = classed.area_class >= 0
+    if np.count_nonzero(inside) < _ENOUGH_AREAS or classed.classes < 3:
+        return
+    areas = np.bincount(classed.area_class[inside], minlength=classed.classes)
+    most, empty = float(areas.max() / areas.sum()), int(np.count_nonzero(areas == 0))
+    of = values[inside]
+    away = (of - of.mean()) / (float(of.std()) or 1.0)
+    skew = float(np.mean(away**3))
+    if isinstance(outcome.classing, Deviations) and abs(skew) > _SKEWED:
+        side = "below" if skew > 0.0 else "above"
+        yield f"The values are skewed: more areas lie {side} the mean than standard deviations can tell apart."
+    elif most > _CROWDED:
+        more = f", and {empty:,} have none" if empty else ""
+        yield f"One class has {most:.0%} of the areas{more}: the map shows little of how they differ."
+    elif empty:
+        yield f"{empty:,} of {classed.classes:,} classes have no area."
 
 
 def _unfollowed(outcome: Figures) -> Iterator[Note]:

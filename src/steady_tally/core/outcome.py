@@ -106,8 +106,10 @@ class Account:
     unknown : what the plan names that is not there, in whole sentences.
     rows, ragged : how many rows could be read, and could not.
     turned, swapped_back, corrected, looked_up : how many usable records were put right in each way.
+    ageless : how many have no age, where the plan names their dates of birth.
     short_years : how many dates have years of two figures.
     filtered_by : for each condition, how many usable records it alone leaves out.
+    unknown_by : for each, how many of these have nothing in its column.
     time_unknown : how many of the records that go on have no readable time.
     gathered, placed : each stage's account.
     placements : pairs of an event and an area that it is counted in.
@@ -127,8 +129,10 @@ class Account:
     swapped_back: int
     corrected: int
     looked_up: int
+    ageless: int
     short_years: int
     filtered_by: tuple[int, ...]
+    unknown_by: tuple[int, ...]
     time_unknown: int
     gathered: StageBalance
     placed: StageBalance
@@ -141,12 +145,13 @@ class Account:
     def __add__(self, other: Account) -> Account:
         added = {f.name: getattr(self, f.name) + getattr(other, f.name) for f in fields(self) if f.name in _ADD_UP}
         filtered = tuple(a + b for a, b in zip(self.filtered_by, other.filtered_by, strict=True))
-        return replace(self, filtered_by=filtered, **added)
+        unknown = tuple(a + b for a, b in zip(self.unknown_by, other.unknown_by, strict=True))
+        return replace(self, filtered_by=filtered, unknown_by=unknown, **added)
 
 
 _ADD_UP = {
-    "rows", "ragged", "turned", "swapped_back", "corrected", "looked_up", "short_years", "time_unknown", "gathered",
-    "placed", "placements", "overlaps", "belong", "located", "meeting",
+    "rows", "ragged", "turned", "swapped_back", "corrected", "looked_up", "ageless", "short_years", "time_unknown",
+    "gathered", "placed", "placements", "overlaps", "belong", "located", "meeting",
 }  # fmt: skip
 
 
@@ -166,8 +171,10 @@ def account_of(events: Events, gathered: Gathered, placed: Placed) -> Account:
         swapped_back=checked.swapped_back,
         corrected=checked.corrected,
         looked_up=checked.looked_up,
+        ageless=checked.ageless,
         short_years=checked.times.short_years if checked.times else 0,
         filtered_by=gathered.filtered_by,
+        unknown_by=gathered.unknown_by,
         time_unknown=gathered.time_unknown,
         gathered=gathered.balance,
         placed=placed.balance,
@@ -192,13 +199,20 @@ class Classed:
     """Breaks (classes + 1,), the class of each area (0 = lowest, or a code of `classes.breaks` for one in none), and
     how well they fit.
 
-    `steadiness` (areas,) is how likely each is to stay in its class; NaN for one in none.
+    `steadiness` (areas,) is how likely each is to stay in its class; NaN for one in none. Where values are words there
+    are no breaks: each class has a word of its own, but for the last where `others` words are together in it.
     """
 
     breaks: Floats
     area_class: npt.NDArray[np.int16]
     fit: float
     steadiness: Floats
+    words: tuple[str, ...] = ()
+    others: int = 0
+
+    @property
+    def classes(self) -> int:
+        return len(self.words) if self.words else max(len(self.breaks) - 1, 0)
 
 
 @dataclass(frozen=True)

@@ -23,7 +23,13 @@ from steady_tally.core.gather.records import Gathered
 from steady_tally.core.geo.projection import project
 from steady_tally.core.outcome import Figures, Placed
 from steady_tally.core.plan.place import Place
-from steady_tally.core.report.tables import areas_table, events_table, ledger_document, set_aside_table
+from steady_tally.core.report.tables import (
+    areas_table,
+    categories_table,
+    events_table,
+    ledger_document,
+    set_aside_table,
+)
 
 _WGS84 = CRS.from_epsg(4326)
 _DEGREE_FIGURES = 8
@@ -102,6 +108,8 @@ def _csv(table: pa.Table) -> tuple[bytes, pa.Buffer]:
 def _write_areas(outcome: Figures, folder: Path) -> None:
     areas = areas_table(outcome)
     pyarrow.csv.write_csv(areas, folder / "areas.csv")
+    if (categories := categories_table(outcome)) is not None:
+        pyarrow.csv.write_csv(categories, folder / "categories.csv")
     (folder / "areas.geojson").write_text(areas_geojson(outcome, areas), encoding="utf-8")
 
 

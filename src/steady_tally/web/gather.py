@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import io
 import os
 import uuid
 from dataclasses import asdict
 from typing import Any, BinaryIO, cast
 
 import pyarrow.compute
-import pyarrow.csv
 from flask import Response, request
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
@@ -37,7 +35,7 @@ from steady_tally.store.tables import Job, Role
 from steady_tally.store.uploads import discard_upload, receive, uploaded
 from steady_tally.web.access import Right, needs
 from steady_tally.web.jobs import JobView, queue
-from steady_tally.web.outcomes import outcome_of, plan_of
+from steady_tally.web.outcomes import csv_file, outcome_of, plan_of
 from steady_tally.web.problems import Problem
 from steady_tally.web.studies import PLAN, PlanPath, SourceView, StudyPath, StudyView, answer, engine, source_view
 
@@ -119,6 +117,7 @@ class TimeView(BaseModel):
     evidence: str
     clock: str | None
     until: str | None
+    born: str | None = Field(description="A column with dates of birth.")
 
 
 class SystemView(BaseModel):
@@ -406,11 +405,7 @@ def set_aside_file(path: PlanPath, query: ReasonQuery) -> Response:
     table = set_aside_table(outcome.gathered, outcome.placed)
     if query.reason is not None:
         table = table.filter(pyarrow.compute.equal(table.column("reason"), query.reason))
-    sink = io.BytesIO()
-    pyarrow.csv.write_csv(table, sink)
-    response = Response(sink.getvalue(), content_type="text/csv; charset=utf-8")
-    response.headers["Content-Disposition"] = 'attachment; filename="set-aside.csv"'
-    return response
+    return csv_file(table, "set-aside.csv")
 
 
 def _role(guessed: str, has_places: bool, there: set[str]) -> str:

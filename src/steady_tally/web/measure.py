@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import json
+
 import numpy as np
 import pyarrow as pa
+import shapely
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field, TypeAdapter
@@ -11,19 +14,21 @@ from pydantic import BaseModel, Field, TypeAdapter
 from steady_tally.core.chain import Chain
 from steady_tally.core.errors import Conflict, NotFound, PlanError
 from steady_tally.core.gather.categories import category_columns
-from steady_tally.core.gather.reading import EVENTS, used_columns
+from steady_tally.core.gather.reading import used_columns
 from steady_tally.core.measure import Measure
 from steady_tally.core.measure.expression import MOST_LETTERS, WHYS, FormulaError, parse, unknown_name, word_of
 from steady_tally.core.measure.formula import Formula
 from steady_tally.core.measure.multiplier import readable
 from steady_tally.core.measure.names import referent_says, referents
-from steady_tally.core.measure.offers import Offer, is_figure, offers
+from steady_tally.core.measure.offers import Offers, is_figure, offers
 from steady_tally.core.measure.quotient import Quotient
 from steady_tally.core.measure.terms.join import propose
 from steady_tally.core.measure.terms.table import FromTable
+from steady_tally.core.measure.terms.text import OfText
 from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.place import Zones
 from steady_tally.core.report.sums import proposed_name
+from steady_tally.core.report.tables import categories_table
 from steady_tally.core.sources import Sources, Table
 from steady_tally.core.states import STATES, State
 from steady_tally.results.kept import kept
@@ -31,7 +36,7 @@ from steady_tally.results.studies import chain_of, stored_sources
 from steady_tally.store.sources import sources_of
 from steady_tally.web.access import Right, needs
 from steady_tally.web.arrow import bulk
-from steady_tally.web.outcomes import plan_of
+from steady_tally.web.outcomes import csv_file, outcome_of, plan_of
 from steady_tally.web.problems import Problem
 from steady_tally.web.studies import PLAN, PlanPath, answer, engine
 
@@ -43,6 +48,7 @@ api = APIBlueprint(
     abp_responses={"404": Problem, "422": Problem},
 )
 
+_MOST_KINDS = 12
 _CONDITIONS = TypeAdapter(list[Condition])
 
 
@@ -84,6 +90,7 @@ class EventsColumns(BaseModel):
     events: str
     source: str
     figures: list[str] = Field(description="Columns of numbers.")
+    kinds: list[str] = Field(description="Columns whose texts name kinds of things.")
     names: list[str] = Field(description="Columns that may name persons or things.")
 
 
@@ -95,24 +102,43 @@ class OfferView(BaseModel):
     people: bool
 
 
+class WordsView(BaseModel):
+    """A column of a table that says a word of each area."""
+
+    term: OfText
+    areas: int
+
+
 class OffersView(BaseModel):
     events: list[EventsColumns]
     tables: list[OfferView]
+    words: list[WordsView]
+    water: list[str] = Field(description="Sources of polygons that could be no ground.")
 
 
 @api.get(f"{PLAN}/offers", summary="What could stand in the sum", responses={"200": OffersView})
 @needs(Right.READ)
 def offered(path: PlanPath) -> Response:
     chain = _chain(path)
+    found = _offers(chain, path)
     return answer(
         OffersView(
             events=[_columns_of(chain, name) for name in chain.plan.gather.events],
-            tables=[OfferView(term=o.term, areas=o.areas, people=o.people) for o in _offers(chain, path)],
+            tables=[OfferView(term=o.term, areas=o.areas, people=o.people) for o in found.figures],
+            words=[WordsView(term=o.term, areas=o.areas) for o in found.words],
+            water=_polygons(chain),
         )
     )
 
 
-def _offers(chain: Chain, path: PlanPath) -> list[Offer]:
+def _polygons(chain: Chain) -> list[str]:
+    """The sources of polygons that are not the areas themselves."""
+    own = chain.plan.place.source
+    features = chain.sources.features.items()
+    return [n for n, f in features if n != own and (shapely.get_dimensions(f.geometry) == 2).any()]
+
+
+def _offers(chain: Chain, path: PlanPath) -> Offers:
     """What the study's tables have for the open areas."""
     own = chain.plan.place.areas.source if isinstance(chain.plan.place.areas, Zones) else None
     settled = chain.settled
@@ -136,13 +162,13 @@ def _plainly(error: PlanError) -> str:
 
 def _columns_of(chain: Chain, name: str) -> EventsColumns:
     events = chain.plan.gather.events[name]
-    table: Table = chain.sources.table(events.source, wanted_by=EVENTS)
+    table: Table = chain.checked(name).table
     used = used_columns(events) - {events.identifier}
     others = [c for c in table.columns.column_names if c not in used]
     figures = [c for c in others if is_figure(table, c)]
-    kinds = set(category_columns(table))
+    kinds = [c for c in category_columns(table) if c in others and c != events.identifier]
     names = [c for c in others if c not in kinds and (c not in figures or c == events.identifier)]
-    return EventsColumns(events=name, source=events.source, figures=figures, names=names)
+    return EventsColumns(events=name, source=events.source, figures=figures, kinds=kinds, names=names)
 
 
 class TrialRequest(BaseModel):
@@ -169,10 +195,12 @@ def tried(path: PlanPath, body: TrialRequest) -> Response:
         chain = chain_of(engine(), path.study_id, plan)
         values = chain.measured(measure).values
     except PlanError as error:
-        nothing = {"name": plan.mapped, "readable_name": plan.mapped, "per": measure.per, "total": None}
+        nothing = {"name": plan.mapped, "readable_name": plan.mapped, "per": 1.0, "total": None}
         return answer(TrialView(refusal=_plainly(error), **nothing))
-    per = readable(values.value / values.per, share=measure.is_share)
-    fitting = measure.model_copy(update={"per": per}) if isinstance(measure, Quotient) else measure
+    per, fitting = values.per, measure
+    if isinstance(measure, Quotient):
+        per = readable(values.value / values.per, share=measure.is_share)
+        fitting = measure.model_copy(update={"per": per})
     windows = plan.gather.events[measure.events].recorded if measure.events else []
     name, readable_name = (proposed_name(m, m.called(windows)) for m in (measure, fitting))
     return answer(TrialView(refusal="", name=name, per=per, readable_name=readable_name, total=values.total))
@@ -223,7 +251,36 @@ def values_of(path: MeasurePath) -> Response:
     if chain.keys(path.name)["measured"] != path.key:
         raise Conflict("this version of the plan has another result.", todo="Load the study again.")
     values = chain.measured(chain.plan.measures[path.name]).values
-    return bulk(pa.table({"value": pa.array(values.value), "state": pa.array(values.state.astype(np.uint8))}), {})
+    columns = {"value": pa.array(values.value), "state": pa.array(values.state.astype(np.uint8))}
+    return bulk(pa.table(columns), {"words": json.dumps(values.words)})
+
+
+class KindsPath(PlanPath):
+    key: str = Field(max_length=100, description="Of the mapped measure's values.")
+
+
+@api.get(f"{PLAN}/kinds/<key>", summary="How many events of each kind each area has, as an Arrow stream")
+@needs(Right.READ)
+def kinds(path: KindsPath) -> Response:
+    """Of many kinds those of which there are most; the file has them all."""
+    chain = _chain(path)
+    if chain.keys(chain.plan.mapped)["measured"] != path.key:
+        raise Conflict("this version of the plan has another result.", todo="Load the study again.")
+    found = chain.outcome(strict=False).measured.values.breakdown
+    if found is None:
+        raise NotFound("the mapped measure does not look at kinds of events.", todo="Map another one.")
+    most = np.sort(np.argsort(-found.counts.sum(axis=1), kind="stable")[:_MOST_KINDS])
+    columns = {found.words[at]: pa.array(found.counts[at].astype(np.int32)) for at in most}
+    return bulk(pa.table(columns), {"of": str(len(found.words))})
+
+
+@api.get(f"{PLAN}/categories.csv", summary="Areas by kinds of events, as a CSV file")
+@needs(Right.READ)
+def categories_file(path: PlanPath) -> Response:
+    table = categories_table(outcome_of(path))
+    if table is None:
+        raise NotFound("the mapped measure does not look at kinds of events.", todo="Map another one.")
+    return csv_file(table, "categories.csv")
 
 
 class FormulaDraft(BaseModel):
@@ -294,7 +351,7 @@ def _words(chain: Chain, path: PlanPath, about: str | None) -> list[WordView]:
         for term in measure.terms.values():
             if isinstance(term, FromTable) and term not in figures.values():
                 figures.setdefault(word_of(term.noun), term)
-    for offer in _offers(chain, path):
+    for offer in _offers(chain, path).figures:
         figures.setdefault(word_of(offer.term.noun), offer.term)
     known = referents(chain.at_hand, Formula(text="0", about=about, figures=figures), plan.mapped)
     return [

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import io
 import uuid
 
+import pyarrow as pa
+import pyarrow.csv
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
@@ -78,6 +81,8 @@ class Account(BaseModel):
     tables: dict[Entry, TableAccount] = Field(description="Of the terms that come from a table.")
     periods: float
     breaks: list[float]
+    words: list[str] = Field(description="Of values that are words, those of the classes, which have no breaks.")
+    others: int = Field(description="How many further words the last class has together.")
     fit: float | None
     notes: list[str]
     warnings: list[str] = Field(description="Those of the notes that need a decision.")
@@ -94,7 +99,7 @@ class AreaRow(BaseModel):
     numerator: int | float | None
     denominator: float | None
     area_km2: float
-    value: float | None
+    value: float | str | None
     state: str
     class_: int | None = Field(alias="class", description="1 = lowest.")
     full_km2: float = Field(description="Of the whole area, where only a part of it counts.")
@@ -185,6 +190,15 @@ def set_aside(path: PlanPath, query: PageQuery) -> Response:
     page = table.slice(query.start, query.rows)
     rows = [list(row.values()) for row in page.to_pylist()]
     return answer(SetAsideRows(total=table.num_rows, columns=table.column_names, rows=rows))
+
+
+def csv_file(table: pa.Table, name: str) -> Response:
+    """A table to be saved under that name."""
+    sink = io.BytesIO()
+    pyarrow.csv.write_csv(table, sink)
+    response = Response(sink.getvalue(), content_type="text/csv; charset=utf-8")
+    response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
+    return response
 
 
 def outcome_of(path: PlanPath) -> Outcome:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from flask import Blueprint, Response, current_app, jsonify, render_template, send_from_directory
 from sqlalchemy import text
 
@@ -49,7 +50,9 @@ def plain_page() -> str:
         return render_template("first.html", study=None, job=latest_demo_job())
     assert study.head_id is not None
     outcome = outcome_of(PlanPath(study_id=study.id, version=study.head_id))
-    areas = sorted(areas_table(outcome).to_pylist(), key=lambda a: (a["value"] is None, -(a["value"] or 0.0)))
+    values = outcome.measured.values.value
+    rows = areas_table(outcome).to_pylist()
+    areas = [rows[i] for i in np.argsort(-values, kind="stable")]
     return render_template(
         "first.html", study=study, title=outcome.plan.show.title, ledger=ledger_document(outcome, {}), areas=areas,
         value_name=outcome.value_name,

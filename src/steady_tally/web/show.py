@@ -24,11 +24,12 @@ from steady_tally.core.place.completeness import completeness
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.plan.base import bare, fingerprint
 from steady_tally.core.plan.place import Grid
+from steady_tally.core.plan.show import Colours
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.report.sums import Doubt, proposed_name, sum_lines
 from steady_tally.core.report.tables import account_document
-from steady_tally.core.show.bands import bands
-from steady_tally.core.show.colours import sequential
+from steady_tally.core.show.bands import PLAIN, bands, fitting_scale, word_bands
+from steady_tally.core.show.colours import middle_of, sequential, told_apart, two_sided
 from steady_tally.core.show.drawing import LEVELS, Plane, plane_of, reference_lines, tolerance, zone_rings
 from steady_tally.core.show.insets import DrawnInset, inset_rings, insets_of, without_insets
 from steady_tally.core.show.profile import area_profile
@@ -127,6 +128,8 @@ class View(BaseModel):
     period_noun: str = Field(description="What a recorded window is called.")
     method: str = Field(description="The method of classing in a word or two.")
     bands: list[BandView]
+    scale: float = Field(description="What the figures in the words of the classes are divided by.")
+    scale_says: str = Field(description="What that is called: millions; empty for 1.")
     zero: int = Field(description="Areas with exactly zero, where zero stands apart.")
     beyond: int = Field(description="Areas with a number below the lowest or above the highest break.")
     states: list[StateCount] = Field(description="Areas without a number, by state.")
@@ -135,6 +138,8 @@ class View(BaseModel):
     total_interval: tuple[float, float] | None = Field(description="What chance may have made of it, at 95 %.")
     proposed_name: str = Field(description="What the measure would be called after its sum.")
     whole: bool = Field(description="The values are whole numbers.")
+    total_word: str = Field(description="Of values that are words, that of all areas; empty where there is none.")
+    by_kind: bool = Field(description="It can be said how many events of each kind an area has.")
     named: list[NamedView] = Field(description="Of a formula, what its names stand for.")
 
 
@@ -204,7 +209,7 @@ def values(path: BulkPath) -> Response:
                 **{f"named {at}": pa.array(n.figures) for at, n in enumerate(measured.named)},
             }
         ),
-        {},
+        {"words": json.dumps(measured.words)},
     )
 
 
@@ -426,6 +431,8 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
         tables={},
         periods=1.0,
         breaks=[],
+        words=[],
+        others=0,
         fit=None,
         notes=[],
         warnings=[error.sentence],
@@ -450,6 +457,8 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
         period_noun=period_noun(events.recorded),
         method=plan.classes[plan.mapped].says,
         bands=[],
+        scale=1.0,
+        scale_says="",
         zero=0,
         beyond=0,
         states=[],
@@ -458,6 +467,8 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
         total_interval=None,
         proposed_name=plan.mapped,
         whole=False,
+        total_word="",
+        by_kind=False,
         named=[],
     )
 
@@ -491,9 +502,21 @@ def _outcome(path: BulkPath, result: str) -> Outcome:
 def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
     plan = outcome.plan
     measured, classed = outcome.measured.values, outcome.classed
-    classes = max(len(classed.breaks) - 1, 0)
-    made = bands(measured.value, measured.denominator, classed.area_class, classes, whole=measured.whole)
-    colours = sequential(plan.colours_of(outcome.name).ramp, classes)
+    scale = PLAIN
+    if classed.words:
+        made = word_bands(classed.words, measured.numerator, classed.area_class)
+        colours = told_apart(classed.classes, others=classed.others > 0)
+    else:
+        scale = fitting_scale(measured.value)
+        made = bands(
+            measured.value,
+            measured.denominator,
+            classed.area_class,
+            classed.classes,
+            whole=measured.whole,
+            scale=scale,
+        )
+        colours = _colours(plan.colours_of(outcome.name), outcome)
     states = np.bincount(measured.state, minlength=1)
     complete = completeness(outcome.events, outcome.gathered, outcome.placed.placement)
     said = outcome.measure.terms_called(outcome.events.recorded)
@@ -529,6 +552,8 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
             BandView(text=b.text, areas=b.areas, denominator=b.denominator, colour=c)
             for b, c in zip(made, colours, strict=True)
         ],
+        scale=scale.by,
+        scale_says=scale.says,
         zero=int(np.count_nonzero(classed.area_class == ZERO_CLASS)),
         beyond=int(np.count_nonzero(np.isin(classed.area_class, (BELOW_ALL, ABOVE_ALL)))),
         states=[StateCount(state=STATES[State(s)], areas=int(n)) for s, n in enumerate(states) if n and s],
@@ -537,10 +562,20 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
         total_interval=measured.total_interval(),
         proposed_name=proposed_name(outcome.measure, outcome.value_name),
         whole=measured.whole,
+        total_word=measured.words[int(measured.total)] if measured.words and measured.total is not None else "",
+        by_kind=measured.breakdown is not None,
         named=[
             NamedView(name=n.name, unit=n.unit, total=n.total if np.isfinite(n.total) else None) for n in measured.named
         ],
     )
+
+
+def _colours(how: Colours, outcome: Outcome) -> list[str]:
+    breaks, values = outcome.classed.breaks, outcome.measured.values.value
+    if how.below is not None and len(breaks):
+        return two_sided(how.below, how.ramp, breaks, middle_of(how.middle, values))
+    found = sequential(how.ramp, outcome.classed.classes)
+    return found[::-1] if how.reversed else found
 
 
 def _doubt(doubt: Doubt) -> DoubtView:

@@ -9,9 +9,13 @@ from typing import Annotated, Any
 
 from pydantic import Discriminator, Tag
 
+from steady_tally.core.classes.by_hand import ByHand
+from steady_tally.core.classes.deviations import Deviations
 from steady_tally.core.classes.equal_intervals import EqualIntervals
+from steady_tally.core.classes.growing import Geometric, HeadTail
 from steady_tally.core.classes.natural_breaks import NaturalBreaks
 from steady_tally.core.classes.quantile import Quantile
+from steady_tally.core.classes.round_numbers import Every, RoundNumbers
 
 
 def _method_of(document: Any) -> str:
@@ -22,6 +26,12 @@ def _method_of(document: Any) -> str:
 Classing = Annotated[
     Annotated[Quantile, Tag("quantile")]
     | Annotated[NaturalBreaks, Tag("natural_breaks")]
-    | Annotated[EqualIntervals, Tag("equal_intervals")],
+    | Annotated[EqualIntervals, Tag("equal_intervals")]
+    | Annotated[RoundNumbers, Tag("round_numbers")]
+    | Annotated[Every, Tag("every")]
+    | Annotated[Geometric, Tag("geometric")]
+    | Annotated[HeadTail, Tag("head_tail")]
+    | Annotated[Deviations, Tag("standard_deviations")]
+    | Annotated[ByHand, Tag("by_hand")],
     Discriminator(_method_of),
 ]

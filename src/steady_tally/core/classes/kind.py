@@ -5,16 +5,20 @@ from __future__ import annotations
 
 from abc import ABC, abstractmethod
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, assert_never
 
 import numpy as np
 import numpy.typing as npt
 from pydantic import Field
 
+from steady_tally.core.errors import PlanError
 from steady_tally.core.measure.chance import Chance
 from steady_tally.core.plan.base import Part
 
 Floats = npt.NDArray[np.float64]
+
+
+By = Literal["areas", "under", "ground"]
 
 
 @dataclass(frozen=True)
@@ -24,15 +28,39 @@ class Classable:
     Attributes
     ----------
     values : (n,) finite numbers, in the order of the areas; without zeros where zero is an entry of its own.
-    weights : (n,) what each area weighs, its residents say; NaN where nothing is known.
+    weights : (n,) what each area is divided by, its residents say; NaN where nothing is known.
+    ground : (n,) km2 of each.
     area : (n,) the position of each among all areas.
     chance : what chance may have made of the values of all areas; None where nothing is known of that.
     """
 
     values: Floats
     weights: Floats
+    ground: Floats
     area: npt.NDArray[np.int64]
     chance: Chance | None
+
+    def weighing(self, by: By) -> Floats | None:
+        """(n,) what each counts for: the same, what it is divided by, or its ground. None where each is one.
+
+        PlanError where nothing is known to weigh by.
+        """
+        match by:
+            case "areas":
+                return None
+            case "under":
+                weights = np.where(self.weights > 0.0, self.weights, 0.0)
+            case "ground":
+                weights = np.where(self.ground > 0.0, self.ground, 0.0)
+            case _:
+                assert_never(by)
+        if len(weights) and not weights.any():
+            raise PlanError(
+                "areas cannot be weighed by what they are divided by: they are divided by nothing.",
+                where="plan: class",
+                todo="Count areas, or weigh them by their ground.",
+            )
+        return weights
 
 
 class Method(Part, ABC):
@@ -47,6 +75,11 @@ class Method(Part, ABC):
         "apart", description="Is zero an entry of its own or a value like others?"
     )
 
+    @property
+    def asked(self) -> int:
+        """How many classes it is asked for."""
+        return self.count
+
     @abstractmethod
     def breaks(self, of: Classable) -> Floats:
         """(classes made + 1,) increasing; empty where there are no values."""
@@ -55,8 +88,3 @@ class Method(Part, ABC):
     @abstractmethod
     def says(self) -> str:
         """The method in a word or two."""
-
-    @property
-    def middle(self) -> float | None:
-        """The value at which a two-sided ramp turns, where the method has one."""
-        return None

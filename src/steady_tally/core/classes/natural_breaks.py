@@ -23,7 +23,8 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.classes.breaks import exponent_of
-from steady_tally.core.classes.kind import Classable, Method
+from steady_tally.core.classes.by_hand import reaching
+from steady_tally.core.classes.kind import By, Classable, Method
 from steady_tally.core.exact import exact_product
 from steady_tally.core.kernels import njit
 
@@ -39,16 +40,18 @@ class NaturalBreaks(Method):
     """Classes whose values lie together: the least squared deviations from their means."""
 
     method: Literal["natural_breaks"] = "natural_breaks"
+    by: By = "areas"
 
     @property
     def says(self) -> str:
-        return "natural breaks"
+        more = {"areas": "", "under": " by what is divided by", "ground": " by ground"}
+        return f"natural breaks{more[self.by]}"
 
     def breaks(self, of: Classable) -> Floats:
-        return natural_breaks(of.values, self.count)
+        return natural_breaks(of.values, self.count, of.weighing(self.by))
 
 
-def natural_breaks(values: Floats, classes: int) -> Floats:
+def natural_breaks(values: Floats, classes: int, weights: Floats | None = None) -> Floats:
     """Breaks of the optimal grouping into `classes` classes (fewer where there are fewer different values).
 
     Equal values are never split. Of several optimal groupings the one with the lowest breaks from the top is given.
@@ -56,18 +59,36 @@ def natural_breaks(values: Floats, classes: int) -> Floats:
     Parameters
     ----------
     values : (n,) finite, in any order.
+    weights : (n,) what each counts for, not below 0; each is one where there are none. A value that counts for nothing
+        has no say in where the breaks are.
 
     Returns
     -------
     (classes made + 1,) increasing, each inner break the largest value of its class; empty where there are no values.
     """
+    if weights is not None:
+        return _weighted(values, classes, weights)
     ordered = np.sort(values)
     n = len(ordered)
     if n == 0:
         return ordered
     run_end = np.append(np.flatnonzero(ordered[1:] != ordered[:-1]) + 1, n)
     distinct = ordered[run_end - 1]
-    weight = np.diff(run_end, prepend=0).astype(np.float64)
+    return _breaks_of(distinct, np.diff(run_end, prepend=0).astype(np.float64), classes)
+
+
+def _weighted(values: Floats, classes: int, weights: Floats) -> Floats:
+    if len(values) == 0:
+        return values
+    counts = weights > 0.0
+    distinct, which = np.unique(values[counts], return_inverse=True)
+    # Of about 1, by a power of two so that they compare as before.
+    scaled = np.ldexp(weights[counts], -exponent_of(weights))
+    weight = np.bincount(which, weights=scaled).astype(np.float64)
+    return reaching(_breaks_of(distinct, weight, classes)[1:-1], values)
+
+
+def _breaks_of(distinct: Floats, weight: Floats, classes: int) -> Floats:
     classes = min(classes, len(distinct))
     ends = np.arange(1, len(distinct) + 1) if classes == len(distinct) else _optimal_ends(distinct, weight, classes)
     return np.concatenate([distinct[:1], distinct[ends - 1]])

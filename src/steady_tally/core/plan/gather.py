@@ -119,6 +119,13 @@ class StatedColumn(Part):
     stands_in: bool = True
 
 
+class Born(Part):
+    """A column of dates of birth: events then have their age at the event, as a column of their own."""
+
+    column: str
+    order: DateOrder = "year-first"
+
+
 class EventTime(Part):
     """When an event was."""
 
@@ -132,6 +139,7 @@ class EventTime(Part):
         "as_written", description="Is 00:00 a time of day, or what is written where none is known?"
     )
     unreadable: Literal["keep", "set_aside"] = "keep"
+    born: Born | None = None
     latest_year: int | None = Field(
         None, ge=100, le=9999, description="A year of two figures is one of the hundred that end with this."
     )

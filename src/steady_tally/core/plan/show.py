@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from steady_tally.core.plan.base import Name, Part
 from steady_tally.core.plan.place import WorkingProjection
@@ -22,10 +22,28 @@ class Inset(Part):
     projection: WorkingProjection = Field(default_factory=WorkingProjection)
 
 
-class Colours(Part):
-    """How one measure is coloured."""
+Ramp = Literal["kelp", "peat", "heather", "slate", "rowan"]
 
-    ramp: Literal["kelp", "peat", "heather", "slate", "rowan"] = "kelp"
+
+class Colours(Part):
+    """How one measure is coloured: dark stands for more, or `reversed` for less.
+
+    With `below`, what lies below the `middle` (the median where none is said) is coloured by that ramp, and
+    dark stands for far from it.
+    """
+
+    ramp: Ramp = "kelp"
+    reversed: bool = False
+    below: Ramp | None = None
+    middle: float | None = Field(None, allow_inf_nan=False)
+
+    @model_validator(mode="after")
+    def _two_sides(self) -> Self:
+        if self.below == self.ramp:
+            raise ValueError("below the middle stand other colours than above it")
+        if self.reversed and self.below is not None:
+            raise ValueError("two-sided colours have no other way round")
+        return self
 
 
 class Show(Part):

@@ -11,7 +11,6 @@ from steady_tally.core.classes import Classing
 from steady_tally.core.errors import PlanError
 from steady_tally.core.measure import Measure
 from steady_tally.core.measure.kind import MeasureKind
-from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.plan.base import Name, Part
 from steady_tally.core.plan.gather import NO_EVENTS, Events, Gather, RecordedList, RecordedOutline
 from steady_tally.core.plan.lift import lifted
@@ -105,13 +104,17 @@ class Plan(Part):
 
     @property
     def shapes(self) -> set[str]:
-        """The sources that are read as shapes: the zones, every outline, and zones whose figures are shared out."""
+        """The sources that are read as shapes: the zones, every outline, and what terms read as such."""
         outlines = [*self.place.exclude.inside]
         for events in self.gather.events.values():
             outlines += [w.where.outline for w in events.recorded if isinstance(w.where, RecordedOutline)]
-        terms = [t for m in self.measures.values() for t in m.terms.values() if isinstance(t, FromTable)]
-        shared = [t.shared.zones for t in terms if t.shared]
-        return {s for s in (self.place.source, *(o.source for o in outlines), *shared) if s}
+        of_terms = [s for m in self.measures.values() for t in m.terms.values() for s in t.shapes]
+        return {s for s in (self.place.source, *(o.source for o in outlines), *of_terms) if s}
+
+    @property
+    def weights(self) -> set[str]:
+        """The sources by which figures are shared out: shapes where they have polygons, else tables."""
+        return {s for m in self.measures.values() for t in m.terms.values() for s in t.weights}
 
     @property
     def lists(self) -> set[str]:

@@ -9,10 +9,10 @@ import numpy as np
 
 from steady_tally.core.gather.conditions import condition_says
 from steady_tally.core.measure.kind import MeasureKind
+from steady_tally.core.measure.terms.commonest import Commonest
 from steady_tally.core.measure.terms.events import OfEvents
-from steady_tally.core.measure.terms.figure import OfColumn
 from steady_tally.core.measure.terms.kind import TermKind
-from steady_tally.core.measure.terms.persons import OfPersons
+from steady_tally.core.measure.terms.of_events import TermOfEvents
 from steady_tally.core.measure.terms.table import years_counted, years_say
 from steady_tally.core.measure.values import Entry, Role
 from steady_tally.core.outcome import Figures, Mend
@@ -65,8 +65,8 @@ def sum_lines(outcome: Figures) -> tuple[Line, ...]:
 
 def _more(outcome: Figures, role: Entry, term: TermKind | None) -> str:
     """Which of them: what stands behind a term's noun."""
-    if isinstance(term, (OfEvents, OfPersons, OfColumn)):
-        which = f" of {term.counts}" if isinstance(term, (OfPersons, OfColumn)) else f": {term.counts}"
+    if isinstance(term, TermOfEvents):
+        which = f": {term.counts}" if term.says == "events" else f" of {term.counts}"
         said = [term.detail] if term.detail else []
         if role == "counted":
             filters = [condition_says(c) for c in outcome.events.where if c.on and not isinstance(c, BetweenDays)]
@@ -85,7 +85,7 @@ def _more(outcome: Figures, role: Entry, term: TermKind | None) -> str:
 def _rests_on(outcome: Figures, role: Entry, term: TermKind | None) -> Iterator[str]:
     if role == "time":
         yield from _times(outcome)
-    elif isinstance(term, OfEvents) and term.counts == outcome.events_name:
+    elif isinstance(term, (OfEvents, Commonest)) and term.counts == outcome.events_name:
         placed = outcome.account.placed
         if filtered := outcome.account.gathered.set_aside.get(Reason.FILTERED_OUT, 0):
             yield f"{filtered:,} filtered out"
@@ -123,6 +123,8 @@ def _times(outcome: Figures) -> Iterator[str]:
 def proposed_name(measure: MeasureKind, called: str) -> str:
     """A name for a measure from its sum: "call-outs per 10,000 residents and summer"."""
     counted = measure.terms.get("counted")
-    if isinstance(counted, (OfPersons, OfColumn)):
+    if isinstance(counted, Commonest):
+        return called.replace(counted.called, f"{counted.called} of {counted.events}", 1)
+    if isinstance(counted, TermOfEvents) and counted.says != "events":
         return called.replace(counted.says, f"{counted.says} of {counted.events}", 1)
     return called.replace("events", measure.events, 1) if measure.events and called.startswith("events") else called

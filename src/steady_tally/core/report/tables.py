@@ -37,7 +37,7 @@ def areas_table(outcome: Figures) -> pa.Table:
             "numerator": _figures(values.numerator),
             "denominator": pa.array(values.denominator, from_pandas=True),
             "area_km2": pa.array(counting.counted_km2),
-            "value": pa.array(values.value, from_pandas=True),
+            "value": _values(values),
             "state": pa.array([STATES[State(s)] for s in values.state], pa.string()),
             "class": _written_class(outcome.classed),
             "full_km2": pa.array(zones.area_km2),
@@ -46,6 +46,23 @@ def areas_table(outcome: Figures) -> pa.Table:
             "per": pa.array(np.full(len(zones), values.per)),
         }
     )
+
+
+def categories_table(outcome: Figures) -> pa.Table | None:
+    """Areas by kinds of events: one row an area, and after its identifier and name a column for each kind ("events:
+    theft") with how many events it has; None where the measure does not look at kinds."""
+    found = outcome.measured.values.breakdown
+    if found is None:
+        return None
+    ours = {"identifier": pa.array(outcome.areas.identifiers), "name": pa.array(outcome.areas.names)}
+    return pa.table({**ours, **{f"events: {w}": pa.array(n) for w, n in zip(found.words, found.counts, strict=True)}})
+
+
+def _values(values: AreaValues) -> pa.Array:
+    if not values.words:
+        return pa.array(values.value, from_pandas=True)
+    at = pa.array(values.value, from_pandas=True).cast(pa.int64())
+    return pa.array(values.words, pa.string()).take(at)
 
 
 def _figures(values: npt.NDArray[np.float64]) -> pa.Array:
@@ -60,7 +77,7 @@ def _written_class(classed: Classed) -> pa.Array:
     highest; nothing for an area without a number."""
     codes = classed.area_class
     found = codes + 1
-    for code, written in ((ZERO_CLASS, 0), (BELOW_ALL, -1), (ABOVE_ALL, len(classed.breaks))):
+    for code, written in ((ZERO_CLASS, 0), (BELOW_ALL, -1), (ABOVE_ALL, classed.classes + 1)):
         found = np.where(codes == code, written, found)
     return pa.array(found, pa.int16(), mask=codes == NO_CLASS)
 
@@ -163,6 +180,8 @@ def account_document(outcome: Figures) -> dict[str, Any]:
         "tables": {role: _rows_of(found) for role, found in outcome.measured.joined.items()},
         "periods": _periods(outcome.measured.values),
         "breaks": outcome.classed.breaks.tolist(),
+        "words": list(outcome.classed.words),
+        "others": outcome.classed.others,
         "fit": None if np.isnan(outcome.classed.fit) else outcome.classed.fit,
         "notes": [note.says for note in outcome.notes],
         "warnings": [note.says for note in outcome.notes if note.warns],

@@ -6,6 +6,7 @@ range shows a value that nothing has.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -25,8 +26,40 @@ class Band:
     denominator: float
 
 
+@dataclass(frozen=True)
+class Scale:
+    """What all figures of the classes are divided by so that they are short, and what that is called."""
+
+    by: float
+    says: str
+
+
+PLAIN = Scale(1.0, "")
+_SCALES = (
+    Scale(1e12, "million millions"), Scale(1e9, "thousand millions"), Scale(1e6, "millions"), PLAIN,
+    Scale(1e-3, "thousandths"), Scale(1e-6, "millionths"), Scale(1e-9, "thousand-millionths"),
+)  # fmt: skip
+_PLAIN_FROM, _PLAIN_TO = 1e-3, 1e6
+
+
+def fitting_scale(values: Floats) -> Scale:
+    """One scale for all: that of the greatest value, where it has seven figures or more, or none in the first three
+    places."""
+    known = np.abs(values[np.isfinite(values)])
+    greatest = float(known.max(initial=0.0))
+    if greatest == 0.0 or _PLAIN_FROM <= greatest < _PLAIN_TO:
+        return PLAIN
+    return next((s for s in _SCALES if greatest >= s.by), _SCALES[-1])
+
+
 def bands(
-    values: Floats, denominator: Floats, area_class: npt.NDArray[np.int16], classes: int, *, whole: bool
+    values: Floats,
+    denominator: Floats,
+    area_class: npt.NDArray[np.int16],
+    classes: int,
+    *,
+    whole: bool,
+    scale: Scale = PLAIN,
 ) -> list[Band]:
     """The classes from the lowest to the highest.
 
@@ -34,10 +67,12 @@ def bands(
     ----------
     values, denominator, area_class : (areas,).
     whole : the values are counts.
+    scale : what the figures in the words are divided by.
     """
     members = [area_class == c for c in range(classes)]
-    ends = [(float(values[m].min()), float(values[m].max())) if m.any() else None for m in members]
-    places = 0 if whole else decimal_places([e for e in ends if e])
+    written = values / scale.by
+    ends = [(float(written[m].min()), float(written[m].max())) if m.any() else None for m in members]
+    places = 0 if whole and scale == PLAIN else decimal_places([e for e in ends if e])
     return [
         Band(
             "" if e is None else range_text(*e, places),
@@ -45,6 +80,15 @@ def bands(
             float(np.nansum(denominator[m])),
         )
         for e, m in zip(ends, members, strict=True)
+    ]
+
+
+def word_bands(words: Sequence[str], numerator: Floats, area_class: npt.NDArray[np.int16]) -> list[Band]:
+    """Classes that are words, in their order; what they hold is the sum of the numerator."""
+    members = [area_class == c for c in range(len(words))]
+    return [
+        Band(word, int(np.count_nonzero(m)), float(np.nansum(numerator[m])))
+        for word, m in zip(words, members, strict=True)
     ]
 
 

@@ -48,13 +48,44 @@ RAMPS: dict[str, Ramp] = {
 }
 DEFAULT_RAMP = "kelp"
 _LIGHTEST, _DARKEST = 0.88, 0.34
+_NEAREST = 0.12  # where on its ramp the class next to the middle of a two-sided one stands
 _GOLDEN = 137.507764
+_FIRST_HUE = 75.0
 
 
 def sequential(name: str, classes: int) -> list[str]:
     """Colours from the lowest class to the highest, as "#rrggbb"; dark stands for more."""
+    return _along(name, np.linspace(0.0, 1.0, classes) if classes > 1 else np.full(classes, 0.5))
+
+
+def two_sided(below: str, above: str, breaks: Floats, middle: float) -> list[str]:
+    """Colours that turn at a middle, as "#rrggbb": the same steps on both sides, dark for far from it.
+
+    Parameters
+    ----------
+    breaks : (classes + 1,). A class that the middle lies inside is grey as paper.
+    """
+    low, high = breaks[:-1], breaks[1:]
+    under, over = high <= middle, low >= middle
+    count = int(max(np.count_nonzero(under), np.count_nonzero(over)))
+    steps = _NEAREST + (1.0 - _NEAREST) * (np.arange(count) / (count - 1) if count > 1 else np.array([0.6] * count))
+    found = hex_of(
+        oklch_to_srgb(np.full(len(low), 0.92), np.full(len(low), 0.012), np.full(len(low), np.radians(90.0)))
+    )
+    for ramp, side in ((below, np.flatnonzero(under & ~over)[::-1]), (above, np.flatnonzero(over))):
+        for at, colour in zip(side.tolist(), _along(ramp, steps[: len(side)]), strict=True):
+            found[at] = colour
+    return found
+
+
+def middle_of(middle: float | None, values: Floats) -> float:
+    """Where two-sided colours turn: as is said, else at the median of the values that are known."""
+    return float(np.nanmedian(values)) if middle is None else middle
+
+
+def _along(name: str, t: Floats) -> list[str]:
+    """Colours of a ramp from its light end, 0, to its dark one, 1."""
     ramp = RAMPS[name]
-    t = np.linspace(0.0, 1.0, classes) if classes > 1 else np.full(classes, 0.5)
     turn = (ramp.dark_hue - ramp.light_hue + 180.0) % 360.0 - 180.0
     lightness = _LIGHTEST + (_DARKEST - _LIGHTEST) * t
     chroma = ramp.chroma * (0.55 + 0.45 * np.sin(np.pi * (0.15 + 0.6 * t)))
@@ -62,15 +93,24 @@ def sequential(name: str, classes: int) -> list[str]:
 
 
 def apart(count: int) -> npt.NDArray[np.uint32]:
-    """(count,) colours of even lightness for areas that are to be told apart from those beside them, as 0xAABBGGRR.
-
-    Hues go on by the golden angle, so that any few in a row differ; lightness takes two near steps in turn.
-    """
-    n = np.arange(count)
-    hue = np.radians((n * _GOLDEN) % 360.0)
-    rgb = oklch_to_srgb(np.where(n % 2, 0.52, 0.62), np.full(count, 0.13), hue)
+    """(count,) colours of even lightness for areas that are to be told apart from those beside them, as 0xAABBGGRR."""
+    rgb = _of_many_hues(count, (0.62, 0.52), 0.13)
     red, green, blue = (np.round(rgb * 255.0).astype(np.uint32)).T
     return 0xFF000000 | blue << 16 | green << 8 | red
+
+
+def told_apart(count: int, *, others: bool) -> list[str]:
+    """Colours for kinds of which none is more than another, as "#rrggbb"; with `others`, the last is all but grey."""
+    kinds = count - 1 if others else count
+    found = hex_of(_of_many_hues(kinds, (0.78, 0.58), 0.095))
+    return found + hex_of(oklch_to_srgb(np.array([0.84]), np.array([0.012]), np.radians([90.0]))) * others
+
+
+def _of_many_hues(count: int, lightness: tuple[float, float], chroma: float) -> Floats:
+    """(count, 3) sRGB; hues go on by the golden angle, so that any few in a row differ, and lightness turn by turn."""
+    n = np.arange(count)
+    hue = np.radians((n * _GOLDEN + _FIRST_HUE) % 360.0)
+    return oklch_to_srgb(np.where(n % 2, lightness[1], lightness[0]), np.full(count, chroma), hue)
 
 
 def oklch_to_srgb(lightness: Floats, chroma: Floats, hue: Floats) -> Floats:

@@ -1,0 +1,145 @@
+"""Every method of classing, on any values: classes are complete, in order, and never part equal values."""
+
+import math
+from itertools import combinations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pydantic import TypeAdapter, ValidationError
+
+from steady_tally.core.classes import Classing
+from steady_tally.core.classes.breaks import assign
+from steady_tally.core.classes.deviations import mean_and_deviation
+from steady_tally.core.classes.kind import Classable
+from steady_tally.core.classes.natural_breaks import natural_breaks
+from steady_tally.core.classes.quantile import quantile_breaks
+from steady_tally.core.errors import PlanError
+
+READ = TypeAdapter(Classing)
+VALUES = st.one_of(
+    st.lists(st.integers(-9, 9).map(float), min_size=1, max_size=30),
+    st.lists(st.floats(-1e6, 1e6), min_size=1, max_size=30),
+    st.lists(st.sampled_from([1e-12, 2e-12, 5e-6, 1e12, 1e9 + 1, 1e9 + 2, 0.0, -3e9]), min_size=1, max_size=20),
+    st.lists(st.floats(0.001, 1e4).map(lambda v: v**2), min_size=1, max_size=30),
+)
+METHODS = [
+    {"method": "quantile"},
+    {"method": "quantile", "by": "under"},
+    {"method": "quantile", "by": "ground"},
+    {"method": "natural_breaks"},
+    {"method": "natural_breaks", "by": "under"},
+    {"method": "equal_intervals"},
+    {"method": "round_numbers"},
+    {"method": "geometric"},
+    {"method": "head_tail"},
+    {"method": "standard_deviations"},
+    {"method": "standard_deviations", "half": True},
+    {"method": "by_hand", "inner": [-2.5, 0.0, 7.0]},
+    {"method": "by_hand", "inner": []},
+]
+SCALES = {"quantile", "natural_breaks", "equal_intervals", "geometric", "head_tail", "standard_deviations"}
+
+
+def of(values: list[float]) -> Classable:
+    n = len(values)
+    return Classable(np.array(values), 1.0 + np.arange(n) % 5, 2.0 + np.arange(n) % 3, np.arange(n), None)
+
+
+@settings(max_examples=400, deadline=None)
+@given(VALUES, st.sampled_from(METHODS), st.integers(1, 9), st.randoms(use_true_random=False))
+def test_classes_are_complete_in_order_the_same_in_any_order_and_never_part_equal_values(values, how, count, random):
+    method = READ.validate_python({**how, "count": count})
+    if how["method"] == "geometric" and min(values) <= 0:
+        with pytest.raises(PlanError, match="not above zero"):
+            method.breaks(of(values))
+        return
+    given_values = of(values)
+    breaks = method.breaks(given_values)
+    assert np.isfinite(breaks).all()
+    assert (np.diff(breaks) >= 0).all()
+    assert (np.diff(breaks[1:-1]) > 0).all(), "no break is said twice"
+    found = assign(np.array(values), breaks)
+    assert ((found >= 0) & (found < len(breaks) - 1)).all(), "no value is outside"
+    for (a, i), (b, j) in combinations(zip(values, found.tolist(), strict=True), 2):
+        assert (i == j) if a == b else (i <= j) == (a <= b) or i == j
+    if how["method"] in ("by_hand", "round_numbers"):
+        assert method.asked == (len(how["inner"]) + 1 if "inner" in how else count)
+    else:
+        assert len(breaks) - 1 <= count
+    order = random.sample(range(len(values)), len(values))
+    shuffled = Classable(
+        given_values.values[order], given_values.weights[order], given_values.ground[order], np.array(order), None
+    )
+    assert method.breaks(shuffled) == pytest.approx(breaks, rel=1e-9)
+
+
+@settings(max_examples=150, deadline=None)
+@given(
+    st.lists(st.integers(1, 999).map(float), min_size=2, max_size=20), st.sampled_from(METHODS), st.integers(-30, 30)
+)
+def test_values_in_another_unit_are_grouped_alike(values, how, power):
+    if how["method"] not in SCALES:
+        return
+    method = READ.validate_python({**how, "count": 4})
+    one, other = (method.breaks(of([v * 2.0**k for v in values])) for k in (0, power))
+    assert other == pytest.approx(one * 2.0**power, rel=1e-9)
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.lists(st.tuples(st.integers(0, 9).map(float), st.integers(1, 4)), min_size=1, max_size=12), st.integers(1, 4))
+def test_weighing_is_the_same_as_having_each_area_so_many_times(pairs, count):
+    values, weights = np.array([v for v, _ in pairs]), np.array([w for _, w in pairs], dtype=np.float64)
+    repeated = np.repeat(values, weights.astype(int))
+    for method in (quantile_breaks, natural_breaks):
+        assert method(values, count, weights).tolist() == method(repeated, count).tolist()
+
+
+@given(st.lists(st.floats(-1e5, 1e5), min_size=2, max_size=40, unique=True), st.integers(2, 12))
+def test_round_numbers_are_round(values, count):
+    breaks = READ.validate_python({"method": "round_numbers", "count": count}).breaks(of(values))
+    inner = breaks[1:-1]
+    if len(inner) < 2:
+        return
+    step = float(np.min(np.diff(inner)))
+    leading = step / 10.0 ** math.floor(math.log10(step) + 1e-9)
+    assert min(abs(leading - m) for m in (1, 2, 5, 10)) < 1e-6
+    assert np.allclose(inner / step, np.round(inner / step), atol=1e-6)
+
+
+def test_every_n_from_m_and_what_is_too_many():
+    values = of([3.0, 12.0, 41.0])
+    every = READ.validate_python({"method": "every", "width": 10, "start": 5})
+    assert every.breaks(values).tolist() == [3.0, 5.0, 15.0, 25.0, 35.0, 41.0]
+    with pytest.raises(PlanError, match="would make 38,000 classes"):
+        READ.validate_python({"method": "every", "width": 0.001}).breaks(values)
+
+
+def test_standard_deviations_stand_on_both_sides_of_the_mean():
+    values = [1.0, 2.0, 3.0, 4.0, 5.0, 30.0]
+    mean, deviation = mean_and_deviation(np.array(values))
+    assert (mean, deviation) == (pytest.approx(np.mean(values)), pytest.approx(np.std(values)))
+    even, odd = (READ.validate_python({"method": "standard_deviations", "count": n}).breaks(of(values)) for n in (4, 5))
+    assert (
+        even.tolist() == [1.0, pytest.approx(mean), pytest.approx(mean + deviation), pytest.approx(30.0)]
+        or mean in even
+    )
+    assert mean not in odd
+
+
+def test_head_and_tail_go_on_while_the_head_is_the_smaller_part():
+    values = [1.0] * 80 + [10.0] * 15 + [100.0] * 4 + [1000.0]
+    breaks = READ.validate_python({"method": "head_tail", "count": 6}).breaks(of(values))
+    assert np.bincount(assign(np.array(values), breaks)).tolist() == [95, 4, 1]
+
+
+def test_breaks_typed_out_of_order_are_refused_in_words():
+    with pytest.raises(ValidationError, match="a break of 3 stands after one of 5"):
+        READ.validate_python({"method": "by_hand", "inner": [5, 3]})
+
+
+def test_areas_that_are_divided_by_nothing_cannot_be_weighed_by_it():
+    nothing = Classable(np.array([1.0, 2.0]), np.full(2, np.nan), np.ones(2), np.arange(2), None)
+    with pytest.raises(PlanError, match="divided by nothing"):
+        READ.validate_python({"method": "quantile", "by": "under"}).breaks(nothing)
