@@ -91,7 +91,7 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
       {view && <AccountLine view={shown?.view ?? view} />}
       <Box component="main" sx={{ flex: 1, minHeight: 0, display: "flex" }}>
         {shown ? (
-          <Rail view={shown.view} areas={shown.areas} />
+          <Rail study={study} view={shown.view} areas={shown.areas} />
         ) : (
           <Box component="aside" sx={{ width: RAIL_WIDTH, flexShrink: 0, borderRight: `1px solid ${INK}` }} />
         )}

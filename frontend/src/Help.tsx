@@ -14,6 +14,8 @@ const KEYS: [string, string][] = [
   ["Tab, then arrow keys", "on the map: move it; in the rows: go from row to row"],
   ["+ and −, 0", "on the map: nearer, farther, all of it"],
   ["Enter", "in the rows: the card of that area"],
+  ["Up, Down", "on a break: to where the next area changes class; with Shift by a round step"],
+  ["Enter, Insert, Delete", "on a break: type its figure, rule another above it, take it out"],
   ["?", "this list"],
 ];
 

@@ -3,6 +3,7 @@
 import csv
 import json
 import re
+from collections import Counter
 
 import pytest
 from playwright.sync_api import Page, expect
@@ -185,7 +186,7 @@ def test_zones_and_a_table_make_a_study_without_events_and_spellings_are_paired(
     wait_for_still(page)
     rows = areas_of(application, prices)
     assert [r["state"] for r in rows] == ["a number"] * 5 + ["not reported"] * 2
-    term(page, "under", "km² of ground")
+    term(page, "under", "the ground")
     expect(page.get_by_test_id("result")).to_contain_text("residents per km²")
     page.keyboard.press("r")
     expect(page.get_by_role("table", name="Areas")).to_contain_text("Saint Orla")
@@ -265,3 +266,42 @@ def test_a_formula_completes_its_words_points_at_a_mistake_and_is_mapped(opened,
         assert area["value"] == pytest.approx(round(area["value"], 2), abs=1e-9)
     opened.get_by_role("button", name="or a sum of terms again").click()
     expect(opened.get_by_test_id("result")).to_contain_text("events per km² and summer")
+
+
+def test_areas_are_mapped_by_the_commonest_kind_of_their_events_and_by_a_word_of_their_own(opened, application, study):  # noqa: F811
+    opened.keyboard.press("3")
+    term(opened, "counted", "call-outs: their commonest kind")
+    opened.locator('[data-slot="counted"]').click()
+    opened.get_by_label("Their kinds stand in").select_option("kind")
+    rail = opened.get_by_label("Break rail")
+    expect(rail).to_contain_text("commonest kind")
+    expect(opened.locator('[data-figure="measure"]')).to_have_text("heat exhaustion")
+    wait_for_still(opened)
+    rows = areas_of(application, study)
+    kinds = Counter(r["value"] for r in rows if r["value"])
+    bands = rail.locator("[data-band]")
+    assert [b.split("\n")[:2] for b in bands.all_inner_texts()] == [[k, str(n)] for k, n in kinds.most_common()]
+    with opened.expect_download() as saved:
+        opened.keyboard.press("r")
+        opened.get_by_text("save areas by kind as CSV").click()
+    found = list(csv.DictReader(saved.value.path().read_text(encoding="utf-8").splitlines()))
+    for area, row in zip(found, rows, strict=True):
+        counts = {n.removeprefix("events: "): int(v) for n, v in area.items() if n.startswith("events: ")}
+        assert sum(counts.values()) == row["numerator"]
+        assert max(counts, key=counts.__getitem__) == row["value"]
+    table = opened.get_by_role("table", name="Areas")
+    expect(table).to_contain_text("heat stroke")
+    opened.keyboard.press("r")
+    sheet = opened.get_by_label("measure sheet")
+    sheet.get_by_text("or a word that a table says of each area").click()
+    sheet.get_by_role("radio", name="district, from “wards”").click()
+    expect(bands).to_have_count(9)
+    opened.keyboard.press("4")
+    for left in (8, 7, 6):
+        opened.get_by_role("button", name="One kind fewer").click()
+        expect(opened.get_by_label("Number of kinds")).to_have_text(str(left))
+    expect(bands.last).to_contain_text("3 others")
+    opened.keyboard.press("3")
+    term(opened, "counted", "call-outs: how many", exact=True)
+    expect(rail).to_contain_text("events")
+    expect(opened.locator('[data-figure="class"]')).to_contain_text("5, quantile")

@@ -224,10 +224,13 @@ def test_areas_are_left_out_by_a_click_a_column_and_an_outline_and_taken_in_agai
     opened.get_by_role("button", name="Draw around areas to leave out").click()
     click_on_map(opened, (330, 30), (640, 30), (640, 150), (330, 150))
     opened.get_by_role("button", name="Leave these areas out").click()
-    settle(opened)
-    more = [a for a in areas_of(application, study) if a["state"] == "excluded"]
-    assert len(more) > len(gone)
-    expect(opened.get_by_label("place sheet")).to_contain_text(f"{len(more)} areas with")
+
+    def excluded() -> int:
+        return sum(a["state"] == "excluded" for a in areas_of(application, study))
+
+    until(opened, lambda: excluded() > len(gone))
+    more = excluded()
+    expect(opened.get_by_label("place sheet")).to_contain_text(f"{more} areas with")
     for _ in range(3):
         opened.get_by_role("button", name=re.compile("^Take “")).first.click()
         settle(opened)

@@ -86,8 +86,8 @@ def optimum(values: list[float], classes: int) -> list[int]:
 
 
 def test_the_classes_on_screen_are_those_that_the_values_of_the_areas_make(opened, application, study):
-    for method in ("quantile", "natural breaks"):
-        choose(opened, "4", method)
+    for method, way in (("quantile", "the same number in each"), ("natural breaks", "where the gaps fall")):
+        choose(opened, "4", way)
         bands = opened.locator("[data-band]")
         counts = [int(re.split(r"\s+", bands.nth(i).inner_text())[-2].replace(",", "")) for i in range(bands.count())]
         values = [a["value"] for a in areas_of(application, study) if a["value"]]
@@ -130,7 +130,7 @@ def test_measure_method_number_and_areas_change_map_and_rail(opened, application
     counted = [a["numerator"] for a in areas_of(application, study)]
     last = opened.locator("[data-band]").last.inner_text()
     assert f"{max(counted):,}" in last
-    term(opened, "under", "km² of ground")
+    term(opened, "under", "the ground")
     term(opened, "time", "summers recorded")
     opened.keyboard.press("3")
     placed = application.ask(f"{results_of(application, study)}/ledger")["stages"][1]["records_out"]
@@ -243,11 +243,11 @@ def test_a_small_window_loses_nothing(opened):
 def test_a_stopped_server_is_said_and_can_be_tried_again(opened, application):
     opened.route("**/api/**", lambda route: route.abort())
     opened.keyboard.press("4")
-    opened.get_by_label("natural breaks").click()
+    opened.get_by_role("radio", name="where the gaps fall").click()
     expect(opened.get_by_role("alert").first).to_contain_text("Steady Tally does not answer")
     opened.unroute("**/api/**")
     opened.get_by_role("button", name="Try again").first.click()
-    opened.get_by_label("natural breaks").click()
+    opened.get_by_role("radio", name="where the gaps fall").click()
     expect(opened.locator('[data-figure="class"]')).to_have_text("5, natural breaks")
 
 
@@ -285,7 +285,7 @@ def test_a_web_server_that_is_killed_under_the_open_page_comes_back_and_the_page
     for pid in live_processes(application.data, "steady_tally.cli web"):
         os.kill(pid, signal.SIGKILL)
     opened.keyboard.press("4")
-    opened.get_by_role("radio", name="natural breaks").click()
+    opened.get_by_role("radio", name="where the gaps fall").click()
     # The supervisor still holds the listening socket, so that requests wait; one that was cut off can be tried again.
     figure_of_class = opened.locator('[data-figure="class"]')
     again = opened.get_by_role("button", name="Try again")
@@ -294,7 +294,7 @@ def test_a_web_server_that_is_killed_under_the_open_page_comes_back_and_the_page
             break
         if again.count():
             again.first.click()
-        opened.get_by_role("radio", name="natural breaks").click()
+        opened.get_by_role("radio", name="where the gaps fall").click()
         opened.wait_for_timeout(500)
     expect(figure_of_class).to_have_text("5, natural breaks")
 
@@ -307,13 +307,13 @@ def test_the_whole_application_stopped_and_started_under_the_open_page(page, tmp
     port = first.url.rstrip("/").rsplit(":", 1)[1]
     first.stop()
     page.keyboard.press("4")
-    page.get_by_role("radio", name="natural breaks").click()
+    page.get_by_role("radio", name="where the gaps fall").click()
     expect(page.get_by_role("alert").first).to_contain_text("start it again with ./start.sh")
     second = Application(tmp_path, "--port", port)
     try:
         page.get_by_role("button", name="Try again").first.click()
         expect(page.get_by_role("alert").filter(has_text="Try again")).to_have_count(0)
-        page.get_by_role("radio", name="natural breaks").click()
+        page.get_by_role("radio", name="where the gaps fall").click()
         expect(page.locator('[data-figure="class"]')).to_have_text("5, natural breaks")
     finally:
         second.stop()

@@ -6,6 +6,7 @@ import { figure, plural, whole } from "../format";
 import { isLaid } from "../map/overlays";
 import { termFigure } from "../outcome/terms";
 import { trialText } from "../outcome/words";
+import { mappedMeasure } from "../plan/mapped";
 import { useTrials } from "../state/queries";
 import { STAGES, type Stage, useParts } from "../state/store";
 import { HEADING, INK, MADDER, QUIET, RULE } from "../theme";
@@ -48,10 +49,12 @@ export function columnsOf(view: View): Record<Stage, Column> {
       figure: totalText(view),
       ...measureNote(view),
     },
-    class: {
-      figure: `${classes}, ${view.method}`,
-      note: view.ledger.fit === null ? "no fit" : `fit ${view.ledger.fit.toFixed(2)}`,
-    },
+    class: view.ledger.words.length
+      ? { figure: plural(classes, "kind"), note: "" }
+      : {
+          figure: `${classes}, ${view.method}`,
+          note: view.ledger.fit === null ? "no fit" : `fit ${view.ledger.fit.toFixed(2)}`,
+        },
     show: {
       figure: view.kind === "cells" ? cellsOf(view) : "zones",
       note: missing ? `${plural(missing, "area")} without a value` : "every area has a value",
@@ -62,6 +65,7 @@ export function columnsOf(view: View): Record<Stage, Column> {
 /** The value of all areas together; events that are only counted are called so. */
 function totalText(view: View): string {
   const total = view.total_value;
+  if (mappedMeasure(view.plan).kind === "category") return view.total_word || "a word each";
   if (total === null) return view.terms.length ? "–" : plural(view.events, "event");
   if (view.terms.length !== 1) return figure(total);
   const noun = view.terms[0].noun;
@@ -76,7 +80,7 @@ function measureNote(view: View): { note: string; warns: boolean } {
     const note = divided.length === open.length ? `divided by ${open.join(", ")}!` : open.join(", ");
     return { note, warns: true };
   }
-  const plain = view.terms.length === 1;
+  const plain = mappedMeasure(view.plan).kind === "quotient" && view.terms.length === 1;
   const note = plain
     ? `in ${plural(view.ledger.areas.read, "area")}`
     : view.value_name.replace(/^events /, "");

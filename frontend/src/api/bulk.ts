@@ -21,6 +21,8 @@ export interface Values {
   /** 1 for an area of which too little counts. */
   unreliable: Uint8Array;
   value: Float64Array;
+  /** Where the values are words, what each stands for: a value is a position here. Else empty. */
+  words: string[];
   /** How many windows or years of recording each is divided by; 1 where time is not. */
   time: Float64Array;
   state: Uint8Array;
@@ -94,6 +96,7 @@ export async function fetchValues(results: string, key: string): Promise<Values>
     areaKm2: numbers(table, "area_km2"),
     unreliable: numbers(table, "unreliable"),
     value: numbers(table, "value"),
+    words: words(table),
     time: numbers(table, "time"),
     state: numbers(table, "state"),
     low: numbers(table, "low"),
@@ -104,12 +107,28 @@ export async function fetchValues(results: string, key: string): Promise<Values>
 /** The value and the state of each area by one measure. */
 export interface OneMeasure {
   value: Float64Array;
+  words: string[];
   state: Uint8Array;
 }
 
 export async function fetchMeasure(results: string, name: string, key: string): Promise<OneMeasure> {
   const table = await getArrow(`${results}/measures/${encodeURIComponent(name)}/${key}`);
-  return { value: numbers(table, "value"), state: numbers(table, "state") };
+  return { value: numbers(table, "value"), words: words(table), state: numbers(table, "state") };
+}
+
+/** How many events of each kind each area has. */
+export interface Kinds {
+  /** How many kinds there are; of many only the commonest come. */
+  of: number;
+  words: string[];
+  counts: Int32Array[];
+}
+
+export async function fetchKinds(results: string, key: string): Promise<Kinds> {
+  const table = await getArrow(`${results}/kinds/${key}`);
+  const names = table.schema.names.map(String);
+  const counts = names.map((name) => numbers<Int32Array>(table, name));
+  return { of: Number(table.schema.metadata.get("of")), words: names, counts };
 }
 
 export async function fetchClasses(results: string, key: string): Promise<Classes> {
@@ -218,6 +237,10 @@ export async function fetchLines(results: string, name: string, key: string): Pr
 
 function numbers<T>(table: Table, name: string): T {
   return table.getChild(name)!.toArray() as T;
+}
+
+function words(table: Table): string[] {
+  return JSON.parse(table.schema.metadata.get("words")!);
 }
 
 function strings(table: Table, name: string): string[] {

@@ -565,6 +565,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/plans/{version}/kinds/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How many events of each kind each area has, as an Arrow stream
+         * @description Of many kinds those of which there are most; the file has them all.
+         */
+        get: operations["measure_kinds_studies__uuid_study_id__plans__uuid_version__kinds__key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/categories.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Areas by kinds of events, as a CSV file */
+        get: operations["measure_categories_file_studies__uuid_study_id__plans__uuid_version__categories_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/plans/{version}/formula": {
         parameters: {
             query?: never;
@@ -1113,6 +1150,20 @@ export interface components {
             last_day: string;
         };
         /**
+         * Born
+         * @description A column of dates of birth: events then have their age at the event, as a column of their own.
+         */
+        Born: {
+            /** Column */
+            column: string;
+            /**
+             * Order
+             * @default year-first
+             * @enum {string}
+             */
+            order: "year-first" | "day-first" | "month-first" | "compact" | "day-name" | "month-name" | "serial" | "seconds" | "period";
+        };
+        /**
          * ByGround
          * @description In proportion to the ground in common.
          */
@@ -1122,6 +1173,36 @@ export interface components {
              * @enum {string}
              */
             kind: "ground";
+        };
+        /**
+         * ByHand
+         * @description The classes between given breaks. The lowest reaches down and the highest up as far as there are values, so that
+         *     none lies outside; a class without values keeps its place.
+         */
+        ByHand: {
+            /**
+             * Count
+             * @default 5
+             */
+            count: number;
+            /**
+             * Zero
+             * @description Is zero an entry of its own or a value like others?
+             * @default apart
+             * @enum {string}
+             */
+            zero: "apart" | "classed";
+            /**
+             * Method
+             * @default by_hand
+             * @constant
+             */
+            method: "by_hand";
+            /**
+             * Inner
+             * @description The breaks between the classes, ascending.
+             */
+            inner: number[];
         };
         /**
          * BySource
@@ -1143,8 +1224,25 @@ export interface components {
             column: string | null;
         };
         /**
+         * Category
+         * @description The word that a term says of each area. As values stand their positions among the words, of which those that
+         *     most areas have come first.
+         */
+        Category: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "category";
+            /** Of */
+            of: components["schemas"]["Commonest"] | components["schemas"]["OfText"];
+        };
+        /**
          * Colours
-         * @description How one measure is coloured.
+         * @description How one measure is coloured: dark stands for more, or `reversed` for less.
+         *
+         *     With `below`, what lies below the `middle` (the median where none is said) is coloured by that ramp, and
+         *     dark stands for far from it.
          */
         Colours: {
             /**
@@ -1153,6 +1251,42 @@ export interface components {
              * @enum {string}
              */
             ramp: "kelp" | "peat" | "heather" | "slate" | "rowan";
+            /**
+             * Reversed
+             * @default false
+             */
+            reversed: boolean;
+            /**
+             * Below
+             * @default null
+             */
+            below: ("kelp" | "peat" | "heather" | "slate" | "rowan") | null;
+            /**
+             * Middle
+             * @default null
+             */
+            middle: number | null;
+        };
+        /**
+         * Commonest
+         * @description The text that most events of an area have in a column; none where several are equally common.
+         */
+        Commonest: {
+            /**
+             * Events
+             * @description Which of the events sources.
+             * @default events
+             */
+            events: string;
+            /** Where */
+            where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+            /** Column */
+            column: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "commonest";
         };
         /**
          * Contains
@@ -1269,6 +1403,36 @@ export interface components {
             y: number;
         };
         /**
+         * Deviations
+         * @description Classes a standard deviation wide, or half of one, about the mean; those farthest out reach to the ends.
+         */
+        Deviations: {
+            /**
+             * Count
+             * @default 5
+             */
+            count: number;
+            /**
+             * Zero
+             * @description Is zero an entry of its own or a value like others?
+             * @default apart
+             * @enum {string}
+             */
+            zero: "apart" | "classed";
+            /**
+             * Method
+             * @default standard_deviations
+             * @constant
+             */
+            method: "standard_deviations";
+            /**
+             * Half
+             * @description Half a standard deviation wide.
+             * @default false
+             */
+            half: boolean;
+        };
+        /**
          * EqualIntervals
          * @description Classes of the same width, from the lowest value to the highest; some may be empty.
          */
@@ -1343,6 +1507,8 @@ export interface components {
              * @enum {string}
              */
             unreadable: "keep" | "set_aside";
+            /** @default null */
+            born: components["schemas"]["Born"] | null;
             /**
              * Latest Year
              * @description A year of two figures is one of the hundred that end with this.
@@ -1429,6 +1595,37 @@ export interface components {
             where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
         };
         /**
+         * Every
+         * @description A break every `width`, counted from `start`.
+         */
+        Every: {
+            /**
+             * Count
+             * @default 5
+             */
+            count: number;
+            /**
+             * Zero
+             * @description Is zero an entry of its own or a value like others?
+             * @default apart
+             * @enum {string}
+             */
+            zero: "apart" | "classed";
+            /**
+             * Method
+             * @default every
+             * @constant
+             */
+            method: "every";
+            /** Width */
+            width: number;
+            /**
+             * Start
+             * @default 0
+             */
+            start: number;
+        };
+        /**
          * Exclude
          * @description Areas left out: those that do not hold all of `where`, those named, those whose middle lies in an outline.
          */
@@ -1483,6 +1680,12 @@ export interface components {
             source: string;
             /** Keys */
             keys: components["schemas"]["Key"][];
+            /** Where */
+            where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+            /** Accepted */
+            accepted?: {
+                [key: string]: string;
+            };
             /** Value */
             value: string;
             /**
@@ -1506,8 +1709,6 @@ export interface components {
              * @enum {string}
              */
             repeated: "refuse" | "sum" | "first";
-            /** Where */
-            where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
             /**
              * Mean Over
              * @default null
@@ -1524,10 +1725,6 @@ export interface components {
              * @default true
              */
             follow: boolean;
-            /** Accepted */
-            accepted?: {
-                [key: string]: string;
-            };
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1558,6 +1755,30 @@ export interface components {
             events?: {
                 [key: string]: components["schemas"]["Events"];
             };
+        };
+        /**
+         * Geometric
+         * @description Breaks in geometric progression, from the lowest value to the highest.
+         */
+        Geometric: {
+            /**
+             * Count
+             * @default 5
+             */
+            count: number;
+            /**
+             * Zero
+             * @description Is zero an entry of its own or a value like others?
+             * @default apart
+             * @enum {string}
+             */
+            zero: "apart" | "classed";
+            /**
+             * Method
+             * @default geometric
+             * @constant
+             */
+            method: "geometric";
         };
         /**
          * Grid
@@ -1683,6 +1904,33 @@ export interface components {
              * @default true
              */
             keep: boolean;
+        };
+        /**
+         * HeadTail
+         * @description Breaks at the mean, at the mean of what is above it, and so on, while what is above is the smaller part.
+         *
+         *     B. Jiang, "Head/Tail Breaks: A New Classification Scheme for Data with a Heavy-Tailed Distribution", The
+         *     Professional Geographer 65, 2013, section 3. There are at most `count` classes.
+         */
+        HeadTail: {
+            /**
+             * Count
+             * @default 5
+             */
+            count: number;
+            /**
+             * Zero
+             * @description Is zero an entry of its own or a value like others?
+             * @default apart
+             * @enum {string}
+             */
+            zero: "apart" | "classed";
+            /**
+             * Method
+             * @default head_tail
+             * @constant
+             */
+            method: "head_tail";
         };
         /**
          * InRange
@@ -1870,6 +2118,12 @@ export interface components {
              * @constant
              */
             method: "natural_breaks";
+            /**
+             * By
+             * @default areas
+             * @enum {string}
+             */
+            by: "areas" | "under" | "ground";
         };
         /**
          * NoCoordinates
@@ -1924,6 +2178,30 @@ export interface components {
             noun: string;
         };
         /**
+         * OfDiversity
+         * @description Simpson's index of diversity: 0 where all events are of one kind, 1 where no two are of the same.
+         *
+         *     Simpson, "Measurement of Diversity", Nature 163, 1949: one less his unbiased estimate of the concentration. An area
+         *     with fewer than two events has none.
+         */
+        OfDiversity: {
+            /**
+             * Events
+             * @description Which of the events sources.
+             * @default events
+             */
+            events: string;
+            /** Where */
+            where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+            /** Column */
+            column: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "diversity";
+        };
+        /**
          * OfEvents
          * @description Events of one source, those that hold all of `where`.
          */
@@ -1944,7 +2222,7 @@ export interface components {
         };
         /**
          * OfGround
-         * @description Square kilometres of each area, as far as it counts.
+         * @description Square kilometres or miles of each area, as far as it counts, less what lies in the shapes of a source.
          */
         OfGround: {
             /**
@@ -1952,6 +2230,18 @@ export interface components {
              * @enum {string}
              */
             kind: "ground";
+            /**
+             * Unit
+             * @default km2
+             * @enum {string}
+             */
+            unit: "km2" | "mi2";
+            /**
+             * Without
+             * @description A source of polygons that are no ground: water.
+             * @default null
+             */
+            without: string | null;
         };
         /**
          * OfPersons
@@ -1980,6 +2270,33 @@ export interface components {
              * @default persons
              */
             noun: string;
+        };
+        /**
+         * OfText
+         * @description The text in a column of the rows that are an area's. One of which they say different things has none; of zones
+         *     that areas are made of, those count that count at all.
+         */
+        OfText: {
+            /**
+             * Source
+             * @default table
+             */
+            source: string;
+            /** Keys */
+            keys: components["schemas"]["Key"][];
+            /** Where */
+            where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+            /** Accepted */
+            accepted?: {
+                [key: string]: string;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "text";
+            /** Column */
+            column: string;
         };
         /**
          * OfWhole
@@ -2062,11 +2379,11 @@ export interface components {
             place: components["schemas"]["Place"];
             /** Measure */
             measure: {
-                [key: string]: components["schemas"]["Quotient"] | components["schemas"]["Formula"];
+                [key: string]: components["schemas"]["Quotient"] | components["schemas"]["Formula"] | components["schemas"]["Category"];
             };
             /** Class */
             class?: {
-                [key: string]: components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"];
+                [key: string]: components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"] | components["schemas"]["RoundNumbers"] | components["schemas"]["Every"] | components["schemas"]["Geometric"] | components["schemas"]["HeadTail"] | components["schemas"]["Deviations"] | components["schemas"]["ByHand"];
             };
             show?: components["schemas"]["Show"];
         };
@@ -2106,7 +2423,8 @@ export interface components {
         };
         /**
          * Quantile
-         * @description Classes of as nearly the same number of areas as equal values allow.
+         * @description Classes of as nearly the same number of areas as equal values allow; or of the same sum of what areas are divided
+         *     by, or of the same ground.
          */
         Quantile: {
             /**
@@ -2127,6 +2445,12 @@ export interface components {
              * @constant
              */
             method: "quantile";
+            /**
+             * By
+             * @default areas
+             * @enum {string}
+             */
+            by: "areas" | "under" | "ground";
         };
         /**
          * Quotient
@@ -2139,7 +2463,7 @@ export interface components {
              */
             kind: "quotient";
             /** Numerator */
-            numerator: components["schemas"]["OfEvents"] | components["schemas"]["OfPersons"] | components["schemas"]["OfColumn"] | components["schemas"]["FromTable"] | components["schemas"]["OfGround"];
+            numerator: components["schemas"]["OfEvents"] | components["schemas"]["OfPersons"] | components["schemas"]["OfColumn"] | components["schemas"]["OfDiversity"] | components["schemas"]["FromTable"] | components["schemas"]["OfGround"];
             /**
              * Denominator
              * @default null
@@ -2280,6 +2604,31 @@ export interface components {
              * @default null
              */
             where: (components["schemas"]["RecordedOutline"] | components["schemas"]["RecordedColumn"] | components["schemas"]["RecordedList"]) | null;
+        };
+        /**
+         * RoundNumbers
+         * @description Breaks at multiples of 1, 2 or 5 times a power of ten: of these steps the one that makes most nearly `count`
+         *     classes.
+         */
+        RoundNumbers: {
+            /**
+             * Count
+             * @default 5
+             */
+            count: number;
+            /**
+             * Zero
+             * @description Is zero an entry of its own or a value like others?
+             * @default apart
+             * @enum {string}
+             */
+            zero: "apart" | "classed";
+            /**
+             * Method
+             * @default round_numbers
+             * @constant
+             */
+            method: "round_numbers";
         };
         /**
          * Shared
@@ -2523,6 +2872,16 @@ export interface components {
             periods: number;
             /** Breaks */
             breaks: number[];
+            /**
+             * Words
+             * @description Of values that are words, those of the classes, which have no breaks.
+             */
+            words: string[];
+            /**
+             * Others
+             * @description How many further words the last class has together.
+             */
+            others: number;
             /** Fit */
             fit: number | null;
             /** Notes */
@@ -2583,7 +2942,7 @@ export interface components {
             /** Says */
             says: string;
             /** Measure */
-            measure: components["schemas"]["Quotient"] | components["schemas"]["Formula"];
+            measure: components["schemas"]["Quotient"] | components["schemas"]["Formula"] | components["schemas"]["Category"];
         };
         /**
          * NamedView
@@ -2847,6 +3206,16 @@ export interface components {
             /** Bands */
             bands: components["schemas"]["BandView"][];
             /**
+             * Scale
+             * @description What the figures in the words of the classes are divided by.
+             */
+            scale: number;
+            /**
+             * Scale Says
+             * @description What that is called: millions; empty for 1.
+             */
+            scale_says: string;
+            /**
              * Zero
              * @description Areas with exactly zero, where zero stands apart.
              */
@@ -2886,6 +3255,16 @@ export interface components {
              * @description The values are whole numbers.
              */
             whole: boolean;
+            /**
+             * Total Word
+             * @description Of values that are words, that of all areas; empty where there is none.
+             */
+            total_word: string;
+            /**
+             * By Kind
+             * @description It can be said how many events of each kind an area has.
+             */
+            by_kind: boolean;
             /**
              * Named
              * @description Of a formula, what its names stand for.
@@ -3067,6 +3446,11 @@ export interface components {
             clock: string | null;
             /** Until */
             until: string | null;
+            /**
+             * Born
+             * @description A column with dates of birth.
+             */
+            born: string | null;
         };
         /** LookRequest */
         LookRequest: {
@@ -3567,6 +3951,13 @@ export interface components {
             events: components["schemas"]["EventsColumns"][];
             /** Tables */
             tables: components["schemas"]["OfferView"][];
+            /** Words */
+            words: components["schemas"]["WordsView"][];
+            /**
+             * Water
+             * @description Sources of polygons that could be no ground.
+             */
+            water: string[];
         };
         /**
          * EventsColumns
@@ -3582,6 +3973,11 @@ export interface components {
              * @description Columns of numbers.
              */
             figures: string[];
+            /**
+             * Kinds
+             * @description Columns whose texts name kinds of things.
+             */
+            kinds: string[];
             /**
              * Names
              * @description Columns that may name persons or things.
@@ -3601,6 +3997,15 @@ export interface components {
             areas: number;
             /** People */
             people: boolean;
+        };
+        /**
+         * WordsView
+         * @description A column of a table that says a word of each area.
+         */
+        WordsView: {
+            term: components["schemas"]["OfText"];
+            /** Areas */
+            areas: number;
         };
         /**
          * TrialView
@@ -3633,7 +4038,7 @@ export interface components {
         /** TrialRequest */
         TrialRequest: {
             /** Measure */
-            measure: components["schemas"]["Quotient"] | components["schemas"]["Formula"];
+            measure: components["schemas"]["Quotient"] | components["schemas"]["Formula"] | components["schemas"]["Category"];
         };
         /** MeasureSummaries */
         MeasureSummaries: {
@@ -3744,6 +4149,16 @@ export interface components {
             periods: number;
             /** Breaks */
             breaks: number[];
+            /**
+             * Words
+             * @description Of values that are words, those of the classes, which have no breaks.
+             */
+            words: string[];
+            /**
+             * Others
+             * @description How many further words the last class has together.
+             */
+            others: number;
             /** Fit */
             fit: number | null;
             /** Notes */
@@ -3789,7 +4204,7 @@ export interface components {
             /** Area Km2 */
             area_km2: number;
             /** Value */
-            value: number | null;
+            value: number | string | null;
             /** State */
             state: string;
             /**
@@ -5357,6 +5772,72 @@ export interface operations {
                 version: string;
                 name: string;
                 key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measure_kinds_studies__uuid_study_id__plans__uuid_version__kinds__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+                /** @description Of the mapped measure's values. */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measure_categories_file_studies__uuid_study_id__plans__uuid_version__categories_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
             };
             cookie?: never;
         };

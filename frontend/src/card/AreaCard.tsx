@@ -7,9 +7,9 @@ import Typography from "@mui/material/Typography";
 import type { Areas } from "../api/bulk";
 import type { Schemas, Study, View } from "../api/client";
 import { figure, plural, whole } from "../format";
-import { ABOVE_ALL, BELOW_ALL, classOf, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
+import { ABOVE_ALL, BELOW_ALL, classIn, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
 import { sumOf } from "../outcome/terms";
-import { STATE_WORDS, stateText } from "../outcome/words";
+import { besideText, valueText } from "../outcome/words";
 import { mappedClasses, mappedEvents } from "../plan/mapped";
 import { leftOut } from "../plan/place";
 import { CARD_WIDTH } from "../state/hang";
@@ -47,7 +47,8 @@ export function AreaCard({ study, view, areas, area }: Props) {
   const value = areas.value[area];
   const known = !Number.isNaN(value);
   const zeroApart = mappedClasses(view.plan).zero === "apart";
-  const inClass = classOf(value, view.ledger.breaks, zeroApart);
+  const inClass = classIn(view, value, zeroApart);
+  const inWords = areas.words.length > 0;
   const band = inClass >= 0 ? view.bands[inClass] : null;
   const numbered = areas.value.filter((v) => !Number.isNaN(v));
   const rank = 1 + numbered.filter((v) => v > value).length;
@@ -85,7 +86,7 @@ export function AreaCard({ study, view, areas, area }: Props) {
         {areas.identifier[area]}
       </Box>
       <Box data-testid="value" sx={{ fontSize: "1.9rem", mt: 1.5, lineHeight: 1.1 }}>
-        {known ? figure(value) : stateText(areas, area)}
+        {valueText(areas, area)}
       </Box>
       <Box sx={{ color: QUIET, fontSize: "0.8125rem", mb: 1.5 }}>{view.value_name}</Box>
       <Box
@@ -106,19 +107,19 @@ export function AreaCard({ study, view, areas, area }: Props) {
         <Box sx={{ color: QUIET, fontSize: "0.8125rem" }}>Unreliable: only a part of this area counts.</Box>
       )}
       <Entry label="class">
-        {band ? (
-          <>
-            {inClass + 1} of {view.bands.length}: {band.text}
-          </>
-        ) : inClass === ZERO_CLASS ? (
-          "zero"
-        ) : inClass === BELOW_ALL ? (
-          "below the lowest"
-        ) : inClass === ABOVE_ALL ? (
-          "above the highest"
-        ) : inClass === NO_CLASS ? (
-          "none"
-        ) : null}
+        {band
+          ? inWords
+            ? band.text
+            : `${inClass + 1} of ${view.bands.length}: ${band.text}`
+          : inClass === ZERO_CLASS
+            ? "zero"
+            : inClass === BELOW_ALL
+              ? "below the lowest"
+              : inClass === ABOVE_ALL
+                ? "above the highest"
+                : inClass === NO_CLASS
+                  ? "none"
+                  : null}
       </Entry>
       {known && !Number.isNaN(areas.low[area]) && (
         <Entry label="95 % interval">
@@ -133,11 +134,11 @@ export function AreaCard({ study, view, areas, area }: Props) {
           {Math.round(100 * areas.steadiness[area])} %
         </Entry>
       )}
-      {known && <Entry label="rank">{`${whole(rank)} of ${whole(numbered.length)}`}</Entry>}
+      {known && !inWords && <Entry label="rank">{`${whole(rank)} of ${whole(numbered.length)}`}</Entry>}
       <Entry label="km²">{figure(areas.areaKm2[area])}</Entry>
       {others.map(({ name, values }) => (
         <Entry key={name} label={name}>
-          {Number.isNaN(values.value[area]) ? STATE_WORDS[values.state[area]] : figure(values.value[area])}
+          {besideText(values, area)}
         </Entry>
       ))}
       {profile && <TimeLine profile={profile} />}

@@ -109,7 +109,8 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
     draw(useDoing.getState());
     // The pointer's area is painted without rendering anything.
     return useDoing.subscribe((now, before) => {
-      if (now.hovered !== before.hovered || now.selected !== before.selected) draw(now);
+      const same = now.hovered === before.hovered && now.selected === before.selected;
+      if (!same || now.changing !== before.changing) draw(now);
     });
   }, [view, size, look, boxes, shapes, shown, grids, references, over, painter]);
 
@@ -238,6 +239,11 @@ function summary(outcome: Outcome): string {
   return `${outcome.value_name} in ${plural(outcome.ledger.areas.read, "area")}. ${ranges}. The rows hold every figure.`;
 }
 
-function markedIn({ hovered, selected }: Doing): number[] {
-  return [...new Set([hovered, selected].filter((a): a is number => a !== null))];
+/** More areas that would change class are not outlined one by one. */
+const MOST_MARKED = 300;
+
+function markedIn({ hovered, selected, changing }: Doing): number[] {
+  return [
+    ...new Set([hovered, selected, ...changing.slice(0, MOST_MARKED)].filter((a): a is number => a !== null)),
+  ];
 }

@@ -87,7 +87,7 @@ export function usePainter(
         return;
       }
       canvas.dataset.still = String(data.still && !next);
-      canvas.dataset.painted = "true";
+      canvas.dataset.painted = String(data.frame);
       busy = false;
       shown = data.view;
       place();

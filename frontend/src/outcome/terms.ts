@@ -33,6 +33,10 @@ export function termFigure(n: number | null): string {
 /** The sum of one area, a line for each part. */
 export function sumOf(view: View, areas: Areas, area: number): string[] {
   const [counted, ...others] = view.terms;
+  if (areas.words.length) {
+    const amount = counted ? [amountOf(counted, figureOf(areas, "counted", area))] : [];
+    return [...amount, `${view.value_name}: ${valueText(areas, area)}`];
+  }
   if (!counted) {
     const named = view.named.map((n, i) => `${n.name} ${termFigure(areas.named[i]?.[area] ?? null)}`);
     return [...named, view.value_name, `= ${valueText(areas, area)}`];

@@ -1,5 +1,5 @@
 /** Figures and states in words. Knows no React. */
-import type { Areas, GridTrial } from "../api/bulk";
+import type { Areas, GridTrial, OneMeasure } from "../api/bulk";
 import { figure } from "../format";
 
 /** What an area's value is where it is not a number, by its code. */
@@ -22,12 +22,27 @@ export const WHY_WORDS = [
   "a power that is no number",
   "too large a number",
   "no event has a number",
+  "fewer than two events",
+  "no event is of a kind",
+  "several kinds are equally common",
+  "its rows say different things",
 ];
 
 /** What an area's value says. */
 export function valueText(areas: Areas, area: number): string {
   const value = areas.value[area];
-  return Number.isNaN(value) ? stateText(areas, area) : figure(value);
+  return Number.isNaN(value) ? stateText(areas, area) : wordOrFigure(areas, value);
+}
+
+/** A value that is known, as a word where values are words. */
+export function wordOrFigure(of: { words: readonly string[] }, value: number): string {
+  return of.words.length ? of.words[value] : figure(value);
+}
+
+/** The value of another measure than the mapped one. */
+export function besideText(values: OneMeasure, area: number): string {
+  const value = values.value[area];
+  return Number.isNaN(value) ? STATE_WORDS[values.state[area]] : wordOrFigure(values, value);
 }
 
 /** What an area is that has no number, and why where that is known. */

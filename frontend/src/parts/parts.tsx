@@ -5,7 +5,7 @@ import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import Radio from "@mui/material/Radio";
 import Typography from "@mui/material/Typography";
-import type { ReactNode } from "react";
+import { type ReactNode, type SyntheticEvent, useState } from "react";
 import type { View } from "../api/client";
 import { whole } from "../format";
 import { INK, MADDER, QUIET, RULE } from "../theme";
@@ -131,12 +131,19 @@ export function Choice(props: { value: string; label: string; onChoose: () => vo
 
 /** What is seldom needed, behind its title. */
 export function Unfold({ title, open, children }: { title: string; open?: boolean; children: ReactNode }) {
+  // What nobody has unfolded yet asks the server for nothing.
+  const [opened, setOpened] = useState(Boolean(open));
   return (
-    <Box component="details" open={open} sx={{ mt: 2, borderTop: `1px solid ${RULE}`, pt: 1 }}>
+    <Box
+      component="details"
+      open={open}
+      onToggle={(event: SyntheticEvent<HTMLDetailsElement>) => event.currentTarget.open && setOpened(true)}
+      sx={{ mt: 2, borderTop: `1px solid ${RULE}`, pt: 1 }}
+    >
       <Box component="summary" sx={{ cursor: "pointer", fontWeight: 500 }}>
         {title}
       </Box>
-      {children}
+      {(opened || open) && children}
     </Box>
   );
 }

@@ -10,6 +10,8 @@ export interface Time {
   until: string | null;
   take: "from" | "middle" | "until";
   zone: string | null;
+  /** The column with the date of birth, from which ages follow. */
+  born: { column: string; order: Time["order"] } | null;
 }
 
 export interface Window {
@@ -115,6 +117,7 @@ export function choicesOf(look: Look, taken: readonly string[]): Choices {
           until: time.until,
           take: "from",
           zone: null,
+          born: bornOf(look),
         }
       : null,
     left: [],
@@ -123,6 +126,12 @@ export function choicesOf(look: Look, taken: readonly string[]): Choices {
     facts: {},
     replaces: false,
   };
+}
+
+/** The column with the date of birth, if there is one that can be read. */
+function bornOf(look: Look): Time["born"] {
+  const found = look.times.find((t) => t.column === look.times[0]?.born);
+  return found ? { column: found.column, order: found.order as Time["order"] } : null;
 }
 
 /** Are the rows events, one or several each, with a place? */
@@ -148,6 +157,8 @@ export function undecided(look: Look, choices: Choices, hasZones: boolean): stri
       open.push("Say which coordinate system the file is in.");
     if (choices.time && !choices.time.order)
       open.push("Say whether the day or the month stands first: every date can be read both ways.");
+    if (choices.time?.born && !choices.time.born.order)
+      open.push("Say whether the day or the month stands first in the dates of birth.");
     if (others(look) > 0 && !look.reading.inside)
       open.push("Its features are not all points: agree to a point inside each.");
   }
@@ -212,6 +223,7 @@ export function usesOf(choices: Choices): Map<string, string> {
     uses.set(choices.time.column, "time");
     if (choices.time.clock) uses.set(choices.time.clock, "time of day");
     if (choices.time.until) uses.set(choices.time.until, "until");
+    if (choices.time.born) uses.set(choices.time.born.column, "born");
   }
   if (choices.role === "counts" && choices.number) uses.set(choices.number, "events");
   if (choices.identifier) uses.set(choices.identifier, "identifier");

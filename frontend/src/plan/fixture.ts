@@ -81,11 +81,11 @@ export function planOf(areas: Plan["place"]["areas"] = WARDS): Plan {
         time: "window",
       },
     },
-    class: { rate: { method: "natural_breaks", count: 7, zero: "apart" } },
+    class: { rate: { method: "natural_breaks", by: "areas", count: 7, zero: "apart" } },
     show: {
       title: "",
       mapped: "rate",
-      colours: { rate: { ramp: "peat" } },
+      colours: { rate: { ramp: "peat", reversed: false, below: null, middle: null } },
       hide_empty: false,
       over: "district",
       insets: [],

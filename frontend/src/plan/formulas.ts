@@ -17,6 +17,7 @@ export function wordOf(name: string): string {
 /** The formula that comes to the same as a sum, to go on from; where a term has no word, what is left of it. */
 export function asFormula(measure: Measure): string {
   if (measure.kind === "formula") return measure.text;
+  if (measure.kind === "category") return "events";
   const over = wordFor(measure.numerator) ?? "events";
   const under = measure.denominator && wordFor(measure.denominator);
   const time = { none: "", window: " / windows", year: " / years" }[measure.time];
@@ -31,9 +32,10 @@ function wordFor(term: Term): string | null {
     case "table":
       return wordOf(term.noun);
     case "ground":
-      return "area_km2";
+      return term.unit === "km2" && term.without === null ? "area_km2" : null;
     case "persons":
     case "figure":
+    case "diversity":
     case "whole":
       return null;
   }

@@ -33,7 +33,9 @@ const LOOK: Look = {
   coordinates: [{ kind: "columns", x: "x", y: "y", decimal: ".", crs: null }],
   systems: [],
   identifier: "id",
-  times: [{ column: "when", order: null, readable: 1, evidence: "both ways", clock: null, until: null }],
+  times: [
+    { column: "when", order: null, readable: 1, evidence: "both ways", clock: null, until: null, born: null },
+  ],
   totals: [],
   stated: [],
   picture: null,

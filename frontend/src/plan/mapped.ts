@@ -41,6 +41,8 @@ export function eventsOf(measure: Measure): string | null {
   switch (measure.kind) {
     case "formula":
       return measure.about;
+    case "category":
+      return "events" in measure.of ? measure.of.events : null;
     case "quotient":
       for (const term of [measure.numerator, measure.denominator])
         if (term && "events" in term) return term.events;

@@ -21,7 +21,7 @@ it("keeps each measure's classes and colours under its name: mapping another and
     7,
     "peat",
   ]);
-  plan.class.calls = { method: "quantile", count: 3, zero: "apart" };
+  plan.class.calls = { method: "quantile", count: 3, zero: "apart", by: "areas" };
   mappedColours(plan).ramp = "slate";
   plan.show.mapped = "rate";
   expect(plan.class.rate).toEqual(planOf().class.rate);
@@ -60,7 +60,7 @@ it("maps other events by a measure of theirs, made anew where there is none", ()
   mapEvents(plan, "thefts", { ...plan.gather.events.calls, source: "thefts", recorded: [] });
   expect(mappedMeasure(plan)).toMatchObject({
     numerator: { kind: "events", events: "thefts" },
-    denominator: { kind: "ground" },
+    denominator: { kind: "ground", unit: "km2", without: null },
     time: "none",
   });
   mapEvents(plan, "calls", plan.gather.events.calls);

@@ -3,6 +3,10 @@ import { eventsOf, hasTime, mappedName } from "./mapped";
 import { perGround } from "./sums";
 import type { Events, Measure, Plan } from "./types";
 
+/** Into how many classes figures are grouped at first, and how many kinds are told apart. */
+const CLASSES = 5;
+const KINDS = 8;
+
 /** Add a measure under a name that is free, and map it. Its classes and colours begin as those of the mapped one. */
 export function addMeasure(plan: Plan, wanted: string, measure: Measure): void {
   const before = mappedName(plan);
@@ -36,7 +40,9 @@ export function replaceMeasure(
   measure: Measure,
   called: { before: string; after: string },
 ): void {
+  const before = plan.measure[name].kind === "category";
   plan.measure[name] = measure;
+  if (before !== (measure.kind === "category")) plan.class[name].count = before ? CLASSES : KINDS;
   const plain = name.replace(/ \(\d+\)$/, "");
   if (plain !== called.before || called.after === plain) return;
   let free = called.after;

@@ -65,7 +65,11 @@ describe("other areas", () => {
     recordedIn(mappedEvents(changed), 0, { kind: "list", source: "list", column: "ward", area: null });
     withAreas(changed, { ...CELLS, cover: ofSource("wards") });
     expect(mappedEvents(changed).recorded[0].where).toMatchObject({ kind: "list", area: "code" });
-    expect(mappedMeasure(changed)).toMatchObject({ denominator: { kind: "ground" }, per: 1, time: "window" });
+    expect(mappedMeasure(changed)).toMatchObject({
+      denominator: { kind: "ground", unit: "km2" },
+      per: 1,
+      time: "window",
+    });
     expect(changed.measure.rate).toEqual(planOf().measure.rate);
     expect(Object.keys(changed.class).sort()).toEqual(["calls per km²", "rate"]);
     expect(changed.place).toMatchObject({ exclude: { areas: [] }, carry: [] });

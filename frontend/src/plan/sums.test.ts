@@ -2,8 +2,8 @@ import { expect, it } from "vitest";
 import { CELLS, PEOPLE, planOf } from "./fixture";
 import { mappedMeasure } from "./mapped";
 import { replaceMeasure } from "./measures";
-import { asBefore, counting, dividedBy, isSame, ofEvents, perGround } from "./sums";
-import type { Quotient } from "./types";
+import { asBefore, counting, dividedBy, isSame, ofEvents, ofGround, perGround } from "./sums";
+import type { Category, Quotient } from "./types";
 
 const SHARED = { zones: "wards", identifier: "code", name: "name", by: { kind: "ground" as const } };
 
@@ -27,10 +27,23 @@ it("drops time where what is counted was recorded in none that is known", () => 
   const plan = planOf();
   plan.gather.events.thefts = { ...plan.gather.events.calls, recorded: [] };
   const rate = mappedMeasure(plan) as Quotient;
-  expect(counting(plan, rate, ofEvents("thefts")).time).toBe("none");
-  expect(counting(plan, rate, { ...ofEvents("calls"), where: [] }).time).toBe("window");
-  expect(counting(plan, rate, { kind: "ground" }).time).toBe("none");
+  expect(counting(plan, rate, ofEvents("thefts"))).toMatchObject({ time: "none" });
+  expect(counting(plan, rate, { ...ofEvents("calls"), where: [] })).toMatchObject({ time: "window" });
+  expect(counting(plan, rate, ofGround())).toMatchObject({ time: "none" });
   expect(dividedBy(rate, null)).toEqual({ ...rate, denominator: null });
+});
+
+it("divides a word by nothing, and begins anew with a figure after one", () => {
+  const plan = planOf();
+  const kinds = { kind: "commonest" as const, events: "calls", column: "type", where: [] };
+  const word = counting(plan, mappedMeasure(plan) as Quotient, kinds);
+  expect(word).toEqual({ kind: "category", of: kinds });
+  replaceMeasure(plan, "rate", word, { before: "", after: "" });
+  expect(plan.class.rate.count).toBe(8);
+  const back = counting(plan, word as Category, ofEvents("calls"));
+  expect(back).toMatchObject({ kind: "quotient", denominator: null, time: "none", per: 1 });
+  replaceMeasure(plan, "rate", back, { before: "", after: "" });
+  expect(plan.class.rate.count).toBe(5);
 });
 
 it("tells terms apart by what they stand for, not by how they are joined", () => {

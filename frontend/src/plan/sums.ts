@@ -1,6 +1,6 @@
 /** Sums and their terms: making them, telling them apart, and what a changed one is called. Knows no React. */
 import { hasTime } from "./mapped";
-import type { Denominator, Numerator, Plan, Quotient, Term } from "./types";
+import type { Category, Denominator, InWords, Numerator, Plan, Quotient, Term } from "./types";
 
 /** The multipliers that are offered. */
 export const POWERS = [1, 10, 100, 1000, 10000, 100000, 1000000] as const;
@@ -10,19 +10,39 @@ export function ofEvents(events: string): Extract<Term, { kind: "events" }> {
   return { kind: "events", events, where: [] };
 }
 
+/** All ground, in km². */
+export function ofGround(): Extract<Term, { kind: "ground" }> {
+  return { kind: "ground", unit: "km2", without: null };
+}
+
 /** Events per km² of ground, and per recorded window where there are such. */
 export function perGround(events: string, timed: boolean): Quotient {
   return {
     kind: "quotient",
     numerator: ofEvents(events),
-    denominator: { kind: "ground" },
+    denominator: ofGround(),
     time: timed ? "window" : "none",
     per: 1,
   };
 }
 
-/** The same sum with another term above the line; what is recorded in no known time is not divided by time. */
-export function counting(plan: Plan, measure: Quotient, numerator: Numerator): Quotient {
+/** Is what a term says of an area a word? */
+export function isInWords(term: Term | InWords): term is InWords {
+  return term.kind === "commonest" || term.kind === "text";
+}
+
+/**
+ * The same sum with another term above the line; what is recorded in no known time is not divided by time. A word is
+ * divided by nothing.
+ */
+export function counting(
+  plan: Plan,
+  now: Quotient | Category,
+  numerator: Numerator | InWords,
+): Quotient | Category {
+  if (isInWords(numerator)) return { kind: "category", of: numerator };
+  const measure: Quotient =
+    now.kind === "quotient" ? now : { kind: "quotient", numerator, denominator: null, time: "none", per: 1 };
   const events = [numerator, measure.denominator].find((t) => t !== null && "events" in t);
   const timed = events && "events" in events && hasTime(plan.gather.events[events.events]);
   return { ...measure, numerator, time: timed ? measure.time : "none" };
@@ -57,7 +77,7 @@ export function asBefore<T extends Term>(plans: readonly Plan[], areas: Plan["pl
 }
 
 /** Do two terms stand for the same figure, however their rows are joined and added? */
-export function isSame(a: Term | null, b: Term | null): boolean {
+export function isSame(a: Term | InWords | null, b: Term | InWords | null): boolean {
   if (a === null || b === null) return a === b;
   switch (a.kind) {
     case "events":
@@ -66,6 +86,12 @@ export function isSame(a: Term | null, b: Term | null): boolean {
       return b.kind === "persons" && a.events === b.events && a.column === b.column;
     case "figure":
       return b.kind === "figure" && a.events === b.events && a.column === b.column;
+    case "diversity":
+      return b.kind === "diversity" && a.events === b.events && a.column === b.column;
+    case "commonest":
+      return b.kind === "commonest" && a.events === b.events && a.column === b.column;
+    case "text":
+      return b.kind === "text" && a.source === b.source && a.column === b.column;
     case "table":
       return (
         b.kind === "table" &&

@@ -22,6 +22,10 @@ export type Grid = Extract<AreasPlan, { kind: "grid" }>;
 export type Outline = Place["exclude"]["inside"][number];
 export type Measure = Plan["measure"][string];
 export type Quotient = Extract<Measure, { kind: "quotient" }>;
+export type Category = Extract<Measure, { kind: "category" }>;
+/** A term that says a word of each area. */
+export type InWords = Category["of"];
+export type OfText = Extract<InWords, { kind: "text" }>;
 export type Numerator = Quotient["numerator"];
 export type Denominator = NonNullable<Quotient["denominator"]>;
 export type Term = Numerator | Denominator;

@@ -28,6 +28,21 @@ export function axisOf(kind: Axis, ordered: ArrayLike<number>): (value: number) 
   }
 }
 
+/** The other way: from a place on the axis to the value that stands there. */
+export function valueOn(kind: Axis, ordered: ArrayLike<number>): (place: number) => number {
+  const n = ordered.length;
+  const low = ordered[0];
+  const high = ordered[n - 1];
+  switch (kind) {
+    case "linear":
+      return (place) => low + place * (high - low);
+    case "log":
+      return (place) => low * Math.exp(place * Math.log(high / low));
+    case "rank":
+      return (place) => ordered[Math.min(n - 1, Math.max(0, Math.round(place * (n - 1))))];
+  }
+}
+
 /** The axes that values can stand on: what is not above zero has no logarithm. */
 export function axesFor(ordered: ArrayLike<number>): Axis[] {
   return ordered.length === 0 || ordered[0] > 0 ? ["linear", "log", "rank"] : ["linear", "rank"];

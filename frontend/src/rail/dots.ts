@@ -41,3 +41,31 @@ export function stackDots(places: ArrayLike<number>, length: number, size: numbe
 export function dotAt(dots: readonly Dot[], x: number, y: number, reach: number): Dot | undefined {
   return dots.find((d) => Math.abs(d.x - x) < reach && Math.abs(d.y - y) < reach);
 }
+
+/** One step of the outline that stands for the dots where they are too many. */
+export interface Step {
+  /** The first of the values in it, as a position among those given. */
+  first: number;
+  areas: number;
+  /** Its middle from the lowest value on, and how wide it is. */
+  y: number;
+  width: number;
+}
+
+/** How many areas lie at each place, as steps of even height; the fullest is as wide as there is room. */
+export function outlineOf(places: ArrayLike<number>, length: number, height: number, room: number): Step[] {
+  const bins = Math.max(1, Math.floor(length / height));
+  const steps: Step[] = Array.from({ length: bins }, (_, i) => ({
+    first: -1,
+    areas: 0,
+    y: ((i + 0.5) / bins) * length,
+    width: 0,
+  }));
+  for (let i = 0; i < places.length; i++) {
+    const step = steps[Math.max(0, Math.min(bins - 1, Math.floor(places[i] * bins)))];
+    if (step.first < 0) step.first = i;
+    step.areas++;
+  }
+  const most = steps.reduce((n, s) => Math.max(n, s.areas), 1);
+  return steps.filter((s) => s.areas > 0).map((s) => ({ ...s, width: Math.max((s.areas / most) * room, 1) }));
+}

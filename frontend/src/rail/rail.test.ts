@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { axesFor, axisOf } from "./axes";
-import { dotAt, stackDots } from "./dots";
+import { axesFor, axisOf, valueOn } from "./axes";
+import { dotAt, outlineOf, stackDots } from "./dots";
 import { spread, textsAt } from "./labels";
 
 describe("the axis", () => {
@@ -15,6 +15,21 @@ describe("the axis", () => {
     }
     expect(axisOf("linear", [3, 3])(3)).toBe(0.5);
   });
+});
+
+it("gives back the value that stands at a place", () => {
+  const values = [1, 2, 5, 10, 400];
+  for (const kind of ["linear", "log", "rank"] as const)
+    for (const v of values)
+      expect(valueOn(kind, values)(axisOf(kind, values)(v)), `${kind} ${v}`).toBeCloseTo(v, 9);
+});
+
+it("draws an outline in which every area has its width", () => {
+  const places = Array.from({ length: 5000 }, (_, i) => (i / 4999) ** 3);
+  const steps = outlineOf(places, 400, 2, 80);
+  expect(steps.reduce((n, s) => n + s.areas, 0)).toBe(5000);
+  expect(Math.max(...steps.map((s) => s.width))).toBe(80);
+  for (const s of steps) expect(Math.abs((places[s.first] * 400 - s.y) / 2)).toBeLessThanOrEqual(0.5 + 1e-9);
 });
 
 it("offers no logarithm of what is not above zero", () => {

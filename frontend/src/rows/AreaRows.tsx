@@ -4,8 +4,8 @@ import { useMemo } from "react";
 import type { Areas } from "../api/bulk";
 import type { View } from "../api/client";
 import { termOf } from "../outcome/terms";
-import { STATE_WORDS, stateText } from "../outcome/words";
-import { useOtherMeasures } from "../state/queries";
+import { besideText, valueText } from "../outcome/words";
+import { useKinds, useOtherMeasures } from "../state/queries";
 import { useParts } from "../state/store";
 import { type Column, Grid } from "./Grid";
 import type { Cell } from "./sorting";
@@ -14,14 +14,16 @@ export function AreaRows({ view, areas }: { view: View; areas: Areas }) {
   const { hovered, selected, set } = useParts("hovered", "selected", "set");
   const under = termOf(view, "under");
   const others = useOtherMeasures(view, true);
+  const kinds = useKinds(view, true).data;
   const columns: Column[] = [
     { title: "area", share: 2 },
     { title: "name", share: 3 },
     ...(view.terms.length ? [{ title: view.terms[0].noun, share: 1, number: true }] : []),
     ...view.named.map((n): Column => ({ title: n.name, share: 1, number: true })),
     ...(under ? [{ title: under.noun, share: 1, number: true }] : []),
-    { title: view.value_name, share: 3, number: true },
-    ...others.map((o): Column => ({ title: o.name, share: 2, number: true })),
+    ...(kinds?.words.map((word): Column => ({ title: word, share: 1.5, number: true })) ?? []),
+    { title: view.value_name, share: 3, number: !areas.words.length },
+    ...others.map((o): Column => ({ title: o.name, share: 2, number: !o.values.words.length })),
   ];
   const cells = useMemo(
     () =>
@@ -31,12 +33,13 @@ export function AreaRows({ view, areas }: { view: View; areas: Areas }) {
         ...(view.terms.length ? [Number.isNaN(areas.numerator[i]) ? null : areas.numerator[i]] : []),
         ...areas.named.map((figures) => (Number.isNaN(figures[i]) ? null : figures[i])),
         ...(under ? [Number.isNaN(areas.denominator[i]) ? null : areas.denominator[i]] : []),
-        Number.isNaN(areas.value[i]) ? stateText(areas, i) : areas.value[i],
-        ...others.map(({ values: { value, state } }) =>
-          Number.isNaN(value[i]) ? STATE_WORDS[state[i]] : value[i],
+        ...(kinds?.counts.map((count) => count[i]) ?? []),
+        areas.words.length || Number.isNaN(areas.value[i]) ? valueText(areas, i) : areas.value[i],
+        ...others.map(({ values }) =>
+          values.words.length || Number.isNaN(values.value[i]) ? besideText(values, i) : values.value[i],
         ),
       ]),
-    [areas, under, others, view.terms.length],
+    [areas, under, others, kinds, view.terms.length],
   );
   return (
     <Grid

@@ -5,6 +5,7 @@ import ButtonBase from "@mui/material/ButtonBase";
 import { type Areas, resultsOf } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { plural, whole } from "../format";
+import { useKinds } from "../state/queries";
 import { type RowsTab, useParts } from "../state/store";
 import { INK, PAPER, QUIET } from "../theme";
 import { AreaRows } from "./AreaRows";
@@ -20,6 +21,7 @@ const PASSING: RowsTab[] = ["outside", "labels"];
 
 export function RowsDrawer({ study, view, areas }: { study: Study; view: View; areas: Areas }) {
   const { rows, selected, reason, set } = useParts("rows", "selected", "reason", "set");
+  const kinds = useKinds(view, rows === "areas").data;
   const aside = view.ledger.stages.reduce((n, s) => n + s.records_set_aside, 0);
   const label = {
     areas: `${plural(view.ledger.areas.read, "area")}`,
@@ -65,6 +67,16 @@ export function RowsDrawer({ study, view, areas }: { study: Study; view: View; a
           </Box>
         )}
         <Box sx={{ flexGrow: 1 }} />
+        {rows === "areas" && kinds && kinds.of > kinds.words.length && (
+          <Box sx={{ color: QUIET }}>
+            the commonest {whole(kinds.words.length)} of {whole(kinds.of)} kinds
+          </Box>
+        )}
+        {rows === "areas" && view.by_kind && (
+          <Box component="a" href={`${resultsOf(view)}/categories.csv`} download sx={{ color: INK }}>
+            save areas by kind as CSV
+          </Box>
+        )}
         {rows === "set aside" && (
           <Box
             component="a"

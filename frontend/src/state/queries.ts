@@ -6,6 +6,7 @@ import {
   type Areas,
   type Classes,
   fetchClasses,
+  fetchKinds,
   fetchLines,
   fetchMeasure,
   fetchNames,
@@ -133,6 +134,17 @@ function besides(results: readonly { data?: Beside }[]): readonly Beside[] {
   return results.flatMap((r) => (r.data ? [r.data] : []));
 }
 
+/** How many events of each kind each area has, where the mapped measure looks at kinds. */
+export function useKinds(view: View, wanted: boolean) {
+  return useQuery({
+    queryKey: ["kinds", view.study, view.keys.measured],
+    queryFn: () => fetchKinds(resultsOf(view), view.keys.measured),
+    enabled: wanted && view.by_kind,
+    retry: false,
+    ...KEPT,
+  });
+}
+
 /** What a formula comes to while it is written. */
 export function useFormula(view: View, text: string, about: string | null, area: number | null) {
   return useQuery({
@@ -161,7 +173,13 @@ export function useOffers(view: View) {
 export function useChangeMeasure(view: View, save: Save) {
   const [tried, setTried] = useState<{ measure: Measure; refusal: string; of: string } | null>(null);
   const asked = useQuery({
-    queryKey: ["measure trial", view.study, view.keys.measured],
+    // Which multiplier reads best hangs on all of the measure but the multiplier.
+    queryKey: [
+      "measure trial",
+      view.study,
+      { ...view.keys, measured: "", classed: "" },
+      { ...mappedMeasure(view.plan), per: 1 },
+    ],
     queryFn: () => tryMeasure(view, mappedMeasure(view.plan)),
     enabled: !view.fault,
     ...KEPT,

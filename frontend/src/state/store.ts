@@ -2,7 +2,7 @@
 
 import { create } from "zustand";
 import { useShallow } from "zustand/shallow";
-import type { Place } from "../plan/types";
+import type { Classing, Place } from "../plan/types";
 
 /** How values lie along the rail. */
 export type Axis = "linear" | "log" | "rank";
@@ -25,6 +25,12 @@ export interface Doing {
   reason: string | null;
   /** The rail's axis; null leaves it to the values. */
   axis: Axis | null;
+  /** The breaks between classes while one is being moved, and of which result. */
+  drafted: { key: string; inner: readonly number[] } | null;
+  /** Areas that would change class. */
+  changing: readonly number[];
+  /** How the classes were made before each change on the rail, by study and measure. */
+  ruled: Readonly<Record<string, readonly Classing[]>>;
   help: boolean;
   /** An open sheet stands beside the map instead of hanging over it. */
   pinned: boolean;
@@ -62,6 +68,9 @@ export const useDoing = create<Doing>((set) => ({
   rows: null,
   reason: null,
   axis: null,
+  drafted: null,
+  changing: [],
+  ruled: {},
   help: false,
   pinned: false,
   level: 0,

@@ -1,65 +1,82 @@
-/** Class's sheet: the method, the number of classes, and how well they fit. */
+/** Class's sheet: the way of classing by the question that it answers, how many classes, and how well they fit. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import RadioGroup from "@mui/material/RadioGroup";
+import { useState } from "react";
 import type { View } from "../../api/client";
+import { termOf } from "../../outcome/terms";
+import { Field, Pick } from "../../parts/Fields";
 import { Choice, Notes, Question, Quiet } from "../../parts/parts";
-import { mappedClasses, mappedName } from "../../plan/mapped";
+import { mappedClasses, mappedMeasure, mappedName } from "../../plan/mapped";
+import { byMethod, hasCount, METHODS, WAYS } from "../../plan/methods";
 import type { Classing } from "../../plan/types";
 import type { Save } from "../../state/queries";
-import { byMethod, METHODS } from "./methods";
+
+const MOST_CLASSES = 12;
+const FEW_CAN_TELL = 9;
+const MOST_KINDS = 12;
 
 export function ClassSheet({ view, save }: { view: View; save: Save }) {
-  const { count, method } = mappedClasses(view.plan);
-  const change = (by: number) =>
+  const now = mappedClasses(view.plan);
+  const inWords = mappedMeasure(view.plan).kind === "category";
+  // Of words no more can be told apart than there are, whatever the plan allows.
+  const told = inWords ? view.bands.length - (view.ledger.others ? 1 : 0) : now.count;
+  const most = inWords ? Math.min(MOST_KINDS, view.bands.length) : MOST_CLASSES;
+  const put = (change: (classing: Classing) => Classing) =>
     save((plan) => {
-      mappedClasses(plan).count += by;
+      plan.class[mappedName(plan)] = change(mappedClasses(plan));
     });
   return (
     <>
       <Question>Which areas belong together?</Question>
-      <RadioGroup value={method} aria-label="Method">
-        {(Object.keys(METHODS) as Classing["method"][]).map((m) => (
-          <Choice
-            key={m}
-            value={m}
-            label={METHODS[m]}
-            onChoose={() =>
-              save((plan) => {
-                plan.class[mappedName(plan)] = byMethod(mappedClasses(plan), m);
-              })
-            }
-          />
-        ))}
-      </RadioGroup>
-      <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, mt: 1.5 }}>
-        <span>Classes</span>
-        <Button
-          variant="outlined"
-          size="small"
-          aria-label="One class fewer"
-          disabled={count <= 2}
-          onClick={() => change(-1)}
-        >
-          −
-        </Button>
-        <Box
-          component="output"
-          aria-label="Number of classes"
-          sx={{ fontSize: "1.3rem", minWidth: 20, textAlign: "center" }}
-        >
-          {count}
+      {!inWords && <Ways view={view} now={now} put={put} />}
+      {(inWords || hasCount(now)) && (
+        <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, mt: 1.5 }}>
+          <span>{inWords ? "Kinds told apart" : "Classes"}</span>
+          <Button
+            variant="outlined"
+            size="small"
+            aria-label={inWords ? "One kind fewer" : "One class fewer"}
+            disabled={told <= 2}
+            onClick={() => put((c) => ({ ...c, count: told - 1 }))}
+          >
+            −
+          </Button>
+          <Box
+            component="output"
+            aria-label={inWords ? "Number of kinds" : "Number of classes"}
+            sx={{ fontSize: "1.3rem", minWidth: 20, textAlign: "center" }}
+          >
+            {told}
+          </Box>
+          <Button
+            variant="outlined"
+            size="small"
+            aria-label={inWords ? "One kind more" : "One class more"}
+            disabled={told >= most}
+            onClick={() => put((c) => ({ ...c, count: told + 1 }))}
+          >
+            +
+          </Button>
         </Box>
-        <Button
-          variant="outlined"
-          size="small"
-          aria-label="One class more"
-          disabled={count >= 9}
-          onClick={() => change(1)}
-        >
-          +
-        </Button>
-      </Box>
+      )}
+      {!inWords && view.bands.length > FEW_CAN_TELL && (
+        <Quiet>Few readers can tell more than {FEW_CAN_TELL} classes apart.</Quiet>
+      )}
+      {!inWords && (
+        <FormControlLabel
+          label="zero stands apart"
+          control={
+            <Checkbox
+              size="small"
+              checked={now.zero === "apart"}
+              onChange={(_, apart) => put((c) => ({ ...c, zero: apart ? "apart" : "classed" }))}
+            />
+          }
+        />
+      )}
       {view.ledger.fit !== null && (
         <Quiet>
           The classes take up {Math.round(100 * view.ledger.fit)} % of the variation between areas.
@@ -67,5 +84,89 @@ export function ClassSheet({ view, save }: { view: View; save: Save }) {
       )}
       <Notes view={view} stage="class" />
     </>
+  );
+}
+
+interface WaysProps {
+  view: View;
+  now: Classing;
+  put: (change: (classing: Classing) => Classing) => void;
+}
+
+/** The ways, and under the chosen one what else it asks. */
+function Ways({ view, now, put }: WaysProps) {
+  const at = WAYS.findIndex((w) => w.methods.includes(now.method));
+  const methods = WAYS[at]?.methods ?? [];
+  const breaks = view.ledger.breaks;
+  return (
+    <>
+      <RadioGroup value={String(at)} aria-label="Method">
+        {WAYS.map((way, i) => (
+          <Choice
+            key={way.says}
+            value={String(i)}
+            label={way.says}
+            onChoose={() => put((c) => byMethod(c, way.methods[0], breaks))}
+          />
+        ))}
+      </RadioGroup>
+      {methods.length > 1 && (
+        <Pick
+          label="How"
+          value={now.method}
+          options={methods.map((m) => [m, METHODS[m]] as const)}
+          onChange={(method) => put((c) => byMethod(c, method, breaks))}
+        />
+      )}
+      {(now.method === "quantile" || now.method === "natural_breaks") && (
+        <Pick
+          label="Each area counts"
+          value={now.by}
+          options={[
+            ["areas", "the same"] as const,
+            ...(termOf(view, "under")
+              ? [["under", `by its ${termOf(view, "under")!.noun}`] as const]
+              : now.by === "under"
+                ? [["under", "by what it is divided by"] as const]
+                : []),
+            ["ground", "by its ground"] as const,
+          ]}
+          onChange={(by) => put((c) => (c.method === now.method ? { ...c, by } : c))}
+        />
+      )}
+      {now.method === "standard_deviations" && (
+        <Pick
+          label="Each class is wide"
+          value={now.half ? "half" : "whole"}
+          options={[
+            ["whole", "one standard deviation"],
+            ["half", "half a standard deviation"],
+          ]}
+          onChange={(wide) => put((c) => (c.method === now.method ? { ...c, half: wide === "half" } : c))}
+        />
+      )}
+      {now.method === "every" && <Every key={`${now.width} ${now.start}`} now={now} put={put} />}
+      {now.method === "by_hand" && (
+        <Quiet>
+          Take hold of a line on the rail, type over its figure, or click between the dots for another.
+        </Quiet>
+      )}
+    </>
+  );
+}
+
+function Every({ now, put }: { now: Extract<Classing, { method: "every" }>; put: WaysProps["put"] }) {
+  const [width, setWidth] = useState(String(now.width));
+  const [start, setStart] = useState(String(now.start));
+  const leave = () => {
+    const [w, s] = [Number(width), Number(start)];
+    if (w > 0 && Number.isFinite(w) && Number.isFinite(s) && (w !== now.width || s !== now.start))
+      put((c) => (c.method === "every" ? { ...c, width: w, start: s } : c));
+  };
+  return (
+    <Box sx={{ display: "flex", gap: 1 }}>
+      <Field label="Every" value={width} onChange={setWidth} onLeave={leave} />
+      <Field label="From" value={start} onChange={setStart} onLeave={leave} />
+    </Box>
   );
 }

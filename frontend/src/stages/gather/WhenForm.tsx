@@ -23,6 +23,7 @@ export function WhenForm(props: { look: Look; choices: Choices; set: (change: Pa
           until: found?.until ?? null,
           take: "from",
           zone: time?.zone ?? null,
+          born: time?.born ?? null,
         },
       });
   };
@@ -43,7 +44,7 @@ export function WhenForm(props: { look: Look; choices: Choices; set: (change: Pa
             onChange={(order) => put({ order: order || null })}
           />
           {evidence && <Quiet>{sentence(evidence)}</Quiet>}
-          <Unfold title="More of the time" open={Boolean(time.clock || time.until)}>
+          <Unfold title="More of the time" open={Boolean(time.clock || time.until || time.born)}>
             <Box sx={{ display: "flex", gap: 1 }}>
               <Pick
                 label="Time of day in"
@@ -70,6 +71,27 @@ export function WhenForm(props: { look: Look; choices: Choices; set: (change: Pa
                 onChange={(take) => put({ take: take as Time["take"] })}
               />
             )}
+            <Box sx={{ display: "flex", gap: 1 }}>
+              <Pick
+                label="Date of birth in"
+                value={time.born?.column ?? ""}
+                options={[["", "no column"], ...columns]}
+                onChange={(column) =>
+                  put({
+                    born: column ? { column, order: orderOf(look, column) } : null,
+                  })
+                }
+              />
+              {time.born && (
+                <Pick<Order | "">
+                  label="written"
+                  value={time.born.order ?? ""}
+                  options={time.born.order ? ORDERS : [["", "day or month first?"], ...ORDERS]}
+                  onChange={(order) => put({ born: { ...time.born!, order: order || null } })}
+                />
+              )}
+            </Box>
+            {time.born && <Quiet>Ages in completed years stand in a column “age at event”.</Quiet>}
             <Field
               label="Time zone of the study, for stamps with an offset"
               value={time.zone ?? ""}
@@ -81,6 +103,11 @@ export function WhenForm(props: { look: Look; choices: Choices; set: (change: Pa
       )}
     </>
   );
+}
+
+function orderOf(look: Look, column: string): Time["order"] {
+  const found = look.times.find((t) => t.column === column);
+  return found ? (found.order as Time["order"]) : "year-first";
 }
 
 function sentence(text: string): string {

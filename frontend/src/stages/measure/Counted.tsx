@@ -3,15 +3,15 @@ import RadioGroup from "@mui/material/RadioGroup";
 import type { View } from "../../api/client";
 import { Part, Present, Values } from "../../parts/Conditions";
 import { DecimalSign, Pick } from "../../parts/Fields";
-import { Choice, Unfold } from "../../parts/parts";
+import { Choice, Quiet, Unfold } from "../../parts/parts";
 import type { Change } from "../../plan/filter";
 import { offerSays } from "../../plan/offers";
 import { isSame, ofEvents } from "../../plan/sums";
-import type { Numerator, Term } from "../../plan/types";
+import type { InWords, Numerator, Term } from "../../plan/types";
 import { type Offers, useTally } from "../../state/queries";
 
 type Figure = Extract<Term, { kind: "figure" }>;
-type OfEvents = Extract<Term, { events: string }>;
+type OfEvents = Extract<Term | InWords, { events: string }>;
 
 export const TAKES: readonly (readonly [Figure["take"], string])[] = [
   ["sum", "sum"],
@@ -21,24 +21,34 @@ export const TAKES: readonly (readonly [Figure["take"], string])[] = [
   ["greatest", "greatest"],
 ];
 
+type Choices = { term: Numerator | InWords; says: string }[];
+
 interface Props {
   view: View;
   offers: Offers;
-  now: Numerator;
+  now: Numerator | InWords;
   refused: boolean;
-  onChange: (term: Numerator) => void;
+  onChange: (term: Numerator | InWords) => void;
 }
 
 export function Counted({ view, offers, now, refused, onChange }: Props) {
-  const choices: { term: Numerator; says: string }[] = offers.events.flatMap(({ events, names, figures }) => [
-    { term: ofEvents(events), says: `${events}: how many` },
-    ...(names.length
-      ? [{ term: personsOf(events, names[0], now), says: `${events}: how many different persons` }]
-      : []),
-    ...(figures.length
-      ? [{ term: figureOf(events, figures[0], now), says: `${events}: a figure of theirs` }]
-      : []),
-  ]);
+  const choices: Choices = offers.events.flatMap(
+    ({ events, names, figures, kinds }): Choices => [
+      { term: ofEvents(events), says: `${events}: how many` },
+      ...(names.length
+        ? [{ term: personsOf(events, names[0], now), says: `${events}: how many different persons` }]
+        : []),
+      ...(figures.length
+        ? [{ term: figureOf(events, figures[0], now), says: `${events}: a figure of theirs` }]
+        : []),
+      ...(kinds.length
+        ? [
+            { term: ofKinds("commonest", events, kinds[0], now), says: `${events}: their commonest kind` },
+            { term: ofKinds("diversity", events, kinds[0], now), says: `${events}: how mixed they are` },
+          ]
+        : []),
+    ],
+  );
   const at = choices.findIndex(({ term }) => isLike(term, now));
   const mine = "events" in now ? offers.events.find((o) => o.events === now.events) : undefined;
   return (
@@ -79,6 +89,19 @@ export function Counted({ view, offers, now, refused, onChange }: Props) {
           )}
         </>
       )}
+      {(now.kind === "commonest" || now.kind === "diversity") && mine && (
+        <>
+          <Pick
+            label="Their kinds stand in"
+            value={now.column}
+            options={mine.kinds.map((c) => [c, c] as const)}
+            onChange={(column) => onChange({ ...now, column })}
+          />
+          {now.kind === "diversity" && (
+            <Quiet>How likely two events of an area, drawn at random, are of different kinds.</Quiet>
+          )}
+        </>
+      )}
       {"events" in now && <Group view={view} now={now} onChange={onChange} />}
       {offers.tables.length > 0 && (
         <Unfold title="or a figure of the areas, without events" open={now.kind === "table"}>
@@ -94,12 +117,29 @@ export function Counted({ view, offers, now, refused, onChange }: Props) {
           </RadioGroup>
         </Unfold>
       )}
+      {offers.words.length > 0 && (
+        <Unfold title="or a word that a table says of each area" open={now.kind === "text"}>
+          <RadioGroup
+            value={String(offers.words.findIndex((o) => isSame(o.term as InWords, now)))}
+            aria-label="A word for each area"
+          >
+            {offers.words.map(({ term }, i) => (
+              <Choice
+                key={`${term.source} ${term.column}`}
+                value={String(i)}
+                label={`${term.column}, from “${term.source}”`}
+                onChoose={() => onChange(term as InWords)}
+              />
+            ))}
+          </RadioGroup>
+        </Unfold>
+      )}
     </>
   );
 }
 
 /** Which of the offers of tables a term is. */
-export function tableValue(offers: Offers, now: Term | null): string {
+export function tableValue(offers: Offers, now: Term | InWords | null): string {
   return String(offers.tables.findIndex((o) => isSame(o.term as Term, now)));
 }
 
@@ -125,12 +165,18 @@ export function Group<T extends OfEvents>(props: { view: View; now: T; onChange:
   );
 }
 
-function personsOf(events: string, column: string, now: Numerator): Numerator {
+function ofKinds(kind: "commonest" | "diversity", events: string, column: string, now: Numerator | InWords) {
+  if ((now.kind === "commonest" || now.kind === "diversity") && now.events === events)
+    return { ...now, kind };
+  return { kind, events, column, where: groupOf(events, now) };
+}
+
+function personsOf(events: string, column: string, now: Numerator | InWords): Numerator {
   if (now.kind === "persons" && now.events === events) return now;
   return { kind: "persons", events, column, where: groupOf(events, now), noun: "persons" };
 }
 
-function figureOf(events: string, column: string, now: Numerator): Numerator {
+function figureOf(events: string, column: string, now: Numerator | InWords): Numerator {
   if (now.kind === "figure" && now.events === events) return now;
   return {
     kind: "figure",
@@ -144,10 +190,10 @@ function figureOf(events: string, column: string, now: Numerator): Numerator {
 }
 
 /** A group that was chosen stays chosen when something else is counted of the same events. */
-function groupOf(events: string, now: Numerator) {
+function groupOf(events: string, now: Numerator | InWords) {
   return "events" in now && now.events === events ? now.where : [];
 }
 
-function isLike(a: Numerator, b: Numerator): boolean {
+function isLike(a: Numerator | InWords, b: Numerator | InWords): boolean {
   return a.kind === b.kind && "events" in a && "events" in b && a.events === b.events;
 }

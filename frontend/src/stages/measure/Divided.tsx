@@ -2,10 +2,11 @@
 import Box from "@mui/material/Box";
 import RadioGroup from "@mui/material/RadioGroup";
 import type { View } from "../../api/client";
+import { Pick } from "../../parts/Fields";
 import { Choice, Unfold } from "../../parts/parts";
 import { offerSays } from "../../plan/offers";
-import { isSame, ofEvents } from "../../plan/sums";
-import type { Denominator } from "../../plan/types";
+import { isSame, ofEvents, ofGround } from "../../plan/sums";
+import type { Denominator, Term } from "../../plan/types";
 import type { Offers } from "../../state/queries";
 import { QUIET } from "../../theme";
 import { Group } from "./Counted";
@@ -27,7 +28,7 @@ export function Divided({ view, offers, now, onChange }: Props) {
     }));
   const choices: { term: Denominator | null; says: string }[] = [
     ...table(people),
-    { term: { kind: "ground" }, says: "km² of ground" },
+    { term: ofGround(), says: "the ground" },
     ...offers.events.map(({ events }) => ({
       term: ofEvents(events) as Denominator,
       says: `${events}: how many`,
@@ -50,6 +51,7 @@ export function Divided({ view, offers, now, onChange }: Props) {
           No table says how many live in these areas. Bring one in through Gather.
         </Box>
       )}
+      {now?.kind === "ground" && <Ground now={now} water={offers.water} onChange={onChange} />}
       {now?.kind === "events" && <Group view={view} now={now} onChange={onChange} />}
       {more.length > 0 && (
         <Unfold title="or another figure" open={at < 0}>
@@ -59,6 +61,35 @@ export function Divided({ view, offers, now, onChange }: Props) {
             ))}
           </RadioGroup>
         </Unfold>
+      )}
+    </>
+  );
+}
+
+type Ground = Extract<Term, { kind: "ground" }>;
+
+/** In which unit ground is, and what of it is none. */
+function Ground(props: { now: Ground; water: string[]; onChange: (term: Ground) => void }) {
+  const { now, water, onChange } = props;
+  const there = now.without && !water.includes(now.without) ? [...water, now.without] : water;
+  return (
+    <>
+      <Pick<Ground["unit"]>
+        label="Ground in"
+        value={now.unit}
+        options={[
+          ["km2", "km²"],
+          ["mi2", "square miles"],
+        ]}
+        onChange={(unit) => onChange({ ...now, unit })}
+      />
+      {there.length > 0 && (
+        <Pick
+          label="Less what lies in"
+          value={now.without ?? ""}
+          options={[["", "nothing"] as const, ...there.map((w) => [w, w] as const)]}
+          onChange={(without) => onChange({ ...now, without: without || null })}
+        />
       )}
     </>
   );

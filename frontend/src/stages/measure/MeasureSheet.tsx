@@ -10,15 +10,15 @@ import { Choice, Link, Notes, Question, Quiet, Unfold } from "../../parts/parts"
 import { asFormula, type Formula } from "../../plan/formulas";
 import { hasTime, mappedEvents, mappedEventsName, mappedMeasure, mappedName } from "../../plan/mapped";
 import { addMeasure, rename, takeOut } from "../../plan/measures";
-import { asBefore, counting, dividedBy, isSame, POWERS, perGround } from "../../plan/sums";
-import type { FromTable, Measure, Quotient, Term } from "../../plan/types";
+import { asBefore, counting, dividedBy, isInWords, isSame, POWERS, perGround } from "../../plan/sums";
+import type { Category, FromTable, Measure, Quotient, Term } from "../../plan/types";
 import { type Save, useChangeMeasure, useOffers, usePlans } from "../../state/queries";
 import { MADDER } from "../../theme";
 import { Counted } from "./Counted";
 import { Divided } from "./Divided";
 import { FormulaField } from "./FormulaField";
 import { type Slot, Sum } from "./Sum";
-import { TableRows } from "./TableRows";
+import { TableRows, WordRows } from "./TableRows";
 
 interface Props {
   study: Study;
@@ -57,7 +57,7 @@ export function MeasureSheet(props: Props) {
           <Terms
             {...props}
             change={change}
-            now={tried?.kind === "quotient" ? tried : mapped}
+            now={tried && tried.kind !== "formula" ? tried : mapped}
             refusal={refusal}
             readable={readable}
           />
@@ -67,7 +67,7 @@ export function MeasureSheet(props: Props) {
         </>
       )}
       {pending && <Quiet>Working it out…</Quiet>}
-      {view.terms.length === 1 && view.terms[0].noun === "events" && (
+      {mapped.kind === "quotient" && view.terms.length === 1 && view.terms[0].noun === "events" && (
         <Quiet colour={MADDER}>
           Counts mostly show where people live. Divide by residents or by area before you compare areas.
         </Quiet>
@@ -78,7 +78,7 @@ export function MeasureSheet(props: Props) {
 }
 
 interface TermsProps extends Props {
-  now: Quotient;
+  now: Quotient | Category;
   change: (measure: Measure, how?: { rescale: boolean }) => void;
   /** Why what was tried cannot be worked out. */
   refusal: string;
@@ -89,7 +89,7 @@ interface TermsProps extends Props {
 /** The sum and the choices for each of its terms. */
 function Terms({ study, view, areas, now, change, refusal, readable }: TermsProps) {
   const [open, setOpen] = useState<Slot | null>(null);
-  const offers = useOffers(view).data ?? { events: [], tables: [] };
+  const offers = useOffers(view).data ?? { events: [], tables: [], words: [], water: [] };
   const plans = (usePlans(study).data?.versions ?? []).map((v) => v.document);
   /** A table that was joined before is joined as it was then. */
   const before = <T extends Term>(term: T): T =>
@@ -105,34 +105,50 @@ function Terms({ study, view, areas, now, change, refusal, readable }: TermsProp
       {choicesOf(slot)}
     </>
   );
+  const counted = now.kind === "category" ? now.of : now.numerator;
   const choicesOf = (slot: Slot): ReactNode => {
-    switch (slot) {
-      case "counted":
-        return (
-          <>
-            <Counted
+    if (slot === "counted")
+      return (
+        <>
+          <Counted
+            view={view}
+            offers={offers}
+            now={counted}
+            refused={Boolean(refusal)}
+            onChange={(term) =>
+              change(
+                counting(view.plan, now, isInWords(term) || isSame(term, counted) ? term : before(term)),
+                {
+                  rescale:
+                    !isInWords(term) &&
+                    (!isSame(term, counted) || (now.kind === "quotient" && now.per === 1)),
+                },
+              )
+            }
+          />
+          {counted.kind === "table" && (
+            <TableRows
+              study={study}
               view={view}
-              offers={offers}
-              now={now.numerator}
-              refused={Boolean(refusal)}
-              onChange={(term) =>
-                change(counting(view.plan, now, isSame(term, now.numerator) ? term : before(term)), {
-                  rescale: !isSame(term, now.numerator) || now.per === 1,
-                })
-              }
+              areas={areas}
+              term="counted"
+              now={counted}
+              onChange={(term) => change(counting(view.plan, now, term))}
             />
-            {now.numerator.kind === "table" && (
-              <TableRows
-                study={study}
-                view={view}
-                areas={areas}
-                term="counted"
-                now={now.numerator}
-                onChange={(term) => change({ ...now, numerator: term })}
-              />
-            )}
-          </>
-        );
+          )}
+          {counted.kind === "text" && (
+            <WordRows
+              study={study}
+              view={view}
+              areas={areas}
+              now={counted}
+              onChange={(of) => change({ kind: "category", of })}
+            />
+          )}
+        </>
+      );
+    if (now.kind === "category") return null;
+    switch (slot) {
       case "under":
         return (
           <>
@@ -184,6 +200,7 @@ function Terms({ study, view, areas, now, change, refusal, readable }: TermsProp
     <Sum
       view={view}
       areas={areas}
+      inWords={now.kind === "category"}
       open={open}
       onOpen={setOpen}
       choices={choices}

@@ -9,22 +9,24 @@ import { type Role, termFigure } from "../../outcome/terms";
 import { Pick } from "../../parts/Fields";
 import { Link, Quiet, Unfold } from "../../parts/parts";
 import { acceptedAbove, STEPS, type Step, suggestionsOf } from "../../plan/pairing";
-import type { FromTable } from "../../plan/types";
+import type { FromTable, OfText } from "../../plan/types";
 import { useDoing } from "../../state/store";
 import { MADDER, QUIET, RULE } from "../../theme";
 
-interface Props {
+interface Props<T> {
   view: View;
   areas: Areas | null;
   term: Role;
-  now: FromTable;
-  onChange: (term: FromTable) => void;
+  now: T;
+  onChange: (term: T) => void;
 }
 
 const LINES = [95, 90, 85, 80, 75, 70];
 const SHOWN = 30;
 
-export function Pairing({ view, areas, term, now, onChange }: Props) {
+export function Pairing<T extends FromTable | OfText>({ view, areas, term, now, onChange }: Props<T>) {
+  const noun = "noun" in now ? now.noun : "rows";
+  const zones = "shared" in now && now.shared !== null;
   const account = (view.ledger.tables as Partial<Record<Role, Schemas["TableAccount"]>>)[term];
   const [line, setLine] = useState(90);
   const opened = useRef(false); // what opened for a suggestion stays open when the last one is accepted
@@ -47,7 +49,7 @@ export function Pairing({ view, areas, term, now, onChange }: Props) {
   const lost = left.reduce((sum, [spelling]) => sum + (sums[spelling] ?? 0), 0);
   return (
     <Unfold
-      title={`How rows find their ${now.shared ? "zones" : "areas"}: ${whole(account.areas - account.areas_without_row.length)} of ${whole(account.areas)}`}
+      title={`How rows find their ${zones ? "zones" : "areas"}: ${whole(account.areas - account.areas_without_row.length)} of ${whole(account.areas)}`}
       open={opened.current}
     >
       <Box sx={{ fontSize: "0.8125rem" }}>
@@ -58,7 +60,7 @@ export function Pairing({ view, areas, term, now, onChange }: Props) {
           </Box>
         ))}
         <Box sx={{ display: "flex", justifyContent: "space-between", borderTop: `1px solid ${RULE}` }}>
-          <span>{now.noun} joined to an area</span>
+          <span>{noun} joined to an area</span>
           <span>{termFigure(account.in_areas)}</span>
         </Box>
         <Box sx={{ display: "flex", justifyContent: "space-between", color: lost ? MADDER : QUIET }}>
@@ -117,7 +119,7 @@ export function Pairing({ view, areas, term, now, onChange }: Props) {
               <Box key={spelling} sx={{ display: "flex", gap: 1, fontSize: "0.8125rem" }}>
                 <Box sx={{ flex: 1, overflowWrap: "anywhere" }}>“{spelling || "blank"}”</Box>
                 <span>
-                  {plural(rows, "row")}, {termFigure(sums[spelling] ?? 0)} {now.noun}
+                  {plural(rows, "row")}, {termFigure(sums[spelling] ?? 0)} {noun}
                 </span>
                 <Link onClick={() => setPicking(spelling)}>pair</Link>
               </Box>

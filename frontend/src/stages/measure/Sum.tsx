@@ -3,7 +3,7 @@ import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
 import type { ReactNode } from "react";
 import type { Areas } from "../../api/bulk";
-import type { View } from "../../api/client";
+import type { Schemas, View } from "../../api/client";
 import { figure, whole } from "../../format";
 import { figureOf, type Role, type TermLine, termFigure } from "../../outcome/terms";
 import { STATE_WORDS, valueText } from "../../outcome/words";
@@ -17,6 +17,8 @@ export type Slot = Role | "per";
 interface Props {
   view: View;
   areas: Areas | null;
+  /** Values are words, which are neither divided nor multiplied. */
+  inWords?: boolean;
   open: Slot | null;
   onOpen: (slot: Slot | null) => void;
   /** What unfolds under an open slot. */
@@ -28,7 +30,7 @@ const OPERATOR: Record<Slot, string> = { counted: "", under: "÷", time: "÷", p
 const EMPTY: Record<"under" | "time", string> = { under: "divide by something", time: "divide by time" };
 const COLUMNS = "1.2em minmax(5.2em, auto) 1fr";
 
-export function Sum({ view, areas, open, onOpen, choices, onMend }: Props) {
+export function Sum({ view, areas, inWords, open, onOpen, choices, onMend }: Props) {
   const { hovered, selected } = useParts("hovered", "selected");
   const at = hovered ?? selected;
   const area = areas && at !== null && at < areas.name.length ? at : null;
@@ -59,13 +61,14 @@ export function Sum({ view, areas, open, onOpen, choices, onMend }: Props) {
           ))}
         </Row>
       );
-    if (role === "counted" || !view.terms.length) return null;
+    if (role === "counted" ? !inWords : !view.terms.length) return null;
     return (
       <Row
         key={role}
         slot={role}
-        says={EMPTY[role]}
-        quiet
+        says={role === "counted" ? view.value_name : EMPTY[role]}
+        rests={role === "counted" ? matched(view) : undefined}
+        quiet={role !== "counted"}
         open={open === role}
         onOpen={onOpen}
         choices={choices}
@@ -86,15 +89,17 @@ export function Sum({ view, areas, open, onOpen, choices, onMend }: Props) {
       >
         {areas && area !== null ? areas.name[area] : "all areas"}
       </Box>
-      {(["counted", "under", "time"] as const).map(slot)}
-      <Row
-        slot="per"
-        amount={whole(view.per)}
-        says={view.per === 1 ? "as it is" : ""}
-        open={open === "per"}
-        onOpen={onOpen}
-        choices={choices}
-      />
+      {(inWords ? (["counted"] as const) : (["counted", "under", "time"] as const)).map(slot)}
+      {!inWords && (
+        <Row
+          slot="per"
+          amount={whole(view.per)}
+          says={view.per === 1 ? "as it is" : ""}
+          open={open === "per"}
+          onOpen={onOpen}
+          choices={choices}
+        />
+      )}
       <Box
         data-testid="result"
         sx={{
@@ -113,8 +118,8 @@ export function Sum({ view, areas, open, onOpen, choices, onMend }: Props) {
             ? Number.isNaN(areas.value[area])
               ? "–"
               : valueText(areas, area)
-            : view.total_value === null
-              ? "–"
+            : view.total_value === null || inWords
+              ? view.total_word || (inWords ? "" : "–")
               : view.whole
                 ? whole(view.total_value)
                 : figure(view.total_value)}
@@ -127,6 +132,15 @@ export function Sum({ view, areas, open, onOpen, choices, onMend }: Props) {
         </Box>
       </Box>
     </Box>
+  );
+}
+
+/** Of words from a table, how many areas have one. */
+function matched(view: View): string | undefined {
+  const account = (view.ledger.tables as Partial<Record<string, Schemas["TableAccount"]>>).counted;
+  return (
+    account &&
+    `${whole(account.areas - account.areas_without_row.length)} of ${whole(account.areas)} areas matched`
   );
 }
 

@@ -12,7 +12,7 @@ import { DecimalSign, Field, Pick } from "../../parts/Fields";
 import { Quiet, Unfold } from "../../parts/parts";
 import { type Change, parts } from "../../plan/filter";
 import { answered, type Fate, rowsSay, whatHappens } from "../../plan/tableRows";
-import type { FromTable } from "../../plan/types";
+import type { FromTable, OfText } from "../../plan/types";
 import { useProposal, useRowTally, useSources } from "../../state/queries";
 import { MADDER } from "../../theme";
 import { Pairing } from "./Pairing";
@@ -143,8 +143,24 @@ function SharedOut({ study, now, onChange }: { study: Study; now: FromTable; onC
   );
 }
 
+/** Words of a table: which rows count, and how they find their areas. */
+export function WordRows(props: Omit<Props, "now" | "onChange" | "term"> & RowsOf<OfText>) {
+  return (
+    <>
+      <Pairing {...props} term="counted" />
+      <RowFilter {...props} />
+    </>
+  );
+}
+
+interface RowsOf<T> {
+  study: Study;
+  now: T;
+  onChange: (term: T) => void;
+}
+
 /** Which rows of the table count: the same filter as that of events, without time and place. */
-function RowFilter({ study, now, onChange }: { study: Study; now: FromTable; onChange: Props["onChange"] }) {
+function RowFilter<T extends FromTable | OfText>({ study, now, onChange }: RowsOf<T>) {
   const source = useSources(study).data?.find((s) => s.name === now.source);
   const tally = useRowTally(study, source?.id, now.where).data;
   const change: Change = (alter) => onChange({ ...now, where: alter(now.where) });

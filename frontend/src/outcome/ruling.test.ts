@@ -1,0 +1,108 @@
+import { describe, expect, it } from "vitest";
+import { classOf } from "./classes";
+import {
+  changing,
+  moved,
+  nearTies,
+  nextStop,
+  reaching,
+  roundStop,
+  ruled,
+  ruleText,
+  simplest,
+} from "./ruling";
+
+/** The same random cases at each run: values in order, and breaks among them. */
+function cases(count: number): { ordered: number[]; inner: number[]; to: number; n: number; up: boolean }[] {
+  let state = 7;
+  const random = () => {
+    state = (Math.imul(state, 1664525) + 1013904223) >>> 0;
+    return state / 2 ** 32;
+  };
+  const kinds = [
+    () => Math.floor(random() * 20) - 10,
+    () => random() * 2e6 - 1e6,
+    () => Number((random() * 100).toFixed(1)),
+    () => 10 ** (random() * 16 - 10),
+  ];
+  return Array.from({ length: count }, () => {
+    const kind = kinds[Math.floor(random() * kinds.length)];
+    const ordered = Array.from({ length: 2 + Math.floor(random() * 38) }, kind).sort((a, b) => a - b);
+    const [low, high] = [ordered[0], ordered[ordered.length - 1]];
+    const pick = () =>
+      random() < 0.5 ? ordered[Math.floor(random() * ordered.length)] : low + random() * (high - low);
+    const inner = [...new Set(Array.from({ length: 1 + Math.floor(random() * 5) }, pick))].sort(
+      (a, b) => a - b,
+    );
+    return {
+      ordered,
+      inner,
+      to: low + (random() * 3 - 1) * (high - low),
+      n: Math.floor(random() * 5),
+      up: random() < 0.5,
+    };
+  }).filter((c) => c.ordered[0] < c.ordered[c.ordered.length - 1]);
+}
+
+const classes = (ordered: number[], inner: number[]) =>
+  ordered.map((v) => classOf(v, reaching(inner, ordered), false));
+
+describe("working on breaks", () => {
+  it("moves no area with the simplest figures, and makes no figure longer", () => {
+    for (const { ordered, inner } of cases(2_000)) {
+      const simple = simplest(inner, ordered);
+      expect(classes(ordered, simple)).toEqual(classes(ordered, inner));
+      simple.forEach((b, i) => {
+        expect(String(b).length, `${b} for ${inner[i]}`).toBeLessThanOrEqual(
+          Math.max(String(inner[i]).length, 6),
+        );
+      });
+    }
+    expect(simplest([38.3, 59.33, 9_873_212], [14.8, 38.3, 39.01, 59.3, 61.7, 9_799_000, 9_901_000])).toEqual(
+      [39, 60, 9_900_000],
+    );
+  });
+
+  it("never leaves a value outside, whatever is done to a break", () => {
+    for (const { ordered, inner, to, n } of cases(1_000)) {
+      const at = n % inner.length;
+      for (const next of [moved(inner, at, to, ordered), ruled(inner, to)]) {
+        expect([...next].sort((a, b) => a - b)).toEqual(next);
+        expect(new Set(next).size).toBe(next.length);
+        for (const c of classes(ordered, next)) expect(c).toBeGreaterThanOrEqual(0);
+      }
+    }
+  });
+
+  it("steps to where areas change class, those at one value and no others", () => {
+    let stepped = 0;
+    for (const { ordered, inner, n, up } of cases(1_000)) {
+      const at = n % inner.length;
+      const stop = nextStop(inner, at, up, ordered);
+      if (stop === null) continue;
+      stepped++;
+      const next = moved(inner, at, stop, ordered);
+      const found = changing(ordered, reaching(inner, ordered), reaching(next, ordered), false);
+      expect(new Set(found.map((i) => ordered[i])).size).toBe(1);
+    }
+    expect(stepped).toBeGreaterThan(300);
+  });
+
+  it("finds the areas that one event more or less would move", () => {
+    const numerator = [10, 20, 30, 40, 0];
+    const areas = { value: numerator.map((n) => n * 2), numerator };
+    expect(nearTies(areas, [20, 38, 61, 80], true, "event")).toEqual([1, 2]);
+    expect(nearTies(areas, [20, 50, 80], true, "event")).toEqual([]);
+    expect(nearTies(areas, [20, 40.4, 80], true, 0.5)).toEqual([1]);
+  });
+
+  it("steps to round figures with Shift, and writes a break's own figure", () => {
+    expect(roundStop([38.3, 59.3], 0, true, [10, 100])).toBe(40);
+    expect(roundStop([40, 59.3], 0, false, [10, 100])).toBe(30);
+    expect([ruleText(38.3, 1), ruleText(40, 1), ruleText(1234567.25, 0)]).toEqual([
+      "38.3",
+      "40.0",
+      "1,234,567.25",
+    ]);
+  });
+});

@@ -1,0 +1,77 @@
+/** The ways of classing by the question that each answers; a method without its words is an error of the compiler. */
+import type { Classing } from "./types";
+
+type Method = Classing["method"];
+type Of<M extends Method> = Extract<Classing, { method: M }>;
+
+export interface Way {
+  says: string;
+  methods: readonly Method[];
+}
+
+export const WAYS: readonly Way[] = [
+  { says: "the same number in each", methods: ["quantile"] },
+  { says: "where the gaps fall", methods: ["natural_breaks"] },
+  { says: "the same width", methods: ["equal_intervals", "round_numbers", "every"] },
+  { says: "growing widths", methods: ["geometric", "head_tail"] },
+  { says: "distance from the middle", methods: ["standard_deviations"] },
+  { says: "by hand", methods: ["by_hand"] },
+];
+
+export const METHODS: { [M in Method]: string } = {
+  quantile: "quantile",
+  natural_breaks: "natural breaks",
+  equal_intervals: "from lowest to highest",
+  round_numbers: "at round numbers",
+  every: "every so much",
+  geometric: "each as many times as wide as the one below",
+  head_tail: "at the mean, then at the mean of what is above it",
+  standard_deviations: "standard deviations",
+  by_hand: "by hand",
+};
+
+/** The same classes by another method; by hand one goes on from the breaks that stand. */
+export function byMethod(now: Classing, method: Method, breaks: readonly number[]): Classing {
+  const { count, zero } = now;
+  const by = "by" in now ? now.by : "areas";
+  switch (method) {
+    case "quantile":
+    case "natural_breaks":
+      return { method, count, zero, by };
+    case "equal_intervals":
+    case "round_numbers":
+    case "geometric":
+    case "head_tail":
+      return { method, count, zero };
+    case "standard_deviations":
+      return { method, count, zero, half: false };
+    case "every": {
+      const span = breaks.length > 1 ? breaks[breaks.length - 1] - breaks[0] : 1;
+      return { method, count, zero, width: Number((span / count).toPrecision(1)) || 1, start: 0 };
+    }
+    case "by_hand":
+      return byHand(now, breaks.slice(1, -1));
+  }
+}
+
+/** Classes between given breaks. */
+export function byHand(now: Classing, inner: readonly number[]): Of<"by_hand"> {
+  return { method: "by_hand", count: now.count, zero: now.zero, inner: [...inner] };
+}
+
+/** Does the number of classes say how many are made? */
+export function hasCount(now: Classing): boolean {
+  switch (now.method) {
+    case "by_hand":
+    case "every":
+      return false;
+    case "quantile":
+    case "natural_breaks":
+    case "equal_intervals":
+    case "round_numbers":
+    case "geometric":
+    case "head_tail":
+    case "standard_deviations":
+      return true;
+  }
+}

@@ -1,0 +1,456 @@
+/** Every area as a dot at its value, and the breaks ruled across: taken hold of, typed over, ruled anew, taken out. */
+import Box from "@mui/material/Box";
+import {
+  type KeyboardEvent,
+  type MouseEvent,
+  type PointerEvent,
+  useEffect,
+  useMemo,
+  useRef,
+  useState,
+} from "react";
+import type { Areas } from "../api/bulk";
+import type { Study, View } from "../api/client";
+import { figure, plural, whole } from "../format";
+import { classOf } from "../outcome/classes";
+import { nearTies, placesIn, ruleText, withEnds } from "../outcome/ruling";
+import { termOf } from "../outcome/terms";
+import { Link } from "../parts/parts";
+import { RAIL_WIDTH } from "../state/hang";
+import { useParts } from "../state/store";
+import { INK, MADDER, PAPER, QUIET, RULE } from "../theme";
+import { unit } from "../unit";
+import { axisOf, valueOn } from "./axes";
+import { dotAt, outlineOf, stackDots } from "./dots";
+import { textsAt } from "./labels";
+import { COLUMNS, DOTS_WIDTH, ROW, useAxis, useOnAxis } from "./parts";
+import { useRuling } from "./useRuling";
+
+const DOT = 5;
+const NAMED = 3;
+/** Where a dot would stand for more areas than this, an outline says more. */
+const MOST_A_DOT = 8;
+const STEP = 2;
+/** Words of so many letters want smaller ones to fit. */
+const LONG_TEXT = 17;
+const LONG_SUM = 7;
+const GRIP = 9;
+
+/** The selected area, and the one under the pointer, on the axis: rendered without the rest of the rail. */
+function Marks({ at }: { at: (area: number) => number | null }) {
+  const { hovered, selected } = useParts("hovered", "selected");
+  return [...new Set([hovered, selected])].map((area) => {
+    const y = area === null ? null : at(area);
+    return y === null ? null : (
+      <g key={area}>
+        <line x1={0} x2={DOTS_WIDTH + 8} y1={y} y2={y} stroke={INK} strokeWidth={1.6} />
+        <circle cx={DOTS_WIDTH + 8} cy={y} r={3.2} fill={INK} />
+      </g>
+    );
+  });
+}
+
+interface Props {
+  study: Study;
+  view: View;
+  areas: Areas;
+  apart: boolean;
+}
+
+export function Distribution({ study, view, areas, apart }: Props) {
+  const { changing, set } = useParts("changing", "set");
+  const ref = useRef<HTMLDivElement>(null);
+  const [height, setHeight] = useState(300);
+  const [typing, setTyping] = useState<number | null>(null);
+  const [refused, setRefused] = useState("");
+  useEffect(() => {
+    const observer = new ResizeObserver(([entry]) => setHeight(entry.contentRect.height));
+    observer.observe(ref.current!);
+    return () => observer.disconnect();
+  }, []);
+  const { order, values } = useOnAxis(areas, apart);
+  const { axis } = useAxis(values);
+  const ruling = useRuling(study, view, areas, values, apart);
+  const breaks = ruling.moving ? withEnds(view.ledger.breaks, ruling.inner) : view.ledger.breaks;
+  const length = Math.max(height - 20, 60);
+  const place = useMemo(() => axisOf(axis, values), [axis, values]);
+  const dots = useMemo(
+    () => stackDots(values.map(place), length, DOT, Math.floor(DOTS_WIDTH / DOT)),
+    [values, place, length],
+  );
+  // An end that lies beyond all values stands at theirs.
+  const y = (p: number) => 10 + length * (1 - Math.min(Math.max(p, 0), 1));
+  const most = dots.reduce((n, d) => Math.max(n, d.stands), 1);
+  const crowded = most > MOST_A_DOT;
+  const steps = useMemo(
+    () => (crowded ? outlineOf(values.map(place), length, STEP, DOTS_WIDTH) : []),
+    [crowded, values, place, length],
+  );
+  // Zero stands apart, and what has no value nowhere: neither has a place on the axis.
+  const [least, greatest] = [values[0], values[values.length - 1]];
+  const onAxis = (value: number) => value >= least && value <= greatest;
+  const placeOf = (value: number) => (value <= least ? 0 : value >= greatest ? 1 : place(value));
+  const texts = textsAt(breaks.map(placeOf), { top: 10, length, height, band: ROW, breakText: 13 });
+  const places = placesIn(view.bands.map((b) => b.text));
+  const under = termOf(view, "under");
+  const live = useMemo(
+    () => (ruling.moving ? bandsNow(areas, breaks, apart, places, view.scale) : view.bands),
+    [ruling.moving, areas, breaks, apart, places, view.bands, view.scale],
+  );
+  const longest = live.reduce((n, band) => Math.max(n, band.text.length), 0);
+  const inner = breaks.slice(1, -1);
+  const counted = termOf(view, "counted")?.noun === "events";
+  const near = useMemo(
+    () => nearTies(areas, breaks, apart, counted ? "event" : 0.5 * 10 ** -places * view.scale),
+    [areas, breaks, apart, counted, places, view.scale],
+  );
+  const text = (at: number) => ruleText(inner[at] / view.scale, places);
+  // One unit for all sums: whole where they are short.
+  const sums = view.bands.some((b) => b.denominator >= 1e7) ? 1e6 : 1;
+  const sumText = (n: number) => (sums === 1 ? whole(n) : figure(n / sums));
+  const longestSum = live.reduce((n, band) => Math.max(n, sumText(band.denominator).length), 0);
+  const valueAt = (event: { clientY: number }, box: DOMRect) =>
+    valueOn(axis, values)(Math.min(Math.max(1 - (event.clientY - box.top - 10) / length, 0), 1));
+  const dotUnder = (event: MouseEvent<SVGSVGElement>) => {
+    const box = event.currentTarget.getBoundingClientRect();
+    const at = 10 + length - (event.clientY - box.top);
+    if (!crowded) return dotAt(dots, event.clientX - box.left - 6, at, DOT);
+    const x = event.clientX - box.left - 5;
+    return steps.find((s) => Math.abs(s.y - at) <= STEP / 2 && x >= 0 && x <= s.width);
+  };
+  const show = (event: MouseEvent<SVGSVGElement>) => {
+    if (ruling.moving) return;
+    const near = dotUnder(event);
+    set({ hovered: near ? order[near.first] : null });
+  };
+  const choose = (event: MouseEvent<SVGSVGElement>) => {
+    if ((event.target as Element).closest("[data-rule]")) return;
+    const near = dotUnder(event);
+    if (near) set({ selected: order[near.first] });
+    else if (values.length > 1) ruling.rule(valueAt(event, event.currentTarget.getBoundingClientRect()));
+  };
+  const drag = (at: number) => ({
+    onPointerDown: (event: PointerEvent<SVGLineElement>) => {
+      event.currentTarget.setPointerCapture(event.pointerId);
+      setRefused("");
+      ruling.move(at, inner[at]);
+    },
+    onPointerMove: (event: PointerEvent<SVGLineElement>) => {
+      if (!event.currentTarget.hasPointerCapture(event.pointerId)) return;
+      ruling.move(at, valueAt(event, event.currentTarget.ownerSVGElement!.getBoundingClientRect()));
+    },
+    onPointerUp: (event: PointerEvent<SVGLineElement>) => {
+      event.currentTarget.releasePointerCapture(event.pointerId);
+      ruling.release(at);
+    },
+    onPointerCancel: ruling.leave,
+    onDoubleClick: () => setTyping(at),
+    onKeyDown: (event: KeyboardEvent<SVGLineElement>) => {
+      const up = event.key === "ArrowUp";
+      if (up || event.key === "ArrowDown") ruling.step(at, up, event.shiftKey);
+      else if (event.key === "Enter") setTyping(at);
+      else if (event.key === "Delete" || event.key === "Backspace") ruling.takeOut(at);
+      else if (event.key === "Insert" || event.key === "+") ruling.split(at);
+      else if (event.key === "Escape" && ruling.moving) ruling.leave();
+      else return;
+      event.preventDefault();
+      event.stopPropagation();
+    },
+  });
+  return (
+    <>
+      <Box
+        sx={{
+          display: "grid",
+          gridTemplateColumns: `${DOTS_WIDTH + 14}px ${COLUMNS}`,
+          px: 0,
+          fontSize: "0.6875rem",
+          color: QUIET,
+          borderBottom: `3px double ${INK}`,
+        }}
+      >
+        <Box sx={{ pl: 1.5 }}>
+          {crowded ? "width: areas" : most > 1 ? `a dot: up to ${most}` : "a dot: an area"}
+        </Box>
+        <Box sx={{ gridColumn: "span 2", whiteSpace: "nowrap" }}>
+          range{view.scale_says && `, ${view.scale_says}`}
+        </Box>
+        <Box sx={{ textAlign: "right" }}>areas</Box>
+        <Box sx={{ textAlign: "right", pr: 1 }}>
+          {under?.noun}
+          {under && sums > 1 && ", millions"}
+        </Box>
+      </Box>
+      <Box ref={ref} sx={{ flex: 1, minHeight: 80, position: "relative", overflow: "hidden" }}>
+        {/* biome-ignore lint/a11y/useKeyWithClickEvents: by keyboard a break is ruled from the one below it */}
+        <svg
+          width={RAIL_WIDTH}
+          height={height}
+          style={{ position: "absolute", inset: 0 }}
+          role="img"
+          aria-label="Every area as a dot at its value, and the breaks as lines"
+          onMouseMove={show}
+          onMouseLeave={() => set({ hovered: null })}
+          onClick={choose}
+        >
+          {view.bands.map((band, i) => (
+            <rect
+              key={band.colour}
+              x={0}
+              width={4}
+              y={y(placeOf(breaks[i + 1]))}
+              height={Math.max(y(placeOf(breaks[i])) - y(placeOf(breaks[i + 1])), 1)}
+              fill={band.colour}
+            />
+          ))}
+          {steps.map((s) => (
+            <rect
+              key={s.first}
+              x={5}
+              width={s.width}
+              y={y(s.y / length) - STEP / 2}
+              height={STEP + 0.3}
+              fill={view.bands[classOf(values[s.first], breaks, apart)]?.colour ?? INK}
+            />
+          ))}
+          {(crowded ? [] : dots).map((d) => {
+            const band = view.bands[classOf(areas.value[order[d.first]], breaks, apart)];
+            return (
+              <circle
+                key={d.first}
+                cx={d.x + 6}
+                cy={y(d.y / length)}
+                r={DOT / 2 - 0.3}
+                fill={band?.colour}
+                stroke={INK}
+                strokeWidth={0.35}
+              />
+            );
+          })}
+          {inner.map((b, at) => (
+            <line
+              // biome-ignore lint/suspicious/noArrayIndexKey: a break keeps its place while it moves
+              key={at}
+              x1={0}
+              x2={RAIL_WIDTH}
+              y1={y(placeOf(b))}
+              y2={y(placeOf(b))}
+              stroke={INK}
+              strokeWidth={0.8}
+            />
+          ))}
+          {near.map((i) => (
+            <line
+              key={i}
+              data-near={i}
+              x1={DOTS_WIDTH + 3}
+              x2={DOTS_WIDTH + 9}
+              y1={y(placeOf(areas.value[i]))}
+              y2={y(placeOf(areas.value[i]))}
+              stroke={INK}
+              strokeWidth={0.9}
+            />
+          ))}
+          <Marks at={(a) => (onAxis(areas.value[a]) ? y(placeOf(areas.value[a])) : null)} />
+        </svg>
+        {view.bands.map((band, i) => (
+          <Box
+            key={band.colour}
+            data-band={i}
+            sx={{
+              position: "absolute",
+              left: DOTS_WIDTH + 14,
+              right: 0,
+              top: texts.bands[i] - ROW / 2,
+              height: ROW,
+              display: "grid",
+              gridTemplateColumns: COLUMNS,
+              alignItems: "center",
+              fontSize: "0.7812rem",
+              pointerEvents: "none",
+              bgcolor: PAPER,
+            }}
+          >
+            <Box sx={{ width: 9, height: 9, bgcolor: band.colour, border: `0.5px solid ${INK}` }} />
+            <Box
+              title={live[i].text}
+              sx={{
+                whiteSpace: "nowrap",
+                overflow: "hidden",
+                textOverflow: "ellipsis",
+                fontSize: longest > LONG_TEXT ? "0.6562rem" : undefined,
+              }}
+            >
+              {live[i].text}
+            </Box>
+            <Box sx={{ textAlign: "right" }}>{whole(live[i].areas)}</Box>
+            <Box
+              sx={{
+                textAlign: "right",
+                pr: 1,
+                color: QUIET,
+                fontSize: longestSum > LONG_SUM ? "0.6562rem" : undefined,
+              }}
+            >
+              {under && sumText(live[i].denominator)}
+            </Box>
+          </Box>
+        ))}
+        <Box
+          component="svg"
+          width={RAIL_WIDTH}
+          height={height}
+          sx={{
+            position: "absolute",
+            inset: 0,
+            pointerEvents: "none",
+            "& [role=slider]:focus": { outline: "none" },
+            "& [role=slider]:focus-visible, & [role=slider]:hover": { stroke: INK, strokeOpacity: 0.16 },
+          }}
+        >
+          <title>Breaks</title>
+          {inner.map((b, at) => (
+            // biome-ignore lint/suspicious/noArrayIndexKey: a break keeps its place while it moves
+            <g key={at} data-rule={at}>
+              <line
+                x1={0}
+                x2={RAIL_WIDTH}
+                y1={y(placeOf(b))}
+                y2={y(placeOf(b))}
+                stroke="transparent"
+                strokeWidth={GRIP}
+                style={{ pointerEvents: "stroke", cursor: "ns-resize", touchAction: "none" }}
+                tabIndex={0}
+                role="slider"
+                aria-orientation="vertical"
+                aria-label={`Break ${at + 1} of ${inner.length}`}
+                aria-valuemin={breaks[at]}
+                aria-valuemax={breaks[at + 2]}
+                aria-valuenow={b}
+                aria-valuetext={text(at)}
+                {...drag(at)}
+              />
+            </g>
+          ))}
+        </Box>
+        {inner.map((_, at) => (
+          <Box
+            // biome-ignore lint/suspicious/noArrayIndexKey: a break keeps its place while it moves
+            key={at}
+            title="Type another figure"
+            onClick={() => setTyping(at)}
+            sx={{
+              position: "absolute",
+              right: RAIL_WIDTH - DOTS_WIDTH - 12,
+              top: texts.breaks[at] - 7.5 * unit,
+              fontSize: "0.6562rem",
+              lineHeight: 1.4,
+              px: 0.4,
+              bgcolor: PAPER,
+              cursor: "text",
+            }}
+          >
+            {typing === at ? (
+              <input
+                // biome-ignore lint/a11y/noAutofocus: the field takes the place of the figure just chosen
+                autoFocus
+                aria-label={`Figure of break ${at + 1}`}
+                defaultValue={text(at)}
+                onFocus={(event) => event.target.select()}
+                onBlur={() => setTyping(null)}
+                onKeyDown={(event) => {
+                  event.stopPropagation();
+                  if (event.key === "Escape") setTyping(null);
+                  if (event.key !== "Enter") return;
+                  const why = ruling.type(at, event.currentTarget.value, view.scale);
+                  setRefused(why);
+                  if (!why) setTyping(null);
+                }}
+                style={{ font: "inherit", width: "4.6rem", color: INK, textAlign: "right" }}
+              />
+            ) : (
+              text(at)
+            )}
+          </Box>
+        ))}
+      </Box>
+      <Box
+        data-testid="ruling"
+        aria-live="polite"
+        sx={{
+          borderTop: `1px solid ${RULE}`,
+          px: 1.5,
+          py: 0.5,
+          height: "3.6em",
+          alignContent: "flex-start",
+          overflow: "hidden",
+          fontSize: "0.75rem",
+          display: "flex",
+          flexWrap: "wrap",
+          columnGap: 1.5,
+          color: INK,
+        }}
+      >
+        {refused || ruling.error ? (
+          <Box role="alert" sx={{ color: MADDER }}>
+            {refused || ruling.error} <Link onClick={() => setRefused("")}>put away</Link>
+          </Box>
+        ) : ruling.moving ? (
+          <span>{changesText(changing, areas)}</span>
+        ) : (
+          <>
+            {ruling.simpler && <Link onClick={() => ruling.keep(ruling.simpler!)}>simplest figures</Link>}
+            {ruling.undo && <Link onClick={ruling.undo}>take the last step back</Link>}
+            {ruling.method && (
+              <Link onClick={() => ruling.backTo(ruling.method!)}>
+                back to {ruling.method.method.replaceAll("_", " ")}
+              </Link>
+            )}
+            <Box sx={{ color: QUIET }}>{nearText(near, counted)}</Box>
+          </>
+        )}
+      </Box>
+    </>
+  );
+}
+
+/** "3 areas change class: Tarnholt, Wenwyke, Garrwyke". */
+function changesText(changing: readonly number[], areas: Areas): string {
+  if (!changing.length) return "No area changes class.";
+  const names = changing.slice(0, NAMED).map((i) => areas.name[i]);
+  const more = changing.length > NAMED ? ` and ${whole(changing.length - NAMED)} more` : "";
+  const verb = changing.length === 1 ? "changes" : "change";
+  return `${plural(changing.length, "area")} ${verb} class: ${names.join(", ")}${more}`;
+}
+
+/** "5 areas lie within one event of a break." */
+function nearText(near: readonly number[], counted: boolean): string {
+  if (!near.length) return "Take hold of a line to move it.";
+  const of = counted ? "one event" : "the last figure";
+  return `${plural(near.length, "area")} ${near.length === 1 ? "lies" : "lie"} within ${of} of a break (ticks).`;
+}
+
+/** The words and sums of the classes between breaks that nobody has kept yet. */
+function bandsNow(areas: Areas, breaks: readonly number[], apart: boolean, places: number, scale: number) {
+  const found = Array.from({ length: breaks.length - 1 }, () => ({
+    areas: 0,
+    denominator: 0,
+    low: Number.POSITIVE_INFINITY,
+    high: Number.NEGATIVE_INFINITY,
+  }));
+  for (let i = 0; i < areas.value.length; i++) {
+    const value = areas.value[i];
+    const band = found[classOf(value, breaks, apart)];
+    if (!band) continue;
+    band.areas++;
+    if (!Number.isNaN(areas.denominator[i])) band.denominator += areas.denominator[i];
+    band.low = Math.min(band.low, value);
+    band.high = Math.max(band.high, value);
+  }
+  const written = (v: number) =>
+    (v / scale).toLocaleString("en", { minimumFractionDigits: places, maximumFractionDigits: places });
+  return found.map(({ areas: n, denominator, low, high }) => {
+    const [a, b] = [written(low), written(high)];
+    return { areas: n, denominator, text: n === 0 ? "" : a === b ? a : `${a} to ${b}` };
+  });
+}

@@ -1,0 +1,30 @@
+/** What the rail's parts have in common. */
+import { useMemo } from "react";
+import type { Areas } from "../api/bulk";
+import { useParts } from "../state/store";
+import { unit } from "../unit";
+import { axesFor, fittingAxis } from "./axes";
+
+export const DOTS_WIDTH = 80;
+export const ROW = 19 * unit;
+/** Swatch, range, areas, what they are divided by. */
+export const COLUMNS = "14px minmax(0, 1fr) 2.3rem 4.5rem";
+export const LISTED = "14px minmax(0, 1fr) 2.6rem 4.4rem";
+
+/** The areas whose value has a place on the axis, and their values, ascending. */
+export function useOnAxis(areas: Areas, apart: boolean) {
+  return useMemo(() => {
+    const numbered = Array.from(areas.value.keys()).filter((i) => {
+      const v = areas.value[i];
+      return !Number.isNaN(v) && !(apart && v === 0);
+    });
+    const order = numbered.sort((a, b) => areas.value[a] - areas.value[b]);
+    return { order, values: order.map((i) => areas.value[i]) };
+  }, [areas, apart]);
+}
+
+export function useAxis(values: readonly number[]) {
+  const { axis: chosen } = useParts("axis");
+  const axes = axesFor(values);
+  return { axes, axis: chosen && axes.includes(chosen) ? chosen : fittingAxis(values) };
+}

@@ -1,0 +1,50 @@
+/** Which way round colours go, and whether they turn at a middle. */
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import { useState } from "react";
+import type { View } from "../../api/client";
+import { Field, Pick } from "../../parts/Fields";
+import { mappedColours } from "../../plan/mapped";
+import type { Colours } from "../../plan/types";
+import type { Save } from "../../state/queries";
+
+export function Sides({ view, save, ramps }: { view: View; save: Save; ramps: readonly Colours["ramp"][] }) {
+  const now = mappedColours(view.plan);
+  const put = (part: Partial<Colours>) =>
+    save((plan) => {
+      Object.assign(mappedColours(plan), part);
+    });
+  return (
+    <>
+      {now.below === null && (
+        <FormControlLabel
+          label="dark for little, light for much"
+          control={
+            <Checkbox size="small" checked={now.reversed} onChange={(_, reversed) => put({ reversed })} />
+          }
+        />
+      )}
+      <Pick
+        label="Below a middle"
+        value={now.below ?? ""}
+        options={[
+          ["", "the same colours"] as const,
+          ...ramps.filter((r) => r !== now.ramp).map((r) => [r, r] as const),
+        ]}
+        onChange={(below) => put(below ? { below, reversed: false } : { below: null, middle: null })}
+      />
+      {now.below !== null && <Middle key={String(now.middle)} middle={now.middle} put={put} />}
+    </>
+  );
+}
+
+function Middle({ middle, put }: { middle: number | null; put: (part: Partial<Colours>) => void }) {
+  const [text, setText] = useState(middle === null ? "" : String(middle));
+  const leave = () => {
+    const value = text.trim() === "" ? null : Number(text);
+    if (value !== middle && (value === null || Number.isFinite(value))) put({ middle: value });
+  };
+  return (
+    <Field label="The middle" value={text} placeholder="the median" onChange={setText} onLeave={leave} />
+  );
+}

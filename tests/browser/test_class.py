@@ -1,0 +1,125 @@
+"""The break rail is worked with: every change says which areas change class, and none is lost."""
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from .conftest import wait_for_still
+from .test_slice import areas_of, opened, study  # noqa: F401  fixtures
+
+
+def inner(application, study) -> list[float]:  # noqa: F811
+    head = application.ask(f"api/studies/{study['id']}")["head_id"]
+    return application.ask(f"api/studies/{study['id']}/plans/{head}/view")["ledger"]["breaks"][1:-1]
+
+
+def versions(application, study) -> int:  # noqa: F811
+    return len(application.ask(f"api/studies/{study['id']}/plans")["versions"])
+
+
+def classes(application, study) -> dict[str, int | None]:  # noqa: F811
+    return {a["identifier"]: a["class"] for a in areas_of(application, study)}
+
+
+def strip(page: Page):
+    return page.get_by_test_id("ruling")
+
+
+def test_a_break_is_dragged_typed_stepped_taken_out_and_ruled_and_all_of_it_taken_back(opened, application, study):  # noqa: F811
+    before, at_first, saved = classes(application, study), inner(application, study), versions(application, study)
+    line = opened.get_by_role("slider", name="Break 2 of 4")
+    box = line.bounding_box()
+    x, y = box["x"] + 220, box["y"] + box["height"] / 2
+    opened.mouse.move(x, y)
+    opened.mouse.down()
+    opened.mouse.move(x, y - 24, steps=6)
+    moving = strip(opened).inner_text()
+    changed = int(re.match(r"(\d+) areas? changes? class: ", moving)[1])
+    assert classes(application, study) == before, "nothing is kept while it is held"
+    opened.mouse.up()
+    expect(opened.locator('[data-figure="class"]')).to_have_text("5, by hand")
+    wait_for_still(opened)
+    after = classes(application, study)
+    assert sum(after[a] != before[a] for a in before) == changed > 0
+    assert versions(application, study) == saved + 1, "one version for one move"
+    assert [b for i, b in enumerate(inner(application, study)) if i != 1] == [
+        b for i, b in enumerate(at_first) if i != 1
+    ]
+
+    # Typed, within its neighbours only.
+    rail = opened.get_by_label("Break rail")
+    figure = rail.get_by_title("Type another figure").nth(1)
+    figure.click()
+    field = opened.get_by_label("Figure of break 2")
+    field.fill("999999")
+    field.press("Enter")
+    expect(strip(opened)).to_contain_text("This break stands between")
+    field.fill("160.5")
+    field.press("Enter")
+    expect(opened.get_by_role("slider", name="Break 2 of 4")).to_have_attribute("aria-valuenow", "160.5")
+    assert inner(application, study)[1] == 160.5
+
+    # By keyboard to where the next area changes class.
+    values = sorted(a["value"] for a in areas_of(application, study) if a["value"] is not None)
+    line = opened.get_by_role("slider", name="Break 2 of 4")
+    line.focus()
+    line.press("ArrowUp")
+    expect(strip(opened)).to_contain_text("1 area changes class")
+    expect(strip(opened)).to_contain_text("take the last step back")
+    assert inner(application, study)[1] == min(v for v in values if v > 160.5)
+
+    # Simplest figures move no area.
+    grouped = classes(application, study)
+    strip(opened).get_by_role("button", name="simplest figures").click()
+    expect(strip(opened).get_by_role("button", name="simplest figures")).to_have_count(0)
+    wait_for_still(opened)
+    assert classes(application, study) == grouped
+    assert all(b == round(b, 1) for b in inner(application, study))
+
+    # One taken out, one ruled.
+    opened.get_by_role("slider", name="Break 1 of 4").press("Delete")
+    expect(opened.get_by_role("slider", name="Break 1 of 3")).to_have_count(1)
+    expect(opened.locator('[data-figure="class"]')).to_have_text("4, by hand")
+    opened.get_by_role("slider", name="Break 3 of 3").press("Insert")
+    expect(opened.get_by_role("slider", name="Break 4 of 4")).to_have_count(1)
+    expect(opened.locator('[data-figure="class"]')).to_have_text("5, by hand")
+
+    # Back, step by step, and all at once.
+    strip(opened).get_by_role("button", name="take the last step back").click()
+    expect(opened.locator('[data-figure="class"]')).to_have_text("4, by hand")
+    strip(opened).get_by_role("button", name="back to quantile").click()
+    expect(opened.locator('[data-figure="class"]')).to_have_text("5, quantile")
+    wait_for_still(opened)
+    assert classes(application, study) == before
+    expect(strip(opened).get_by_role("button", name="take the last step back")).to_have_count(0)
+
+
+def test_every_way_of_classing_is_offered_by_its_question_and_none_loses_an_area(opened, application, study):  # noqa: F811
+    opened.keyboard.press("4")
+    sheet = opened.get_by_label("class sheet")
+    known = sum(a["value"] is not None for a in areas_of(application, study))
+    head = opened.locator('[data-figure="class"]')
+    for way, how, says in (
+        ("where the gaps fall", None, "natural breaks"),
+        ("the same width", None, "equal intervals"),
+        ("the same width", "round_numbers", "round numbers"),
+        ("the same width", "every", "every"),
+        ("growing widths", None, "geometric progression"),
+        ("growing widths", "head_tail", "head and tail"),
+        ("distance from the middle", None, "standard deviations"),
+        ("the same number in each", None, "quantile"),
+    ):
+        sheet.get_by_role("radio", name=way).click()
+        if how:
+            sheet.get_by_label("How", exact=True).select_option(how)
+        expect(head).to_contain_text(says)
+        wait_for_still(opened)
+        placed = [a["class"] for a in areas_of(application, study) if a["value"] is not None]
+        assert len(placed) == known
+        assert all(c is not None and c >= 0 for c in placed), way
+    sheet.get_by_label("Each area counts").select_option("under")
+    expect(head).to_contain_text("quantile by what is divided by")
+    wait_for_still(opened)
+    rail = opened.get_by_label("Break rail").locator("[data-band]").all_inner_texts()
+    residents = [int(text.split("\n")[-1].replace(",", "")) for text in rail]
+    assert max(residents) < 1.5 * min(residents), "about as many residents in each class"
