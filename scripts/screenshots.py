@@ -31,6 +31,19 @@ def choose(page: Page, key: str, radio: str) -> None:
     page.wait_for_timeout(1200)
 
 
+def _held(page: Page) -> None:
+    """A break while it is moved."""
+    line = page.get_by_role("slider").nth(1).bounding_box()
+    assert line is not None
+    x, y = line["x"] + 220, line["y"] + line["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x, y - 22, steps=5)
+    shoot(page, "classes")
+    page.keyboard.press("Escape")
+    page.mouse.up()
+
+
 def _bring_in(page: Page, demo: Path) -> None:
     """A study of one's own: its first page, a file looked into, and the filter."""
     page.get_by_role("button", name="▾").click()
@@ -201,9 +214,9 @@ def main() -> None:
             shoot(page, "set-aside")
             page.keyboard.press("Escape")
             page.keyboard.press("Escape")
-            choose(page, "4", "natural breaks")
-            shoot(page, "classes")
+            choose(page, "4", "where the gaps fall")
             page.keyboard.press("Escape")
+            _held(page)
             _place(page)
             page.keyboard.press("3")
             page.locator('[data-slot="under"]').click()
