@@ -13,6 +13,7 @@ import { Help } from "./Help";
 import { MapPane } from "./map/MapPane";
 import { Rail } from "./rail/Rail";
 import { RowsDrawer } from "./rows/RowsDrawer";
+import { Compare } from "./stages/class/Compare";
 import { BringIn } from "./stages/gather/BringIn";
 import { DropAnywhere } from "./stages/gather/ChooseFiles";
 import { Sheet } from "./stages/Sheet";
@@ -59,7 +60,14 @@ interface PageProps {
 
 function StudyPage({ study, studies, failure, retry }: PageProps) {
   const asked = useView(study);
-  const { sheet, selected, pinned, level, set } = useParts("sheet", "selected", "pinned", "level", "set");
+  const { sheet, selected, pinned, level, comparing, set } = useParts(
+    "sheet",
+    "selected",
+    "pinned",
+    "level",
+    "comparing",
+    "set",
+  );
   const view = asked.data;
   const { shown, error: bulkError, again: askAgain } = useOutcome(study, view, level);
   useKeys();
@@ -100,6 +108,9 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
           {shown && <MapPane study={study} view={shown.view} areas={shown.areas} shapes={shown.shapes} />}
           {!shown && view?.fault && <FaultPane study={study} fault={view.fault} />}
           {!shown && !view?.fault && !error && <WorkingItOut study={study} />}
+          {shown && comparing && !shown.areas.words.length && (
+            <Compare study={study} view={shown.view} areas={shown.areas} shapes={shown.shapes} />
+          )}
           {!pinned && open}
           {shown && selected !== null && selected < shown.areas.name.length && (
             <AreaCard study={study} view={shown.view} areas={shown.areas} area={selected} />
@@ -193,7 +204,7 @@ function useKeys() {
         event.altKey
       )
         return;
-      const { sheet, rows, selected, help, outline, correcting } = useDoing.getState();
+      const { sheet, rows, selected, help, outline, correcting, comparing } = useDoing.getState();
       if (useIncoming.getState().open) return;
       if (event.target instanceof HTMLSelectElement || event.target instanceof HTMLTextAreaElement) return;
       const stage = STAGES[Number(event.key) - 1];
@@ -205,6 +216,7 @@ function useKeys() {
         else if (outline) set({ outline: null });
         else if (correcting) set({ correcting: null });
         else if (sheet) set({ sheet: null });
+        else if (comparing) set({ comparing: false });
         else if (selected !== null) set({ selected: null });
         else if (rows) set({ rows: null });
       }

@@ -14,3 +14,9 @@ export function figure(v: number): string {
 export function plural(n: number, one: string, many = `${one}s`): string {
   return `${whole(n)} ${n === 1 ? one : many}`;
 }
+
+/** A share of one in whole hundredths; nearly all is not all. */
+export function percent(part: number | null): string {
+  if (part === null) return "–";
+  return part < 1 && part >= 0.99 ? "99 %" : `${(100 * part).toFixed(0)} %`;
+}

@@ -123,3 +123,35 @@ def test_every_way_of_classing_is_offered_by_its_question_and_none_loses_an_area
     rail = opened.get_by_label("Break rail").locator("[data-band]").all_inner_texts()
     residents = [int(text.split("\n")[-1].replace(",", "")) for text in rail]
     assert max(residents) < 1.5 * min(residents), "about as many residents in each class"
+
+
+def test_ways_of_classing_are_compared_as_small_maps_and_one_is_chosen_by_a_click(opened, application, study):  # noqa: F811
+    saved = versions(application, study)
+    before = classes(application, study)
+    opened.keyboard.press("4")
+    opened.get_by_role("button", name="Compare ways of classing").click()
+    page = opened.get_by_label("Other ways of classing")
+    expect(page.locator('[data-drawn="12"]')).to_have_count(1)
+    expect(page.get_by_role("button", pressed=True).filter(has_text="as it is now")).to_have_count(1)
+    # Each map is drawn, and those that class otherwise look otherwise.
+    pictures = page.locator("canvas").evaluate_all("all => all.map(c => c.toDataURL())")
+    assert len(set(pictures)) == 12
+    card = page.locator('[data-way="natural breaks 5"]')
+    told = re.search(r"fit (\d+) %.*?(\d+) change", card.inner_text(), re.S)
+    card.click()
+    expect(card).to_contain_text("as it is now")
+    expect(card).to_contain_text("0 change")
+    after = classes(application, study)
+    assert sum(after[a] != before[a] for a in before) == int(told[2]) > 0
+    head = application.ask(f"api/studies/{study['id']}")["head_id"]
+    view = application.ask(f"api/studies/{study['id']}/plans/{head}/view")
+    assert f"{100 * view['ledger']['fit']:.0f}" == told[1]
+    assert view["method"] == "natural breaks"
+    assert versions(application, study) == saved + 1
+
+    # One way cannot be made: it says why, and cannot be chosen.
+    page.get_by_label("Classes", exact=True).get_by_role("button", name="9").click()
+    page.get_by_role("button", name="quantile by residents", exact=True).click()
+    expect(page.locator('[data-drawn="20"]')).to_have_count(1)
+    opened.keyboard.press("Escape")
+    expect(page).to_have_count(0)

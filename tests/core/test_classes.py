@@ -1,6 +1,7 @@
 """Classes: natural breaks against brute force, quantiles, and who belongs where."""
 
 import json
+import math
 from fractions import Fraction
 from pathlib import Path
 
@@ -19,7 +20,9 @@ from steady_tally.core.classes.breaks import (
     goodness_of_variance_fit,
 )
 from steady_tally.core.classes.equal_intervals import equal_intervals
+from steady_tally.core.classes.kind import Classable
 from steady_tally.core.classes.natural_breaks import natural_breaks
+from steady_tally.core.classes.quality import quality
 from steady_tally.core.classes.quantile import quantile_breaks
 from steady_tally.core.show.bands import bands, fitting_scale
 
@@ -169,3 +172,28 @@ def test_the_words_of_classes_are_short_whatever_the_size_of_the_figures(values,
         places = len(band.text.split(" to ")[0].partition(".")[2])
         assert low == pytest.approx(mine.min(), abs=0.51 * 10.0**-places)
         assert high == pytest.approx(mine.max(), abs=0.51 * 10.0**-places)
+
+
+@given(st.lists(st.floats(-1e6, 1e6), min_size=1, max_size=40), st.integers(1, 6), st.integers(0, 2**31))
+def test_quality_is_what_the_classes_hold_reckoned_one_by_one(values, count, seed):
+    rng = np.random.default_rng(seed)
+    n = len(values)
+    of = Classable(np.array(values), rng.integers(0, 4, n) * 1.0, 1.0 + rng.random(n), np.arange(n), None)
+    breaks = quantile_breaks(of.values, count)
+    own = assign(of.values, breaks)
+    good = quality(of, breaks, own)
+    classes = range(len(breaks) - 1)
+    members = [[v for v, c in zip(values, own, strict=True) if c == k] for k in classes]
+    spreads = [max(m) - min(m) if m else -1.0 for m in members]
+    assert good.widest == max(spreads, default=0.0)
+    assert spreads[good.widest_class] == good.widest
+    for found, weights in ((good.areas, np.ones(n)), (good.under, of.weights), (good.ground, of.ground)):
+        parts = [math.fsum(weights[own == k]) for k in classes]
+        if len(parts) < 2 or sum(parts) == 0.0:
+            assert math.isnan(found)
+            continue
+        entropy = -math.fsum(p / sum(parts) * math.log(p / sum(parts)) for p in parts if p)
+        assert found == pytest.approx(entropy / math.log(len(parts)), abs=1e-12)
+        if len(set(parts)) == 1:
+            assert found == pytest.approx(1.0)
+    assert good.fit == pytest.approx(goodness_of_variance_fit(of.values, breaks), nan_ok=True)

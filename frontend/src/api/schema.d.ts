@@ -619,6 +619,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/plans/{version}/classes/compared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What other ways of classing the mapped measure would come to */
+        post: operations["classes_compared_studies__uuid_study_id__plans__uuid_version__classes_compared_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/plans/{version}/ledger": {
         parameters: {
             query?: never;
@@ -2882,8 +2899,22 @@ export interface components {
              * @description How many further words the last class has together.
              */
             others: number;
-            /** Fit */
+            /**
+             * Fit
+             * @description Goodness of variance fit, 0 to 1.
+             */
             fit: number | null;
+            evenness: components["schemas"]["Evenness"];
+            /**
+             * Widest
+             * @description The greatest distance between two values of one class.
+             */
+            widest: number | null;
+            /**
+             * Widest Class
+             * @description In which class that is, 1 = lowest.
+             */
+            widest_class: number | null;
             /** Notes */
             notes: string[];
             /**
@@ -2920,6 +2951,21 @@ export interface components {
             /** Says */
             says: string;
             mend: components["schemas"]["MendView"] | null;
+        };
+        /**
+         * Evenness
+         * @description How evenly the classes share what is mapped: 1 where each has the same; null where that is not known.
+         */
+        Evenness: {
+            /** Areas */
+            areas: number | null;
+            /**
+             * Under
+             * @description What areas are divided by.
+             */
+            under: number | null;
+            /** Ground */
+            ground: number | null;
         };
         /**
          * Fault
@@ -4128,6 +4174,41 @@ export interface components {
              */
             area: number | null;
         };
+        /** WaysView */
+        WaysView: {
+            /**
+             * Ways
+             * @description In the order asked for.
+             */
+            ways: components["schemas"]["WayView"][];
+        };
+        /**
+         * WayView
+         * @description What one way of classing comes to for the mapped measure.
+         */
+        WayView: {
+            /** Breaks */
+            breaks: number[];
+            /** Colours */
+            colours: string[];
+            /** Fit */
+            fit: number | null;
+            evenness: components["schemas"]["Evenness"];
+            /** Widest */
+            widest: number | null;
+            /** Widest Class */
+            widest_class: number | null;
+            /**
+             * Refusal
+             * @description Why these classes cannot be made; empty where they can.
+             */
+            refusal: string;
+        };
+        /** Ways */
+        Ways: {
+            /** Ways */
+            ways: (components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"] | components["schemas"]["RoundNumbers"] | components["schemas"]["Every"] | components["schemas"]["Geometric"] | components["schemas"]["HeadTail"] | components["schemas"]["Deviations"] | components["schemas"]["ByHand"])[];
+        };
         /** LedgerView */
         LedgerView: {
             /** Stages */
@@ -4159,8 +4240,22 @@ export interface components {
              * @description How many further words the last class has together.
              */
             others: number;
-            /** Fit */
+            /**
+             * Fit
+             * @description Goodness of variance fit, 0 to 1.
+             */
             fit: number | null;
+            evenness: components["schemas"]["Evenness"];
+            /**
+             * Widest
+             * @description The greatest distance between two values of one class.
+             */
+            widest: number | null;
+            /**
+             * Widest Class
+             * @description In which class that is, 1 = lowest.
+             */
+            widest_class: number | null;
             /** Notes */
             notes: string[];
             /**
@@ -5886,6 +5981,51 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FormulaView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    classes_compared_studies__uuid_study_id__plans__uuid_version__classes_compared_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Ways"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaysView"];
                 };
             };
             /** @description Not Found */

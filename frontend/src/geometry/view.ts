@@ -21,8 +21,8 @@ export function fitted(
   width: number,
   height: number,
   free = { left: 0, top: 0, right: 0, bottom: 0 },
+  margin = 18,
 ): View {
-  const margin = 18;
   const wide = Math.max(width - free.left - free.right - 2 * margin, 40);
   const tall = Math.max(height - free.top - free.bottom - 2 * margin, 40);
   const scale = Math.min(wide / (box.right - box.left), tall / (box.top - box.bottom));

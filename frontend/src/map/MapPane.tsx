@@ -110,7 +110,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
     // The pointer's area is painted without rendering anything.
     return useDoing.subscribe((now, before) => {
       const same = now.hovered === before.hovered && now.selected === before.selected;
-      if (!same || now.changing !== before.changing) draw(now);
+      if (!same || now.drafted !== before.drafted) draw(now);
     });
   }, [view, size, look, boxes, shapes, shown, grids, references, over, painter]);
 
@@ -242,7 +242,8 @@ function summary(outcome: Outcome): string {
 /** More areas that would change class are not outlined one by one. */
 const MOST_MARKED = 300;
 
-function markedIn({ hovered, selected, changing }: Doing): number[] {
+function markedIn({ hovered, selected, drafted }: Doing): number[] {
+  const changing = drafted && !drafted.kept ? drafted.changing : [];
   return [
     ...new Set([hovered, selected, ...changing.slice(0, MOST_MARKED)].filter((a): a is number => a !== null)),
   ];

@@ -12,6 +12,7 @@ import { BEYOND, HATCH, INK, NO_VALUE, PAPER, RULE, WATER, ZERO } from "../theme
 import { type Look, packed } from "./paint";
 
 const LINED_FROM_PIXELS = 90;
+const HAIRLINE = "#FBF9F3";
 
 /** What is in none of the classes. */
 const APART: Record<number, number> = {
@@ -21,6 +22,56 @@ const APART: Record<number, number> = {
   [ABOVE_ALL]: packed(BEYOND),
 };
 
+type Coloured = Pick<Look, "colour" | "hatched" | "doubtful">;
+
+/** Each area in the colour of its class, hatched where it has no value, dotted where it is in doubt. */
+export function coloured(
+  outcome: Outcome,
+  areas: Areas,
+  classAt: (value: number) => number,
+  colours: readonly string[],
+): Coloured {
+  const bands = colours.map(packed);
+  const colour = new Uint32Array(areas.value.length);
+  const hatched = new Uint8Array(areas.value.length);
+  const doubtful = areas.unreliable.slice();
+  for (let i = 0; i < colour.length; i++) {
+    const c = classAt(areas.value[i]);
+    colour[i] = bands[c] ?? APART[c];
+    hatched[i] = c === NO_CLASS ? 1 : 0;
+    if (isHidden(outcome, areas, i)) {
+      colour[i] = packed(WATER);
+      doubtful[i] = 0;
+    }
+  }
+  return { colour, hatched, doubtful };
+}
+
+/** Only drawing: an area without events keeps its figure, its class and its row. */
+function isHidden(outcome: Outcome, areas: Areas, i: number): boolean {
+  return outcome.plan.show.hide_empty && areas.state[i] === 0 && areas.events[i] === 0;
+}
+
+/** Nothing but the outlines, for what is drawn over them. */
+function blank(areas: Areas): Coloured {
+  return {
+    colour: new Uint32Array(areas.value.length).fill(packed(PAPER)),
+    hatched: new Uint8Array(areas.value.length),
+    doubtful: areas.unreliable,
+  };
+}
+
+/** The colours of a look that are the same for all areas, and which areas are large enough for a hairline. */
+export function drawnWith(areas: Areas, scale: number, plain = false): Omit<Look, "marked" | keyof Coloured> {
+  return {
+    background: packed(WATER),
+    hairline: packed(plain ? RULE : HAIRLINE),
+    ink: packed(INK),
+    hatch: packed(HATCH),
+    lined: Uint8Array.from(areas.areaKm2, (km2) => (km2 * 1e6 * scale * scale > LINED_FROM_PIXELS ? 1 : 0)),
+  };
+}
+
 export function useLook(
   outcome: Outcome,
   areas: Areas,
@@ -28,39 +79,25 @@ export function useLook(
   plain: boolean,
 ): Omit<Look, "marked"> {
   const { drafted } = useParts("drafted");
-  const inner = drafted?.key === outcome.keys.classed ? drafted.inner : null;
-  const colours = useMemo(() => {
+  const draft = drafted?.key === outcome.keys.classed ? drafted : null;
+  const kept = useMemo(() => {
+    if (plain) return blank(areas);
     const apart = mappedClasses(outcome.plan).zero === "apart";
-    // Only drawing: an area without events keeps its figure, its class and its row.
-    const hide = outcome.plan.show.hide_empty && !plain;
-    const hidden = (i: number) => hide && areas.state[i] === 0 && areas.events[i] === 0;
-    const breaks = inner && withEnds(outcome.ledger.breaks, inner);
+    const colours = outcome.bands.map((b) => b.colour);
+    return coloured(outcome, areas, (value) => classIn(outcome, value, apart), colours);
+  }, [outcome, areas, plain]);
+  // While a break is moved, only the areas that change class have another colour.
+  const colours = useMemo(() => {
+    if (!draft || plain) return kept;
+    const breaks = withEnds(outcome.ledger.breaks, draft.inner);
     const bands = outcome.bands.map((b) => packed(b.colour));
-    const colour = new Uint32Array(areas.value.length);
-    const hatched = new Uint8Array(areas.value.length);
-    for (let i = 0; i < colour.length; i++) {
-      const c = breaks ? classOf(areas.value[i], breaks, apart) : classIn(outcome, areas.value[i], apart);
-      colour[i] = plain ? packed(PAPER) : (bands[c] ?? APART[c]);
-      hatched[i] = c === NO_CLASS && !plain ? 1 : 0;
-      if (hidden(i)) colour[i] = packed(WATER);
-    }
-    const doubtful = areas.unreliable.map((flag, i) => (hidden(i) ? 0 : flag));
-    return { colour, hatched, doubtful };
-  }, [outcome, areas, plain, inner]);
+    const colour = kept.colour.slice();
+    for (const i of draft.changing)
+      if (!isHidden(outcome, areas, i))
+        colour[i] = bands[classOf(areas.value[i], breaks, false)] ?? colour[i];
+    return { ...kept, colour };
+  }, [kept, draft, outcome, areas, plain]);
   const scale = view?.scale ?? 0;
-  const lined = useMemo(
-    () => Uint8Array.from(areas.areaKm2, (km2) => (km2 * 1e6 * scale * scale > LINED_FROM_PIXELS ? 1 : 0)),
-    [areas, scale],
-  );
-  return useMemo(
-    () => ({
-      ...colours,
-      background: packed(WATER),
-      hairline: packed(plain ? RULE : "#FBF9F3"),
-      ink: packed(INK),
-      hatch: packed(HATCH),
-      lined,
-    }),
-    [colours, lined, plain],
-  );
+  const drawn = useMemo(() => drawnWith(areas, scale, plain), [areas, scale, plain]);
+  return useMemo(() => ({ ...colours, ...drawn }), [colours, drawn]);
 }

@@ -24,6 +24,18 @@ export interface Painter {
   point(x: number, y: number, chosen?: boolean): void;
 }
 
+/** A worker that paints. */
+export function painterWorker(): Worker {
+  return new Worker(new URL("./worker.ts", import.meta.url), { type: "module" });
+}
+
+/** Shapes as the worker takes them. */
+export function drawnShapes(shapes: Shapes): ToWorker {
+  return shapes.kind === "zones"
+    ? { kind: "zones", rings: shapes.rings, insets: shapes.insets }
+    : { ...shapes, kind: "cells" };
+}
+
 /** The worker and its canvas. One frame is asked for at a time; meanwhile the last bitmap is moved. */
 export function usePainter(
   frame: React.RefObject<HTMLDivElement | null>,
@@ -44,7 +56,7 @@ export function usePainter(
       transformOrigin: "0 0",
     });
     frame.current!.append(canvas);
-    const worker = new Worker(new URL("./worker.ts", import.meta.url), { type: "module" });
+    const worker = painterWorker();
     const send = (message: ToWorker, transfer: Transferable[] = []) => worker.postMessage(message, transfer);
     const offscreen = canvas.transferControlToOffscreen();
     send({ kind: "canvas", canvas: offscreen }, [offscreen]);
@@ -86,6 +98,7 @@ export function usePainter(
         told.current(data.area < 0 ? null : data.area, data.chosen);
         return;
       }
+      if (data.kind !== "painted") return;
       canvas.dataset.still = String(data.still && !next);
       canvas.dataset.painted = String(data.frame);
       busy = false;
@@ -94,12 +107,7 @@ export function usePainter(
       if (next) ask(next.still);
     };
     api.current = {
-      shapes: (shapes) =>
-        send(
-          shapes.kind === "zones"
-            ? { kind: "zones", rings: shapes.rings, insets: shapes.insets }
-            : { ...shapes, kind: "cells" },
-        ),
+      shapes: (shapes) => send(drawnShapes(shapes)),
       lines: (lines) => send({ kind: "lines", lines }),
       dots: (dots) => send({ kind: "dots", dots }),
       grids: (grids) => send({ kind: "grids", grids }),

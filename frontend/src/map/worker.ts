@@ -50,11 +50,29 @@ export type ToWorker =
       insets: readonly InsetBox[];
       still: boolean;
     }
-  | { kind: "point"; x: number; y: number; chosen: boolean };
+  | { kind: "point"; x: number; y: number; chosen: boolean }
+  | ({ kind: "small"; request: number } & SmallMaps);
+
+/** Several small maps of the same areas, each with its own look. */
+export interface SmallMaps {
+  view: View;
+  width: number;
+  height: number;
+  ratio: number;
+  insets: readonly InsetBox[];
+  looks: readonly Look[];
+}
 
 export type FromWorker =
   | { kind: "painted"; frame: number; view: View; ms: number; still: boolean }
-  | { kind: "area"; area: number; chosen: boolean };
+  | { kind: "area"; area: number; chosen: boolean }
+  | {
+      kind: "small";
+      request: number;
+      width: number;
+      height: number;
+      pictures: Uint8ClampedArray<ArrayBuffer>[];
+    };
 
 /** Pixels across, below which the cells of a grid that is tried out are not drawn. */
 const FINEST_CELL = 4;
@@ -87,6 +105,7 @@ self.onmessage = ({ data }: MessageEvent<ToWorker>) => {
   else if (data.kind === "grids") {
     grids = data.grids.map((g) => ({ cells: cellTable(g.column, g.row, null, g.lattice), colour: g.colour }));
   } else if (data.kind === "frame") frame(data);
+  else if (data.kind === "small") small(data);
   else {
     const at = shape.fine * shape.ratio;
     const [x, y] = [Math.floor(data.x * at), Math.floor(data.y * at)];
@@ -113,17 +132,9 @@ function frame(asked: Extract<ToWorker, { kind: "frame" }>): void {
   const [width, height] = [screen.width * fine, screen.height * fine];
   const view = { ...asked.view, scale: asked.view.scale * ratio * fine };
   // The same areas at the same pixels need only new colours.
-  const parts = asked.insets.flatMap((box, i) => (insets[i] ? [partOf(box, insets[i], ratio * fine)] : []));
-  const wanted = JSON.stringify([view, width, height, parts.map(({ rings: _, ...p }) => p)]);
-  if (wanted !== painted) {
-    if (ids.length !== width * height) ids = new Int32Array(width * height);
-    if (zones) fillZones(zones, view, width, height, ids);
-    else if (cells) fillCells(cells, view, width, height, ids);
-    else ids.fill(-1);
-    for (const part of parts) fillPart(part, width, height);
-    painted = wanted;
-    shape = { width, height, fine, ratio };
-  }
+  const parts = partsOf(asked.insets, ratio * fine);
+  fill(view, width, height, parts);
+  shape = { width, height, fine, ratio };
   const image = new ImageData(screen.width, screen.height);
   const out = new Uint32Array(image.data.buffer);
   const large = fine === 1 ? out : new Uint32Array(width * height);
@@ -152,6 +163,40 @@ function frame(asked: Extract<ToWorker, { kind: "frame" }>): void {
   });
 }
 
+/** Which area is at each pixel, where that is not known from the frame before. */
+function fill(view: View, width: number, height: number, parts: readonly Part[]): void {
+  const wanted = JSON.stringify([view, width, height, parts.map(({ rings: _, ...p }) => p)]);
+  if (wanted === painted) return;
+  if (ids.length !== width * height) ids = new Int32Array(width * height);
+  if (zones) fillZones(zones, view, width, height, ids);
+  else if (cells) fillCells(cells, view, width, height, ids);
+  else ids.fill(-1);
+  for (const part of parts) fillPart(part, width, height);
+  painted = wanted;
+}
+
+/** The areas are looked for once; then each map is only other colours. */
+function small(asked: Extract<ToWorker, { kind: "small" }>): void {
+  const fine = 2;
+  const scale = asked.ratio * fine;
+  const [width, height] = [Math.round(asked.width * asked.ratio), Math.round(asked.height * asked.ratio)];
+  fill(
+    { ...asked.view, scale: asked.view.scale * scale },
+    width * fine,
+    height * fine,
+    partsOf(asked.insets, scale),
+  );
+  const large = new Uint32Array(width * fine * height * fine);
+  const pictures = asked.looks.map((look) => {
+    const picture = new Uint8ClampedArray(4 * width * height);
+    paint(ids, width * fine, height * fine, look, large, fine);
+    shrink(large, width * fine, height * fine, fine, new Uint32Array(picture.buffer));
+    return picture;
+  });
+  const answer: FromWorker = { kind: "small", request: asked.request, width, height, pictures };
+  self.postMessage(answer, { transfer: pictures.map((p) => p.buffer) });
+}
+
 interface Part {
   left: number;
   top: number;
@@ -160,6 +205,10 @@ interface Part {
   view: View;
   rings: Rings | null;
   own: boolean;
+}
+
+function partsOf(boxes: readonly InsetBox[], scale: number): Part[] {
+  return boxes.flatMap((box, i) => (insets[i] ? [partOf(box, insets[i], scale)] : []));
 }
 
 /** An inset's box in pixels of the buffer. */

@@ -2,14 +2,16 @@ import { describe, expect, it } from "vitest";
 import { classOf } from "./classes";
 import {
   changing,
+  classesNow,
+  leaving,
   moved,
   nearTies,
   nextStop,
-  reaching,
   roundStop,
   ruled,
   ruleText,
   simplest,
+  withEnds,
 } from "./ruling";
 
 /** The same random cases at each run: values in order, and breaks among them. */
@@ -44,6 +46,8 @@ function cases(count: number): { ordered: number[]; inner: number[]; to: number;
   }).filter((c) => c.ordered[0] < c.ordered[c.ordered.length - 1]);
 }
 
+const reaching = (inner: readonly number[], ordered: readonly number[]) =>
+  withEnds([ordered[0], ordered[ordered.length - 1]], inner);
 const classes = (ordered: number[], inner: number[]) =>
   ordered.map((v) => classOf(v, reaching(inner, ordered), false));
 
@@ -82,7 +86,8 @@ describe("working on breaks", () => {
       if (stop === null) continue;
       stepped++;
       const next = moved(inner, at, stop, ordered);
-      const found = changing(ordered, reaching(inner, ordered), reaching(next, ordered), false);
+      const order = ordered.map((_, i) => i);
+      const found = changing({ values: ordered, order }, reaching(inner, ordered), reaching(next, ordered));
       expect(new Set(found.map((i) => ordered[i])).size).toBe(1);
     }
     expect(stepped).toBeGreaterThan(300);
@@ -90,10 +95,42 @@ describe("working on breaks", () => {
 
   it("finds the areas that one event more or less would move", () => {
     const numerator = [10, 20, 30, 40, 0];
-    const areas = { value: numerator.map((n) => n * 2), numerator };
-    expect(nearTies(areas, [20, 38, 61, 80], true, "event")).toEqual([1, 2]);
-    expect(nearTies(areas, [20, 50, 80], true, "event")).toEqual([]);
-    expect(nearTies(areas, [20, 40.4, 80], true, 0.5)).toEqual([1]);
+    const sorted = { values: [20, 40, 60, 80], order: [0, 1, 2, 3] };
+    expect(nearTies(sorted, numerator, [20, 38, 61, 80], "event")).toEqual([1, 2]);
+    expect(nearTies(sorted, numerator, [20, 50, 80], "event")).toEqual([]);
+    expect(nearTies(sorted, numerator, [20, 40.4, 80], 0.5)).toEqual([1]);
+  });
+
+  it("tells areas by their sorted values as one by one", () => {
+    for (const { ordered, inner, to, n } of cases(1_000)) {
+      const next = n > 2 ? ruled(inner, to) : moved(inner, n % inner.length, to, ordered);
+      const order = ordered.map((_, i) => ordered.length - 1 - i);
+      const [before, after] = [reaching(inner, ordered), reaching(next, ordered)];
+      const [was, is] = [classes(ordered, inner), classes(ordered, next)];
+      const others = order.filter((_, i) => was[i] !== is[i]);
+      expect(changing({ values: ordered, order }, before, after)).toEqual(others);
+      if (before.length === after.length) expect(leaving(ordered, before, after)).toBe(others.length);
+      const reached = ordered.map((_, i) => (i + 1) * 10);
+      classesNow(ordered, reached, after).forEach((c, k) => {
+        const own = ordered.filter((_, i) => is[i] === k);
+        expect([c.areas, c.denominator]).toEqual([own.length, own.length * 10]);
+        if (own.length) expect([c.low, c.high]).toEqual([own[0], own[own.length - 1]]);
+      });
+      const step = (ordered[ordered.length - 1] - ordered[0]) / 20;
+      const above = (v: number) => next.filter((b) => v > b).length;
+      const near = order.filter((_, i) => {
+        const v = ordered[i];
+        return above(v + step) !== above(v) || (v > step && above(v - step) !== above(v));
+      });
+      expect(nearTies({ values: ordered, order }, [], after, step)).toEqual(near);
+    }
+  });
+
+  it("takes classes of another number for those whose areas they share", () => {
+    const values = [1, 2, 3, 4, 5, 6, 7, 8];
+    expect(leaving(values, [1, 4, 8], [1, 2, 4, 8])).toBe(2);
+    expect(leaving(values, [1, 2, 4, 6, 8], [1, 8])).toBe(6);
+    expect(leaving(values, [1, 4, 8], [1, 2, 8])).toBe(2);
   });
 
   it("steps to round figures with Shift, and writes a break's own figure", () => {

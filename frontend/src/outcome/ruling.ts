@@ -1,5 +1,10 @@
 /** Working on breaks: where one can go, which areas change class, and the simplest figures. Knows no React. */
-import { classOf } from "./classes";
+
+/** Values in ascending order, and which area has each. */
+export interface Sorted {
+  values: readonly number[];
+  order: readonly number[];
+}
 
 /** How many values of an ascending list are not above a number. */
 export function upTo(ordered: ArrayLike<number>, value: number): number {
@@ -71,25 +76,80 @@ export function ruled(inner: readonly number[], value: number): number[] {
   return inner.includes(value) ? [...inner] : [...inner, value].sort((a, b) => a - b);
 }
 
-/** The areas that change class, by their positions. */
+/** Where each class ends among the ascending values: how many are in it and those below it. */
+function endsOf(ordered: ArrayLike<number>, breaks: ArrayLike<number>): number[] {
+  const ends: number[] = [];
+  for (let i = 1; i < breaks.length - 1; i++) ends.push(upTo(ordered, breaks[i]));
+  return [...ends, ordered.length];
+}
+
+/** The areas that change class between two sets of breaks that leave none outside. */
 export function changing(
-  values: ArrayLike<number>,
+  { values, order }: Sorted,
   before: ArrayLike<number>,
   after: ArrayLike<number>,
-  zeroApart: boolean,
 ): number[] {
+  const [was, is] = [endsOf(values, before), endsOf(values, after)];
   const found: number[] = [];
-  for (let i = 0; i < values.length; i++)
-    if (classOf(values[i], before, zeroApart) !== classOf(values[i], after, zeroApart)) found.push(i);
+  for (let i = 0, from = 0, own = 0, next = 0; i < values.length; i = from) {
+    while (was[own] <= i) own++;
+    while (is[next] <= i) next++;
+    from = Math.min(was[own], is[next]);
+    if (own !== next) for (let k = i; k < from; k++) found.push(order[k]);
+  }
   return found;
 }
 
-/** Breaks with ends that reach all values, as the server makes them. */
-export function reaching(inner: readonly number[], ordered: ArrayLike<number>): number[] {
-  const n = ordered.length;
-  if (n === 0) return [];
-  const ends = [ordered[0], ordered[n - 1], ...inner];
-  return [Math.min(...ends), ...inner, Math.max(...ends)];
+/**
+ * How many areas leave their class for another, where classes are taken for one another from the lowest to the highest:
+ * the first for the first where there are as many, else so that the most areas stay.
+ */
+export function leaving(
+  values: ArrayLike<number>,
+  before: ArrayLike<number>,
+  after: ArrayLike<number>,
+): number {
+  const [was, is] = [endsOf(values, before), endsOf(values, after)];
+  const shared = (i: number, k: number) =>
+    Math.max(0, Math.min(was[i], is[k]) - Math.max(was[i - 1] ?? 0, is[k - 1] ?? 0));
+  if (was.length === is.length) return values.length - was.reduce((n, _, i) => n + shared(i, i), 0);
+  let stay = new Array<number>(is.length + 1).fill(0);
+  for (let i = 0; i < was.length; i++) {
+    const next = [0];
+    for (let k = 0; k < is.length; k++) next.push(Math.max(next[k], stay[k + 1], stay[k] + shared(i, k)));
+    stay = next;
+  }
+  return values.length - stay[is.length];
+}
+
+export interface ClassNow {
+  areas: number;
+  /** What its areas are divided by, together. */
+  denominator: number;
+  /** Its least and greatest value; NaN where it has none. */
+  low: number;
+  high: number;
+}
+
+/** What each class between breaks holds. `reached` are running sums of what areas are divided by, in their order. */
+export function classesNow(
+  values: ArrayLike<number>,
+  reached: ArrayLike<number>,
+  breaks: ArrayLike<number>,
+): ClassNow[] {
+  let from = 0;
+  return endsOf(values, breaks).map((end) => {
+    const start = from;
+    from = end;
+    const denominator = (reached[end - 1] ?? 0) - (reached[start - 1] ?? 0);
+    const some = end > start;
+    return {
+      areas: end - start,
+      denominator,
+      low: some ? values[start] : Number.NaN,
+      high: some ? values[end - 1] : Number.NaN,
+    };
+  });
 }
 
 /** For every break the simplest number that moves no area: of the fewest figures, and of these the nearest. */
@@ -149,21 +209,22 @@ export function withEnds(breaks: readonly number[], inner: readonly number[]): n
  * figure that is written.
  */
 export function nearTies(
-  areas: { value: ArrayLike<number>; numerator: ArrayLike<number> },
-  breaks: readonly number[],
-  zeroApart: boolean,
+  { values, order }: Sorted,
+  numerator: ArrayLike<number>,
+  breaks: ArrayLike<number>,
   by: "event" | number,
 ): number[] {
   const found: number[] = [];
-  for (let i = 0; i < areas.value.length; i++) {
-    const value = areas.value[i];
-    const own = classOf(value, breaks, zeroApart);
-    if (own < 0) continue;
-    const step = by === "event" ? value / areas.numerator[i] : by;
+  const ends = endsOf(values, breaks);
+  const last = ends.length - 1;
+  for (let i = 0, own = 0; i < values.length; i++) {
+    while (ends[own] <= i) own++;
+    const value = values[i];
+    const step = by === "event" ? value / numerator[order[i]] : by;
     if (!(step > 0)) continue;
-    const inside = (v: number) => Math.min(Math.max(v, breaks[0]), breaks[breaks.length - 1]);
-    const class_ = (v: number) => classOf(inside(v), breaks, false);
-    if (class_(value + step) !== own || (value > step && class_(value - step) !== own)) found.push(i);
+    const above = own < last && value + step > breaks[own + 1];
+    const below = own > 0 && value > step && value - step <= breaks[own];
+    if (above || below) found.push(order[i]);
   }
   return found;
 }

@@ -75,3 +75,28 @@ export function hasCount(now: Classing): boolean {
       return true;
   }
 }
+
+/** The ways of classing that are compared, by the name that the account line gives them. */
+export const COMPARED: { says: string; make: (now: Classing, count: number) => Classing }[] = [
+  { says: "quantile", make: ({ zero }, count) => ({ method: "quantile", count, zero, by: "areas" }) },
+  {
+    says: "natural breaks",
+    make: ({ zero }, count) => ({ method: "natural_breaks", count, zero, by: "areas" }),
+  },
+  { says: "equal intervals", make: ({ zero }, count) => ({ method: "equal_intervals", count, zero }) },
+  { says: "geometric progression", make: ({ zero }, count) => ({ method: "geometric", count, zero }) },
+  { says: "round numbers", make: ({ zero }, count) => ({ method: "round_numbers", count, zero }) },
+  { says: "head and tail", make: ({ zero }, count) => ({ method: "head_tail", count, zero }) },
+  {
+    says: "standard deviations",
+    make: ({ zero }, count) => ({ method: "standard_deviations", count, zero, half: false }),
+  },
+  {
+    says: "quantile by what is divided by",
+    make: ({ zero }, count) => ({ method: "quantile", count, zero, by: "under" }),
+  },
+  {
+    says: "natural breaks by what is divided by",
+    make: ({ zero }, count) => ({ method: "natural_breaks", count, zero, by: "under" }),
+  },
+];

@@ -13,7 +13,7 @@ import type { Areas } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { figure, plural, whole } from "../format";
 import { classOf } from "../outcome/classes";
-import { nearTies, placesIn, ruleText, withEnds } from "../outcome/ruling";
+import { classesNow, nearTies, placesIn, ruleText, withEnds } from "../outcome/ruling";
 import { termOf } from "../outcome/terms";
 import { Link } from "../parts/parts";
 import { RAIL_WIDTH } from "../state/hang";
@@ -23,7 +23,7 @@ import { unit } from "../unit";
 import { axisOf, valueOn } from "./axes";
 import { dotAt, outlineOf, stackDots } from "./dots";
 import { textsAt } from "./labels";
-import { COLUMNS, DOTS_WIDTH, ROW, useAxis, useOnAxis } from "./parts";
+import { COLUMNS, DOTS_WIDTH, nearStep, ROW, useAxis, useOnAxis } from "./parts";
 import { useRuling } from "./useRuling";
 
 const DOT = 5;
@@ -58,7 +58,7 @@ interface Props {
 }
 
 export function Distribution({ study, view, areas, apart }: Props) {
-  const { changing, set } = useParts("changing", "set");
+  const { set } = useParts("set");
   const ref = useRef<HTMLDivElement>(null);
   const [height, setHeight] = useState(300);
   const [typing, setTyping] = useState<number | null>(null);
@@ -68,9 +68,10 @@ export function Distribution({ study, view, areas, apart }: Props) {
     observer.observe(ref.current!);
     return () => observer.disconnect();
   }, []);
-  const { order, values } = useOnAxis(areas, apart);
+  const sorted = useOnAxis(areas, apart);
+  const { order, values, reached } = sorted;
   const { axis } = useAxis(values);
-  const ruling = useRuling(study, view, areas, values, apart);
+  const ruling = useRuling(study, view, sorted);
   const breaks = ruling.moving ? withEnds(view.ledger.breaks, ruling.inner) : view.ledger.breaks;
   const length = Math.max(height - 20, 60);
   const place = useMemo(() => axisOf(axis, values), [axis, values]);
@@ -94,15 +95,15 @@ export function Distribution({ study, view, areas, apart }: Props) {
   const places = placesIn(view.bands.map((b) => b.text));
   const under = termOf(view, "under");
   const live = useMemo(
-    () => (ruling.moving ? bandsNow(areas, breaks, apart, places, view.scale) : view.bands),
-    [ruling.moving, areas, breaks, apart, places, view.bands, view.scale],
+    () => (ruling.moving ? bandsNow(values, reached, breaks, places, view.scale) : view.bands),
+    [ruling.moving, values, reached, breaks, places, view.bands, view.scale],
   );
   const longest = live.reduce((n, band) => Math.max(n, band.text.length), 0);
   const inner = breaks.slice(1, -1);
-  const counted = termOf(view, "counted")?.noun === "events";
+  const nearBy = nearStep(view);
   const near = useMemo(
-    () => nearTies(areas, breaks, apart, counted ? "event" : 0.5 * 10 ** -places * view.scale),
-    [areas, breaks, apart, counted, places, view.scale],
+    () => nearTies(sorted, areas.numerator, breaks, nearBy),
+    [sorted, areas.numerator, breaks, nearBy],
   );
   const text = (at: number) => ruleText(inner[at] / view.scale, places);
   // One unit for all sums: whole where they are short.
@@ -243,8 +244,8 @@ export function Distribution({ study, view, areas, apart }: Props) {
             <line
               key={i}
               data-near={i}
-              x1={DOTS_WIDTH + 3}
-              x2={DOTS_WIDTH + 9}
+              x1={DOTS_WIDTH + 13}
+              x2={DOTS_WIDTH + 19}
               y1={y(placeOf(areas.value[i]))}
               y2={y(placeOf(areas.value[i]))}
               stroke={INK}
@@ -396,7 +397,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
             {refused || ruling.error} <Link onClick={() => setRefused("")}>put away</Link>
           </Box>
         ) : ruling.moving ? (
-          <span>{changesText(changing, areas)}</span>
+          <span>{changesText(ruling.changing, areas)}</span>
         ) : (
           <>
             {ruling.simpler && <Link onClick={() => ruling.keep(ruling.simpler!)}>simplest figures</Link>}
@@ -406,7 +407,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
                 back to {ruling.method.method.replaceAll("_", " ")}
               </Link>
             )}
-            <Box sx={{ color: QUIET }}>{nearText(near, counted)}</Box>
+            <Box sx={{ color: QUIET }}>{nearText(near, nearBy === "event")}</Box>
           </>
         )}
       </Box>
@@ -431,26 +432,17 @@ function nearText(near: readonly number[], counted: boolean): string {
 }
 
 /** The words and sums of the classes between breaks that nobody has kept yet. */
-function bandsNow(areas: Areas, breaks: readonly number[], apart: boolean, places: number, scale: number) {
-  const found = Array.from({ length: breaks.length - 1 }, () => ({
-    areas: 0,
-    denominator: 0,
-    low: Number.POSITIVE_INFINITY,
-    high: Number.NEGATIVE_INFINITY,
-  }));
-  for (let i = 0; i < areas.value.length; i++) {
-    const value = areas.value[i];
-    const band = found[classOf(value, breaks, apart)];
-    if (!band) continue;
-    band.areas++;
-    if (!Number.isNaN(areas.denominator[i])) band.denominator += areas.denominator[i];
-    band.low = Math.min(band.low, value);
-    band.high = Math.max(band.high, value);
-  }
+function bandsNow(
+  values: readonly number[],
+  reached: ArrayLike<number>,
+  breaks: readonly number[],
+  places: number,
+  scale: number,
+) {
   const written = (v: number) =>
     (v / scale).toLocaleString("en", { minimumFractionDigits: places, maximumFractionDigits: places });
-  return found.map(({ areas: n, denominator, low, high }) => {
+  return classesNow(values, reached, breaks).map(({ areas, denominator, low, high }) => {
     const [a, b] = [written(low), written(high)];
-    return { areas: n, denominator, text: n === 0 ? "" : a === b ? a : `${a} to ${b}` };
+    return { areas, denominator, text: areas === 0 ? "" : a === b ? a : `${a} to ${b}` };
   });
 }

@@ -1,6 +1,9 @@
 /** What the rail's parts have in common. */
 import { useMemo } from "react";
 import type { Areas } from "../api/bulk";
+import type { View } from "../api/client";
+import { placesIn } from "../outcome/ruling";
+import { termOf } from "../outcome/terms";
 import { useParts } from "../state/store";
 import { unit } from "../unit";
 import { axesFor, fittingAxis } from "./axes";
@@ -19,8 +22,23 @@ export function useOnAxis(areas: Areas, apart: boolean) {
       return !Number.isNaN(v) && !(apart && v === 0);
     });
     const order = numbered.sort((a, b) => areas.value[a] - areas.value[b]);
-    return { order, values: order.map((i) => areas.value[i]) };
+    let sum = 0;
+    return {
+      order,
+      values: order.map((i) => areas.value[i]),
+      /** Running sums of what they are divided by. */
+      reached: Float64Array.from(order, (i) => {
+        sum += areas.denominator[i] || 0;
+        return sum;
+      }),
+    };
   }, [areas, apart]);
+}
+
+/** What would move an area: one event more or less, or where values are no counts, the last figure that is written. */
+export function nearStep(view: View): "event" | number {
+  if (termOf(view, "counted")?.noun === "events") return "event";
+  return 0.5 * 10 ** -placesIn(view.bands.map((b) => b.text)) * view.scale;
 }
 
 export function useAxis(values: readonly number[]) {

@@ -1,8 +1,17 @@
 /** The breaks while they are worked on: moved in a draft that the map and the rail follow, then kept as one version. */
 import { useEffect, useMemo, useRef } from "react";
-import type { Areas } from "../api/bulk";
 import type { Study, View } from "../api/client";
-import { changing, moved, nextStop, roundStop, ruled, simplest, upTo, withEnds } from "../outcome/ruling";
+import {
+  changing,
+  moved,
+  nextStop,
+  roundStop,
+  ruled,
+  type Sorted,
+  simplest,
+  upTo,
+  withEnds,
+} from "../outcome/ruling";
 import { mappedClasses, mappedName } from "../plan/mapped";
 import { byHand } from "../plan/methods";
 import type { Classing } from "../plan/types";
@@ -12,13 +21,8 @@ import { useDoing, useParts } from "../state/store";
 /** How long keys may rest before what they moved is kept. */
 const KEPT_AFTER_MS = 700;
 
-export function useRuling(
-  study: Study,
-  view: View,
-  areas: Areas,
-  ordered: readonly number[],
-  apart: boolean,
-) {
+export function useRuling(study: Study, view: View, sorted: Sorted) {
+  const ordered = sorted.values;
   const { drafted, ruled: stack, set } = useParts("drafted", "ruled", "set");
   const save = useSavePlan(study, view);
   const timer = useRef(0);
@@ -30,22 +34,22 @@ export function useRuling(
   const inner = draft ?? now;
   // What was drafted over another result is of no use here.
   useEffect(() => {
-    if (drafted && drafted.key !== key) set({ drafted: null, changing: [] });
+    if (drafted && drafted.key !== key) set({ drafted: null });
   }, [drafted, key, set]);
 
   const put = (next: readonly number[]) =>
     set({
-      drafted: { key, inner: next },
-      changing: changing(areas.value, stands, withEnds(stands, next), apart),
+      drafted: { key, inner: next, changing: changing(sorted, stands, withEnds(stands, next)), kept: false },
     });
   const leave = () => {
     window.clearTimeout(timer.current);
-    set({ drafted: null, changing: [] });
+    set({ drafted: null });
   };
   const keepClassing = (change: (before: Classing) => Classing, history: readonly Classing[]) => {
     window.clearTimeout(timer.current);
     const before = stack;
-    set({ changing: [], ruled: { ...stack, [whose]: history } });
+    const d = useDoing.getState().drafted;
+    set({ drafted: d && { ...d, kept: true }, ruled: { ...stack, [whose]: history } });
     save.mutate(
       (plan) => {
         plan.class[mappedName(plan)] = change(mappedClasses(plan));
@@ -72,6 +76,8 @@ export function useRuling(
     inner,
     /** Has somebody hold of a break? */
     moving: draft !== null,
+    /** The areas that would change class. */
+    changing: (draft !== null && drafted?.changing) || [],
     error: save.error?.message ?? "",
     move: (at: number, to: number) => put(moved(latest(), at, to, ordered)),
     /** Let go: the simplest figure that moves no further area is kept. */

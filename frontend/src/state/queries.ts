@@ -34,9 +34,9 @@ import {
   type Tally,
   type View,
 } from "../api/client";
-import { mappedMeasure } from "../plan/mapped";
+import { mappedColours, mappedMeasure } from "../plan/mapped";
 import { replaceMeasure } from "../plan/measures";
-import type { Condition, FromTable, Measure, Place, Plan } from "../plan/types";
+import type { Classing, Condition, FromTable, Measure, Place, Plan } from "../plan/types";
 import { useDoing } from "./store";
 
 /** What does not change under its key; nothing stands in for it. */
@@ -458,6 +458,15 @@ export function useTrials(view: View, places: readonly Place[]) {
       retry: false,
     })),
   }) as { data?: GridTrial; error: Error | null; isPending: boolean }[];
+}
+
+/** What other ways of classing the mapped measure would come to. */
+export function useComparedWays(view: View, ways: readonly Classing[]) {
+  return useQuery({
+    queryKey: ["ways", view.study, view.keys.measured, view.keys.areas, mappedColours(view.plan), ways],
+    queryFn: () => postJson<Schemas["WaysView"]>(`${resultsOf(view)}/classes/compared`, { ways }),
+    ...KEPT,
+  });
 }
 
 export function useProjection(view: View, projection: Place["projection"]) {

@@ -25,10 +25,10 @@ export interface Doing {
   reason: string | null;
   /** The rail's axis; null leaves it to the values. */
   axis: Axis | null;
-  /** The breaks between classes while one is being moved, and of which result. */
-  drafted: { key: string; inner: readonly number[] } | null;
-  /** Areas that would change class. */
-  changing: readonly number[];
+  /** The breaks between classes while one is being moved, or kept; of which result; and the areas that change class. */
+  drafted: { key: string; inner: readonly number[]; changing: readonly number[]; kept: boolean } | null;
+  /** The page of small maps is open. */
+  comparing: boolean;
   /** How the classes were made before each change on the rail, by study and measure. */
   ruled: Readonly<Record<string, readonly Classing[]>>;
   help: boolean;
@@ -69,7 +69,7 @@ export const useDoing = create<Doing>((set) => ({
   reason: null,
   axis: null,
   drafted: null,
-  changing: [],
+  comparing: false,
   ruled: {},
   help: false,
   pinned: false,

@@ -19,8 +19,9 @@ from pyproj import CRS
 
 from steady_tally.core.areas import areas_table
 from steady_tally.core.classes import Classing
-from steady_tally.core.classes.breaks import NO_CLASS, ZERO_CLASS, assign, goodness_of_variance_fit
+from steady_tally.core.classes.breaks import NO_CLASS, ZERO_CLASS, assign
 from steady_tally.core.classes.kind import Classable
+from steady_tally.core.classes.quality import NOTHING_KNOWN, Quality, quality
 from steady_tally.core.classes.quantile import Quantile
 from steady_tally.core.classes.steadiness import steadiness
 from steady_tally.core.columns import coded_text, column_numbers
@@ -667,18 +668,24 @@ def classify(how: Classing, measured: Measured, area_km2: npt.NDArray[np.float64
     found = measured.values
     if found.words:
         return word_by_word(found, how.count)
+    breaks, area_class, good = group(how, found, area_km2)
+    return Classed(breaks, area_class, good, steadiness(found.chance, breaks, area_class))
+
+
+def group(
+    how: Classing, found: AreaValues, area_km2: npt.NDArray[np.float64]
+) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.int16], Quality]:
+    """Breaks between numbers, the class of each area, and how good they are; PlanError where they cannot be made."""
     of = found.state == State.NUMBER
     if how.zero == "apart":
         of &= found.value != 0.0
     area = np.flatnonzero(of)
-    values = found.value[area]
-    breaks = how.breaks(Classable(values, found.denominator[area], area_km2[area], area, found.chance))
+    material = Classable(found.value[area], found.denominator[area], area_km2[area], area, found.chance)
+    breaks = how.breaks(material)
     area_class = assign(found.value, breaks)
     if how.zero == "apart":
         area_class[found.value == 0.0] = ZERO_CLASS
-    return Classed(
-        breaks, area_class, goodness_of_variance_fit(values, breaks), steadiness(found.chance, breaks, area_class)
-    )
+    return breaks, area_class, quality(material, breaks, area_class[area])
 
 
 def word_by_word(found: AreaValues, told_apart: int) -> Classed:
@@ -690,4 +697,4 @@ def word_by_word(found: AreaValues, told_apart: int) -> Classed:
         words[told_apart:] = [f"{others:,} others"]
     area_class = np.where(there, np.minimum(np.where(there, found.value, 0.0), len(words) - 1), NO_CLASS)
     nothing = np.full(len(found.value), np.nan)
-    return Classed(np.empty(0), area_class.astype(np.int16), float("nan"), nothing, tuple(words), others)
+    return Classed(np.empty(0), area_class.astype(np.int16), NOTHING_KNOWN, nothing, tuple(words), others)

@@ -11,6 +11,7 @@ import numpy.typing as npt
 from pyproj import CRS
 
 from steady_tally.core.classes import Classing
+from steady_tally.core.classes.quality import Quality
 from steady_tally.core.gather.judging import Together
 from steady_tally.core.gather.records import Gathered
 from steady_tally.core.gather.windows import KeptWindow
@@ -197,7 +198,7 @@ class Measured:
 @dataclass(frozen=True)
 class Classed:
     """Breaks (classes + 1,), the class of each area (0 = lowest, or a code of `classes.breaks` for one in none), and
-    how well they fit.
+    how good they are.
 
     `steadiness` (areas,) is how likely each is to stay in its class; NaN for one in none. Where values are words there
     are no breaks: each class has a word of its own, but for the last where `others` words are together in it.
@@ -205,7 +206,7 @@ class Classed:
 
     breaks: Floats
     area_class: npt.NDArray[np.int16]
-    fit: float
+    quality: Quality
     steadiness: Floats
     words: tuple[str, ...] = ()
     others: int = 0

@@ -6,7 +6,7 @@ import procrastinate
 from flask_openapi3 import Info, OpenAPI
 from sqlalchemy import Engine
 
-from steady_tally.web import gather, jobs, measure, outcomes, pages, place, plans, show, studies
+from steady_tally.web import classes, gather, jobs, measure, outcomes, pages, place, plans, show, studies
 from steady_tally.web.access import guard
 from steady_tally.web.problems import answer_with_problems, invalid_request
 
@@ -28,7 +28,17 @@ def create_app(engine: Engine, queue: procrastinate.App, *, port: int) -> OpenAP
     app.extensions["steady_tally_queue"] = queue
     answer_with_problems(app)
     guard(app, port)
-    for api in (studies.api, plans.api, gather.api, place.api, measure.api, outcomes.api, show.api, jobs.api):
+    for api in (
+        studies.api,
+        plans.api,
+        gather.api,
+        place.api,
+        measure.api,
+        classes.api,
+        outcomes.api,
+        show.api,
+        jobs.api,
+    ):
         app.register_api(api)
     app.register_blueprint(pages.pages)
     return app

@@ -72,6 +72,14 @@ class AreasAccount(BaseModel):
     states: dict[str, int]
 
 
+class Evenness(BaseModel):
+    """How evenly the classes share what is mapped: 1 where each has the same; null where that is not known."""
+
+    areas: float | None
+    under: float | None = Field(description="What areas are divided by.")
+    ground: float | None
+
+
 class Account(BaseModel):
     """What became of every record, area and table row of one measure."""
 
@@ -83,7 +91,10 @@ class Account(BaseModel):
     breaks: list[float]
     words: list[str] = Field(description="Of values that are words, those of the classes, which have no breaks.")
     others: int = Field(description="How many further words the last class has together.")
-    fit: float | None
+    fit: float | None = Field(description="Goodness of variance fit, 0 to 1.")
+    evenness: Evenness
+    widest: float | None = Field(description="The greatest distance between two values of one class.")
+    widest_class: int | None = Field(description="In which class that is, 1 = lowest.")
     notes: list[str]
     warnings: list[str] = Field(description="Those of the notes that need a decision.")
 

@@ -24,12 +24,11 @@ from steady_tally.core.place.completeness import completeness
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.plan.base import bare, fingerprint
 from steady_tally.core.plan.place import Grid
-from steady_tally.core.plan.show import Colours
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.report.sums import Doubt, proposed_name, sum_lines
 from steady_tally.core.report.tables import account_document
 from steady_tally.core.show.bands import PLAIN, bands, fitting_scale, word_bands
-from steady_tally.core.show.colours import middle_of, sequential, told_apart, two_sided
+from steady_tally.core.show.colours import class_colours, told_apart
 from steady_tally.core.show.drawing import LEVELS, Plane, plane_of, reference_lines, tolerance, zone_rings
 from steady_tally.core.show.insets import DrawnInset, inset_rings, insets_of, without_insets
 from steady_tally.core.show.profile import area_profile
@@ -39,7 +38,7 @@ from steady_tally.results.studies import chain_of, stored_sources
 from steady_tally.results.underway import Step, step_of, underway
 from steady_tally.web.access import Right, needs
 from steady_tally.web.arrow import bulk, cell_table, kept_bulk, lattice_meta, ring_table
-from steady_tally.web.outcomes import Account, AreasAccount, StageView, outcome_of, plan_of
+from steady_tally.web.outcomes import Account, AreasAccount, Evenness, StageView, outcome_of, plan_of
 from steady_tally.web.problems import Problem
 from steady_tally.web.studies import PLAN, PlanPath, answer, engine
 
@@ -434,6 +433,9 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
         words=[],
         others=0,
         fit=None,
+        evenness=Evenness(areas=None, under=None, ground=None),
+        widest=None,
+        widest_class=None,
         notes=[],
         warnings=[error.sentence],
     )
@@ -516,7 +518,7 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
             whole=measured.whole,
             scale=scale,
         )
-        colours = _colours(plan.colours_of(outcome.name), outcome)
+        colours = class_colours(plan.colours_of(outcome.name), classed.breaks, measured.value)
     states = np.bincount(measured.state, minlength=1)
     complete = completeness(outcome.events, outcome.gathered, outcome.placed.placement)
     said = outcome.measure.terms_called(outcome.events.recorded)
@@ -568,14 +570,6 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
             NamedView(name=n.name, unit=n.unit, total=n.total if np.isfinite(n.total) else None) for n in measured.named
         ],
     )
-
-
-def _colours(how: Colours, outcome: Outcome) -> list[str]:
-    breaks, values = outcome.classed.breaks, outcome.measured.values.value
-    if how.below is not None and len(breaks):
-        return two_sided(how.below, how.ramp, breaks, middle_of(how.middle, values))
-    found = sequential(how.ramp, outcome.classed.classes)
-    return found[::-1] if how.reversed else found
 
 
 def _doubt(doubt: Doubt) -> DoubtView:

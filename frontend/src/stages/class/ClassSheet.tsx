@@ -6,19 +6,22 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import RadioGroup from "@mui/material/RadioGroup";
 import { useState } from "react";
 import type { View } from "../../api/client";
+import { figure, percent } from "../../format";
 import { termOf } from "../../outcome/terms";
 import { Field, Pick } from "../../parts/Fields";
-import { Choice, Notes, Question, Quiet } from "../../parts/parts";
+import { Choice, Head, Line, Notes, Question, Quiet } from "../../parts/parts";
 import { mappedClasses, mappedMeasure, mappedName } from "../../plan/mapped";
 import { byMethod, hasCount, METHODS, WAYS } from "../../plan/methods";
 import type { Classing } from "../../plan/types";
 import type { Save } from "../../state/queries";
+import { useParts } from "../../state/store";
 
 const MOST_CLASSES = 12;
 const FEW_CAN_TELL = 9;
 const MOST_KINDS = 12;
 
 export function ClassSheet({ view, save }: { view: View; save: Save }) {
+  const { set } = useParts("set");
   const now = mappedClasses(view.plan);
   const inWords = mappedMeasure(view.plan).kind === "category";
   // Of words no more can be told apart than there are, whatever the plan allows.
@@ -77,13 +80,44 @@ export function ClassSheet({ view, save }: { view: View; save: Save }) {
           }
         />
       )}
-      {view.ledger.fit !== null && (
-        <Quiet>
-          The classes take up {Math.round(100 * view.ledger.fit)} % of the variation between areas.
-        </Quiet>
+      {!inWords && (
+        <Button
+          size="small"
+          variant="outlined"
+          sx={{ display: "block", mt: 1 }}
+          onClick={() => set({ comparing: true, sheet: null })}
+        >
+          Compare ways of classing
+        </Button>
       )}
+      <HowGood view={view} />
       <Notes view={view} stage="class" />
     </>
+  );
+}
+
+/** How much the classes take up, how evenly they share what is mapped, and how far apart values of one class lie. */
+function HowGood({ view }: { view: View }) {
+  const { fit, evenness, widest, widest_class } = view.ledger;
+  if (fit === null) return null;
+  const under = termOf(view, "under")?.noun;
+  const lines: [string, string][] = [["variation between areas taken up", percent(fit)]];
+  if (evenness.areas !== null) lines.push(["evenness of areas", percent(evenness.areas)]);
+  if (evenness.under !== null && under) lines.push([`evenness of ${under}`, percent(evenness.under)]);
+  if (evenness.ground !== null) lines.push(["evenness of ground", percent(evenness.ground)]);
+  if (widest !== null && widest_class !== null) {
+    const says = view.scale_says && ` ${view.scale_says}`;
+    lines.push([`widest: ${view.bands[widest_class - 1].text}`, `${figure(widest / view.scale)}${says}`]);
+  }
+  return (
+    <Box sx={{ mt: 1 }} data-testid="quality">
+      <Head>How good are they?</Head>
+      {lines.map(([says, n]) => (
+        <Line key={says} count={n}>
+          {says}
+        </Line>
+      ))}
+    </Box>
   );
 }
 

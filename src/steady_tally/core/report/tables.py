@@ -12,6 +12,7 @@ import pyarrow.compute as pc
 
 from steady_tally.core.areas import areas_table as areas_table_of
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, NO_CLASS, ZERO_CLASS
+from steady_tally.core.classes.quality import Quality
 from steady_tally.core.columns import trimmed_text
 from steady_tally.core.gather.records import Gathered
 from steady_tally.core.geo.bins import OUTSIDE
@@ -182,9 +183,23 @@ def account_document(outcome: Figures) -> dict[str, Any]:
         "breaks": outcome.classed.breaks.tolist(),
         "words": list(outcome.classed.words),
         "others": outcome.classed.others,
-        "fit": None if np.isnan(outcome.classed.fit) else outcome.classed.fit,
+        **quality_document(outcome.classed.quality),
         "notes": [note.says for note in outcome.notes],
         "warnings": [note.says for note in outcome.notes if note.warns],
+    }
+
+
+def quality_document(good: Quality) -> dict[str, Any]:
+    """How good classes are; null where that is not known."""
+
+    def known(figure: float) -> float | None:
+        return None if np.isnan(figure) else figure
+
+    return {
+        "fit": known(good.fit),
+        "evenness": {"areas": known(good.areas), "under": known(good.under), "ground": known(good.ground)},
+        "widest": known(good.widest),
+        "widest_class": good.widest_class + 1 or None,
     }
 
 

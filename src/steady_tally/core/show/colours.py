@@ -12,6 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from steady_tally.core.plan.show import Colours
+
 Floats = npt.NDArray[np.float64]
 
 _TO_LMS = np.array(
@@ -51,6 +53,20 @@ _LIGHTEST, _DARKEST = 0.88, 0.34
 _NEAREST = 0.12  # where on its ramp the class next to the middle of a two-sided one stands
 _GOLDEN = 137.507764
 _FIRST_HUE = 75.0
+
+
+def class_colours(how: Colours, breaks: Floats, values: Floats) -> list[str]:
+    """Colours from the lowest class to the highest, as "#rrggbb".
+
+    Parameters
+    ----------
+    breaks : (classes + 1,); empty where there are no classes.
+    values : of all areas; NaN where there is none.
+    """
+    if how.below is not None and len(breaks):
+        return two_sided(how.below, how.ramp, breaks, middle_of(how.middle, values))
+    found = sequential(how.ramp, max(len(breaks) - 1, 0))
+    return found[::-1] if how.reversed else found
 
 
 def sequential(name: str, classes: int) -> list[str]:

@@ -1,0 +1,80 @@
+"""The fourth stage: what other ways of classing would come to."""
+
+from __future__ import annotations
+
+from flask import Response
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, Field
+
+from steady_tally.core.chain import group
+from steady_tally.core.classes import Classing
+from steady_tally.core.errors import PlanError
+from steady_tally.core.report.tables import quality_document
+from steady_tally.core.show.colours import class_colours
+from steady_tally.web.access import Right, needs
+from steady_tally.web.outcomes import Evenness, outcome_of
+from steady_tally.web.problems import Problem
+from steady_tally.web.studies import PLAN, PlanPath, answer
+
+api = APIBlueprint(
+    "classes", __name__, url_prefix="/api", abp_tags=[Tag(name="classes")],
+    abp_responses={"404": Problem, "422": Problem},
+)  # fmt: skip
+
+
+class Ways(BaseModel):
+    ways: list[Classing] = Field(max_length=60)
+
+
+class WayView(BaseModel):
+    """What one way of classing comes to for the mapped measure."""
+
+    breaks: list[float]
+    colours: list[str]
+    fit: float | None
+    evenness: Evenness
+    widest: float | None
+    widest_class: int | None
+    refusal: str = Field(description="Why these classes cannot be made; empty where they can.")
+
+
+class WaysView(BaseModel):
+    ways: list[WayView] = Field(description="In the order asked for.")
+
+
+@api.post(
+    f"{PLAN}/classes/compared",
+    summary="What other ways of classing the mapped measure would come to",
+    responses={"200": WaysView},
+)
+@needs(Right.READ)
+def compared(path: PlanPath, body: Ways) -> Response:
+    outcome = outcome_of(path)
+    found, ground = outcome.measured.values, outcome.exposure.areas.area_km2
+    if found.words:
+        raise PlanError(
+            "areas that are mapped by a word have no breaks to compare.",
+            where="plan: measure",
+            todo="Map a measure of numbers.",
+        )
+    colours = outcome.plan.colours_of(outcome.name)
+    ways = []
+    for way in body.ways:
+        nothing = Evenness(areas=None, under=None, ground=None)
+        try:
+            breaks, _, good = group(way, found, ground)
+        except PlanError as error:
+            says = f"{error.what} {error.todo}"
+            ways.append(
+                WayView(breaks=[], colours=[], fit=None, evenness=nothing, widest=None, widest_class=None, refusal=says)
+            )
+            continue
+        ways.append(
+            WayView(
+                breaks=breaks.tolist(),
+                colours=class_colours(colours, breaks, found.value),
+                refusal="",
+                **quality_document(good),
+            )
+        )
+    return answer(WaysView(ways=ways))
