@@ -6,6 +6,11 @@ the first i are grouped best into q - 1. The best i never falls as j grows (the 
 layer of n values needs n log n costs instead of n^2: the middle j first, then each half between the bounds it sets
 (Grønlund et al., "Fast Exact k-Means, k-Medians and Bregman Divergence Clustering in 1D", 2017, section 2.2).
 
+Most values are no candidates for a break, which is found out first, by branch and bound: between the marks of a coarse
+grid, what lies before and behind a break costs at least so much (a class costs no more than one that it is a part of),
+and where that is more than the best grouping with breaks on the marks themselves costs, no break of an optimal one can
+be. What is left is divided anew, until it shrinks no further.
+
 A class's cost comes from running sums, which lose figures where a class is small and far from the middle. So up to
 20,000 different values the running sums have about 32 figures (see `core/exact.py`); for more values they have 16. A
 bound on the loss is worked out afterwards, and where it exceeds the tenth figure of the optimum all is done again, at
@@ -16,7 +21,6 @@ American Statistician 37, 1983, equation 2.1). All values are first brought to a
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
 from typing import Literal
 
 import numpy as np
@@ -30,6 +34,7 @@ from steady_tally.core.kernels import njit
 
 _LOSS_ALLOWED = 1e-10
 _PRECISE_UP_TO = 20_000
+_MARKS = 512  # into how many parts each window is divided
 _FAST, _PRECISE, _MERGED = range(3)  # how a class's cost is worked out
 _WEIGHT, _TOTAL, _SQUARES, _WORSE = range(4)  # the columns of the running sums
 
@@ -102,38 +107,144 @@ def _optimal_ends(distinct: Floats, weight: Floats, classes: int) -> npt.NDArray
     farthest = max(middle - distinct[0], distinct[-1] - middle)
     lost = 2.0 * sums[-1, _SQUARES] + 3.0 * farthest * np.abs(sums[:, _TOTAL]).max()
     no_runs = np.empty((0, 4))
+    windows = _windows(sums, classes, 4.0 * classes * 2.0**-52 * lost)
     for how, figures in ((_FAST, 2.0**-52), (_PRECISE, len(distinct) * 2.0**-104)):
         if how == _FAST and len(distinct) <= _PRECISE_UP_TO:
             continue
-        ends, cost = _group(sums, low_parts, no_runs, classes, how)
+        ends, cost = _group(sums, low_parts, no_runs, windows, how)
         if classes * figures * lost <= _LOSS_ALLOWED * cost:
             return ends
-    return _group(sums, low_parts, _runs(distinct, weight), classes, _MERGED)[0]
+    return _group(sums, low_parts, _runs(distinct, weight), windows, _MERGED)[0]
+
+
+def _windows(sums: Floats, classes: int, slack: float) -> npt.NDArray[np.int64]:
+    """(classes + 1, 2) between which numbers of values the first q classes of every optimal grouping end.
+
+    Parameters
+    ----------
+    slack : by how much sums of costs may be wrong.
+    """
+    n = len(sums) - 1
+    q = np.arange(classes + 1)
+    windows = np.column_stack([q, n - classes + q])
+    windows[0], windows[-1] = 0, n
+    for _ in range(12):
+        narrower = _narrowed(sums, windows, slack)
+        before, after = (int((w[:, 1] - w[:, 0]).sum()) for w in (windows, narrower))
+        windows = narrower
+        if 4 * after > 3 * before:
+            break
+    return windows
 
 
 def _group(
-    sums: Floats, low_parts: Floats, runs: Floats, classes: int, how: int
+    sums: Floats, low_parts: Floats, runs: Floats, windows: npt.NDArray[np.int64], how: int
 ) -> tuple[npt.NDArray[np.int64], float]:
-    n = len(sums) - 1
+    classes, n = len(windows) - 1, len(sums) - 1
     starts = np.zeros((classes, n + 1), dtype=np.int32)
     best = np.empty(n + 1)
-    sums[:, _WORSE] = 0.0
-    _first_layer(sums, low_parts, runs, best, starts[0], how)
-    with ThreadPoolExecutor(2) as pool:
-        for q in range(1, classes):
-            sums[:, _WORSE] = best
-            # The last layer is wanted for all values only; a middle one not for the few that leave later classes empty.
-            first, last = (n, n) if q == classes - 1 else (q + 1, n - (classes - 1 - q))
-            middle = (first + last) // 2
-            _layer(sums, low_parts, runs, best, starts[q], middle, middle, q, middle - 1, how)
-            at = int(starts[q, middle])
-            halves = [h for h in ((first, middle - 1, q, at), (middle + 1, last, at, n)) if h[0] <= h[1]]
-            list(pool.map(lambda half: _layer(sums, low_parts, runs, best, starts[q], *half, how), halves))  # noqa: B023
+    low, high = windows[1]
+    sums[0, _WORSE] = 0.0
+    _first_layer(sums, low_parts, runs, best, starts[0], low, high, how)
+    for q in range(1, classes):
+        (low, high), (first, last) = windows[q], windows[q + 1]
+        sums[low : high + 1, _WORSE] = best[low : high + 1]
+        _layer(sums, low_parts, runs, best, starts[q], first, last, low, high, how)
     ends = np.empty(classes, dtype=np.int64)
     ends[-1] = n
     for q in range(classes - 1, 0, -1):
         ends[q - 1] = starts[q, ends[q]]
     return ends, float(best[n])
+
+
+@njit(cache=True, nogil=True, error_model="numpy", inline="always")
+def _part_cost(sums, i, j):  # type: ignore[no-untyped-def]
+    """Squared deviations from their mean of the values i .. j - 1; 0 where there are none."""
+    if i >= j:
+        return 0.0
+    difference = sums[j, _TOTAL] - sums[i, _TOTAL]
+    cost = sums[j, _SQUARES] - sums[i, _SQUARES] - difference * difference / (sums[j, _WEIGHT] - sums[i, _WEIGHT])
+    return max(cost, 0.0)
+
+
+@njit(cache=True, nogil=True)
+def _least(sums, before, left, right, mirrored, found):  # type: ignore[no-untyped-def]
+    """For each k the least over i of what is known `before` and the cost from left[i] to right[k]; `mirrored` from
+    left[k] to right[i]. The best i never falls as k grows: middles first, then halves."""
+    stack = np.empty((64, 4), np.int64)
+    stack[0, 0], stack[0, 1], stack[0, 2], stack[0, 3] = 0, len(found) - 1, 0, len(before) - 1
+    depth = 1
+    while depth:
+        depth -= 1
+        first, last, low, high = stack[depth, 0], stack[depth, 1], stack[depth, 2], stack[depth, 3]
+        while first <= last:
+            middle = (first + last) // 2
+            least, at = np.inf, low
+            for i in range(low, high + 1):
+                own = _part_cost(sums, left[middle], right[i]) if mirrored else _part_cost(sums, left[i], right[middle])
+                if before[i] + own < least:
+                    least, at = before[i] + own, i
+            found[middle] = least
+            if middle < last:
+                stack[depth, 0], stack[depth, 1], stack[depth, 2], stack[depth, 3] = middle + 1, last, at, high
+                depth += 1
+            last, high = middle - 1, at
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _mark(sums, low, high, marks):  # type: ignore[no-untyped-def]
+    """Marks from low to high, no part without a value: each part has as much of the values and of their squared
+    deviations together, so that long tails are divided finely too."""
+    parts = len(marks) - 1
+    whole = sums[high, _SQUARES] - sums[low, _SQUARES]
+    marks[0] = low
+    for k in range(1, parts):
+        wanted = 2.0 * k / parts
+        a, b = marks[k - 1] + 1, high - (parts - k)
+        while a < b:
+            middle = (a + b) // 2
+            reached = (middle - low) / (high - low)
+            reached += (sums[middle, _SQUARES] - sums[low, _SQUARES]) / whole if whole > 0.0 else reached
+            if reached < wanted:
+                a = middle + 1
+            else:
+                b = middle
+        marks[k] = a
+    marks[parts] = high
+
+
+@njit(cache=True, nogil=True)
+def _narrowed(sums, windows, slack):  # type: ignore[no-untyped-def]
+    """The windows without what cannot be in an optimal grouping."""
+    classes = len(windows) - 1
+    parts = np.empty(classes + 1, np.int64)
+    marks = np.empty((classes + 1, _MARKS + 1), np.int64)
+    for q in range(classes + 1):
+        low, high = windows[q]
+        parts[q] = max(min(_MARKS, high - low), 1)
+        _mark(sums, low, high, marks[q, : parts[q] + 1])
+    # Breaks on the marks themselves: what no optimal grouping exceeds.
+    on_marks = np.zeros((classes + 1, _MARKS + 1))
+    # At least so much costs what lies before the lower mark of each part, and what lies behind its upper one.
+    before, behind = np.zeros((classes + 1, _MARKS)), np.zeros((classes + 1, _MARKS))
+    for q in range(1, classes + 1):
+        a, b = parts[q - 1], parts[q]
+        own = marks[q]
+        _least(sums, on_marks[q - 1, : a + 1], marks[q - 1, : a + 1], own[: b + 1], False, on_marks[q, : b + 1])
+        _least(sums, before[q - 1, :a], marks[q - 1, 1 : a + 1], own[:b], False, before[q, :b])
+    for q in range(classes - 1, 0, -1):
+        a, b = parts[q + 1], parts[q]
+        _least(sums, behind[q + 1, :a], marks[q, 1 : b + 1], marks[q + 1, :a], True, behind[q, :b])
+    most = on_marks[classes, 0] + slack
+    narrower = windows.copy()
+    for q in range(1, classes):
+        first, last = 0, parts[q] - 1
+        while first < last and before[q, first] + behind[q, first] > most:
+            first += 1
+        while last > first and before[q, last] + behind[q, last] > most:
+            last -= 1
+        narrower[q, 0], narrower[q, 1] = marks[q, first], marks[q, last + 1]
+    return narrower
 
 
 @njit(cache=True, nogil=True, inline="always")
@@ -254,9 +365,8 @@ def _start_of_last(sums, low_parts, runs, j, low, high, how):  # type: ignore[no
 
 
 @njit(cache=True, nogil=True)
-def _first_layer(sums, low_parts, runs, best, starts, how):  # type: ignore[no-untyped-def]
-    best[0] = np.inf
-    for j in range(1, len(best)):
+def _first_layer(sums, low_parts, runs, best, starts, first, last, how):  # type: ignore[no-untyped-def]
+    for j in range(first, last + 1):
         starts[j], best[j] = _start_of_last(sums, low_parts, runs, j, 0, 0, how)
 
 
