@@ -155,3 +155,86 @@ def test_ways_of_classing_are_compared_as_small_maps_and_one_is_chosen_by_a_clic
     expect(page.locator('[data-drawn="20"]')).to_have_count(1)
     opened.keyboard.press("Escape")
     expect(page).to_have_count(0)
+
+
+def changed(application, study, change) -> dict:  # noqa: F811
+    """The view of the study's plan after a change."""
+    head = application.ask(f"api/studies/{study['id']}")["head_id"]
+    versions = application.ask(f"api/studies/{study['id']}/plans")["versions"]
+    plan = next(v["document"] for v in versions if v["id"] == head)
+    change(plan)
+    return application.ask(f"api/studies/{study['id']}/plans", {"parent_id": head, "document": plan})["view"]
+
+
+def test_locked_classes_stay_for_other_figures_say_what_lies_beyond_and_are_extended_or_let_go(
+    opened, application, study  # noqa: F811
+):  # fmt: skip
+    breaks = inner(application, study)
+    opened.keyboard.press("4")
+    sheet = opened.get_by_label("class sheet")
+    sheet.get_by_role("button", name="Lock classes and colours").click()
+    expect(strip(opened)).to_contain_text("The classes are locked.")
+    expect(opened.get_by_role("slider", name=re.compile("^Break"))).to_have_count(0)
+
+    # One summer alone: the same classes, though many figures lie elsewhere.
+    def one_summer(plan):
+        (events,) = [
+            e for n, e in plan["gather"]["events"].items() if n == plan["measure"][name(plan)]["numerator"]["events"]
+        ]
+        first = events["recorded"][0]
+        events["where"] = [{"kind": "days", "first_day": first["first_day"], "last_day": first["last_day"]}]
+
+    view = changed(application, study, one_summer)
+    opened.reload()
+    wait_for_still(opened)
+    assert inner(application, study) == breaks
+    beyond = view["beyond"]
+    assert beyond > 0
+    rail = opened.get_by_label("Break rail")
+    expect(rail).to_contain_text("outside the classes")
+    opened.keyboard.press("4")
+    expect(sheet).to_contain_text(f"{beyond} areas have values below the lowest or above the highest break")
+    sheet.get_by_role("button", name=f"extend them to the {beyond} areas outside").click()
+    expect(rail).not_to_contain_text("outside the classes")
+    assert inner(application, study) == breaks
+    assert None not in {a["class"] for a in areas_of(application, study) if a["value"]}
+
+    # Figures of another unit are not put into them: it says so, and all stays as it was.
+    opened.keyboard.press("3")
+    opened.locator('[data-slot="under"]').click()
+    opened.get_by_label("measure sheet").get_by_role("radio", name="the ground").click()
+    expect(opened.get_by_role("alert")).to_contain_text(
+        "the locked classes are of “events per 10,000 residents and summer”"
+    )
+    assert inner(application, study) == breaks
+    opened.keyboard.press("4")
+    sheet.get_by_role("button", name="let them go").click()
+    expect(opened.get_by_role("slider", name=re.compile("^Break"))).to_have_count(len(breaks))
+    expect(sheet.get_by_role("button", name="Lock classes and colours")).to_be_visible()
+
+
+def name(plan) -> str:
+    return plan["show"]["mapped"]
+
+
+def test_measures_of_one_unit_have_common_classes_and_others_are_not_offered(opened, application, study):  # noqa: F811
+    def more_measures(plan):
+        first = plan["measure"][name(plan)]
+        plan["measure"]["half as many"] = {**first, "denominator": {**first["denominator"], "noun": "residents"}}
+        plan["measure"]["bare events"] = {"kind": "quotient", "numerator": first["numerator"]}
+        for other in ("half as many", "bare events"):
+            plan["class"][other] = {"method": "quantile"}
+
+    changed(application, study, more_measures)
+    opened.reload()
+    wait_for_still(opened)
+    opened.keyboard.press("4")
+    sheet = opened.get_by_label("class sheet")
+    lock = sheet.get_by_test_id("lock")
+    expect(lock.get_by_role("checkbox")).to_have_count(1)
+    lock.get_by_role("checkbox").click()
+    lock.get_by_role("button", name="Lock common classes of 2 measures").click()
+    expect(strip(opened)).to_contain_text("The classes are locked.")
+    view = changed(application, study, lambda plan: plan["show"].update(mapped="half as many"))
+    assert view["method"] == "locked, quantile of 2 measures together"
+    assert view["ledger"]["breaks"][1:-1] == inner(application, study)

@@ -1,6 +1,7 @@
 """Every method of classing, on any values: classes are complete, in order, and never part equal values."""
 
 import math
+from dataclasses import replace
 from itertools import combinations
 
 import numpy as np
@@ -10,10 +11,11 @@ from hypothesis import strategies as st
 from pydantic import TypeAdapter, ValidationError
 
 from steady_tally.core.classes import Classing
-from steady_tally.core.classes.breaks import assign
+from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, assign
 from steady_tally.core.classes.deviations import mean_and_deviation
 from steady_tally.core.classes.kind import Classable
 from steady_tally.core.classes.natural_breaks import natural_breaks
+from steady_tally.core.classes.pooled import pooled_breaks
 from steady_tally.core.classes.quantile import quantile_breaks
 from steady_tally.core.errors import PlanError
 
@@ -143,3 +145,51 @@ def test_areas_that_are_divided_by_nothing_cannot_be_weighed_by_it():
     nothing = Classable(np.array([1.0, 2.0]), np.full(2, np.nan), np.ones(2), np.arange(2), None)
     with pytest.raises(PlanError, match="divided by nothing"):
         READ.validate_python({"method": "quantile", "by": "under"}).breaks(nothing)
+
+
+@settings(max_examples=200, deadline=None)
+@given(VALUES, VALUES, st.integers(1, 7), st.sampled_from(["quantile", "natural_breaks", "by_hand"]))
+def test_locked_classes_take_other_figures_as_they_took_the_first_and_leave_the_rest_outside(first, then, count, how):
+    inner = sorted(set(first))[1:4] if how == "by_hand" else None
+    made = READ.validate_python({"method": how, "count": count, **({"inner": inner} if inner is not None else {})})
+    at = made.breaks(of(first)).tolist()
+    if len(at) < 2:
+        return
+    locked = READ.validate_python({"method": "locked", "at": at, "unit": "events", "was": made.says})
+    assert READ.validate_python(locked.model_dump(mode="json")) == locked
+    breaks = locked.breaks(replace(of(then), unit="events"))
+    assert breaks.tolist() == at
+    for value, own in zip(then, assign(np.array(then), breaks).tolist(), strict=True):
+        if value < at[0] or value > at[-1]:
+            assert own == (BELOW_ALL if value < at[0] else ABOVE_ALL)
+        else:
+            assert own == max(sum(b < value for b in at[:-1]) - 1, 0)
+    with pytest.raises(PlanError, match="“events”, and the figures are “residents”"):
+        locked.breaks(replace(of(then), unit="residents"))
+
+
+@pytest.mark.parametrize("at", [[1.0], [2.0, 1.0], [1.0, 2.0, 2.0, 3.0], [1.0, math.inf], [1.0, math.nan]])
+def test_locked_classes_that_are_none_are_refused(at):
+    with pytest.raises(ValidationError):
+        READ.validate_python({"method": "locked", "at": at, "unit": "events"})
+
+
+@given(st.lists(VALUES, min_size=1, max_size=4), st.sampled_from(METHODS), st.integers(1, 7))
+def test_common_breaks_are_those_of_all_values_together(maps, how, count):
+    method = READ.validate_python({**how, "count": count})
+    together = [of(values) for values in maps]
+    everything = Classable(
+        *(np.concatenate([getattr(m, part) for m in together]) for part in ("values", "weights", "ground")),
+        np.arange(sum(map(len, maps))),
+        None,
+    )
+    try:
+        expected = method.breaks(everything).tolist()
+    except PlanError:
+        with pytest.raises(PlanError):
+            pooled_breaks(method, together)
+        return
+    assert pooled_breaks(method, together).tolist() == expected
+    if len(maps) > 1:
+        with pytest.raises(PlanError, match="no classes in common"):
+            pooled_breaks(method, [replace(together[0], unit="residents"), *together[1:]])

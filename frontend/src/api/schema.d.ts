@@ -619,6 +619,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/plans/{version}/classes/pooled": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Common breaks of several measures of one unit */
+        post: operations["classes_pooled_studies__uuid_study_id__plans__uuid_version__classes_pooled_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/plans/{version}/classes/compared": {
         parameters: {
             query?: never;
@@ -1259,7 +1276,7 @@ export interface components {
          * @description How one measure is coloured: dark stands for more, or `reversed` for less.
          *
          *     With `below`, what lies below the `middle` (the median where none is said) is coloured by that ramp, and
-         *     dark stands for far from it.
+         *     dark stands for far from it. Kinds have colours of their own: those of `words` the first ones, in that order.
          */
         Colours: {
             /**
@@ -1283,6 +1300,11 @@ export interface components {
              * @default null
              */
             middle: number | null;
+            /**
+             * Words
+             * @description Kinds in the order of their colours, which they keep.
+             */
+            words?: string[];
         };
         /**
          * Commonest
@@ -2074,6 +2096,47 @@ export interface components {
             reach_m: number;
         };
         /**
+         * Locked
+         * @description The classes as they were kept, ends included: nothing moves them. A value beyond the ends is in no class, and is
+         *     said to be.
+         */
+        Locked: {
+            /**
+             * Count
+             * @default 5
+             */
+            count: number;
+            /**
+             * Zero
+             * @description Is zero an entry of its own or a value like others?
+             * @default apart
+             * @enum {string}
+             */
+            zero: "apart" | "classed";
+            /**
+             * Method
+             * @default locked
+             * @constant
+             */
+            method: "locked";
+            /**
+             * At
+             * @description All breaks, both ends included, ascending.
+             */
+            at: number[];
+            /**
+             * Unit
+             * @description What the values are; figures of anything else are not put into these classes.
+             */
+            unit: string;
+            /**
+             * Was
+             * @description How they were made, in words.
+             * @default
+             */
+            was: string;
+        };
+        /**
          * LookUp
          * @description Where records without coordinates find them: in a table of streets, postcodes or codes.
          *
@@ -2400,7 +2463,7 @@ export interface components {
             };
             /** Class */
             class?: {
-                [key: string]: components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"] | components["schemas"]["RoundNumbers"] | components["schemas"]["Every"] | components["schemas"]["Geometric"] | components["schemas"]["HeadTail"] | components["schemas"]["Deviations"] | components["schemas"]["ByHand"];
+                [key: string]: components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"] | components["schemas"]["RoundNumbers"] | components["schemas"]["Every"] | components["schemas"]["Geometric"] | components["schemas"]["HeadTail"] | components["schemas"]["Deviations"] | components["schemas"]["ByHand"] | components["schemas"]["Locked"];
             };
             show?: components["schemas"]["Show"];
         };
@@ -3251,6 +3314,11 @@ export interface components {
             method: string;
             /** Bands */
             bands: components["schemas"]["BandView"][];
+            /**
+             * Middle
+             * @description Where two-sided colours turn.
+             */
+            middle: number | null;
             /**
              * Scale
              * @description What the figures in the words of the classes are divided by.
@@ -4174,6 +4242,29 @@ export interface components {
              */
             area: number | null;
         };
+        /**
+         * PoolView
+         * @description Breaks that several measures have in common.
+         */
+        PoolView: {
+            /** Breaks */
+            breaks: number[];
+            /**
+             * Unit
+             * @description What the values of all of them are.
+             */
+            unit: string;
+        };
+        /** Pool */
+        Pool: {
+            /**
+             * Measures
+             * @description Their names in the plan.
+             */
+            measures: string[];
+            /** Way */
+            way: components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"] | components["schemas"]["RoundNumbers"] | components["schemas"]["Every"] | components["schemas"]["Geometric"] | components["schemas"]["HeadTail"] | components["schemas"]["Deviations"] | components["schemas"]["ByHand"] | components["schemas"]["Locked"];
+        };
         /** WaysView */
         WaysView: {
             /**
@@ -4207,7 +4298,7 @@ export interface components {
         /** Ways */
         Ways: {
             /** Ways */
-            ways: (components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"] | components["schemas"]["RoundNumbers"] | components["schemas"]["Every"] | components["schemas"]["Geometric"] | components["schemas"]["HeadTail"] | components["schemas"]["Deviations"] | components["schemas"]["ByHand"])[];
+            ways: (components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"] | components["schemas"]["RoundNumbers"] | components["schemas"]["Every"] | components["schemas"]["Geometric"] | components["schemas"]["HeadTail"] | components["schemas"]["Deviations"] | components["schemas"]["ByHand"] | components["schemas"]["Locked"])[];
         };
         /** LedgerView */
         LedgerView: {
@@ -5981,6 +6072,51 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FormulaView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    classes_pooled_studies__uuid_study_id__plans__uuid_version__classes_pooled_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pool"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PoolView"];
                 };
             };
             /** @description Not Found */

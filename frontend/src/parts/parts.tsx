@@ -75,7 +75,7 @@ export function Tabs<T extends string>(props: { tabs: readonly T[]; open: T; onO
 
 /** Texts to tick, each with how many have it. */
 export function Ticks(props: {
-  values: Readonly<Record<string, number>>;
+  values: Readonly<Record<string, number | "">>;
   ticked: ReadonlySet<string>;
   onToggle: (value: string) => void;
 }) {
@@ -95,7 +95,7 @@ export function Ticks(props: {
           >
             {value || "blank"}
           </Box>
-          <span>{whole(n)}</span>
+          <span>{n === "" ? "" : whole(n)}</span>
         </Box>
       ))}
     </Box>

@@ -4,9 +4,12 @@ import type { Classing } from "./types";
 type Method = Classing["method"];
 type Of<M extends Method> = Extract<Classing, { method: M }>;
 
+/** What can be chosen anew: classes are locked as they stand. */
+type Chosen = Exclude<Method, "locked">;
+
 export interface Way {
   says: string;
-  methods: readonly Method[];
+  methods: readonly Chosen[];
 }
 
 export const WAYS: readonly Way[] = [
@@ -18,7 +21,7 @@ export const WAYS: readonly Way[] = [
   { says: "by hand", methods: ["by_hand"] },
 ];
 
-export const METHODS: { [M in Method]: string } = {
+export const METHODS: { [M in Chosen]: string } = {
   quantile: "quantile",
   natural_breaks: "natural breaks",
   equal_intervals: "from lowest to highest",
@@ -31,7 +34,7 @@ export const METHODS: { [M in Method]: string } = {
 };
 
 /** The same classes by another method; by hand one goes on from the breaks that stand. */
-export function byMethod(now: Classing, method: Method, breaks: readonly number[]): Classing {
+export function byMethod(now: Classing, method: Chosen, breaks: readonly number[]): Classing {
   const { count, zero } = now;
   const by = "by" in now ? now.by : "areas";
   switch (method) {
@@ -59,11 +62,28 @@ export function byHand(now: Classing, inner: readonly number[]): Of<"by_hand"> {
   return { method: "by_hand", count: now.count, zero: now.zero, inner: [...inner] };
 }
 
+/** Classes that stay as they are. */
+export function locked(now: Classing, breaks: readonly number[], unit: string, was: string): Of<"locked"> {
+  return { method: "locked", count: now.count, zero: now.zero, at: [...breaks], unit, was };
+}
+
+/** Locked classes whose ends reach all values. */
+export function extended(now: Of<"locked">, values: ArrayLike<number>): Of<"locked"> {
+  const at = [...now.at];
+  for (let i = 0; i < values.length; i++) {
+    if (Number.isNaN(values[i]) || (now.zero === "apart" && values[i] === 0)) continue;
+    at[0] = Math.min(at[0], values[i]);
+    at[at.length - 1] = Math.max(at[at.length - 1], values[i]);
+  }
+  return { ...now, at };
+}
+
 /** Does the number of classes say how many are made? */
 export function hasCount(now: Classing): boolean {
   switch (now.method) {
     case "by_hand":
     case "every":
+    case "locked":
       return false;
     case "quantile":
     case "natural_breaks":

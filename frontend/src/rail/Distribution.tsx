@@ -16,9 +16,10 @@ import { classOf } from "../outcome/classes";
 import { classesNow, nearTies, placesIn, ruleText, withEnds } from "../outcome/ruling";
 import { termOf } from "../outcome/terms";
 import { Link } from "../parts/parts";
+import { mappedClasses } from "../plan/mapped";
 import { RAIL_WIDTH } from "../state/hang";
 import { useParts } from "../state/store";
-import { INK, MADDER, PAPER, QUIET, RULE } from "../theme";
+import { BEYOND, INK, MADDER, PAPER, QUIET, RULE } from "../theme";
 import { unit } from "../unit";
 import { axisOf, valueOn } from "./axes";
 import { dotAt, outlineOf, stackDots } from "./dots";
@@ -94,6 +95,9 @@ export function Distribution({ study, view, areas, apart }: Props) {
   const texts = textsAt(breaks.map(placeOf), { top: 10, length, height, band: ROW, breakText: 13 });
   const places = placesIn(view.bands.map((b) => b.text));
   const under = termOf(view, "under");
+  const classing = mappedClasses(view.plan);
+  // Where locked classes do not fit the figures, others stand in.
+  const locked = classing.method === "locked" && classing.at.join() === view.ledger.breaks.join();
   const live = useMemo(
     () => (ruling.moving ? bandsNow(values, reached, breaks, places, view.scale) : view.bands),
     [ruling.moving, values, reached, breaks, places, view.bands, view.scale],
@@ -128,7 +132,8 @@ export function Distribution({ study, view, areas, apart }: Props) {
     if ((event.target as Element).closest("[data-rule]")) return;
     const near = dotUnder(event);
     if (near) set({ selected: order[near.first] });
-    else if (values.length > 1) ruling.rule(valueAt(event, event.currentTarget.getBoundingClientRect()));
+    else if (values.length > 1 && !locked)
+      ruling.rule(valueAt(event, event.currentTarget.getBoundingClientRect()));
   };
   const drag = (at: number) => ({
     onPointerDown: (event: PointerEvent<SVGLineElement>) => {
@@ -211,7 +216,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
               width={s.width}
               y={y(s.y / length) - STEP / 2}
               height={STEP + 0.3}
-              fill={view.bands[classOf(values[s.first], breaks, apart)]?.colour ?? INK}
+              fill={view.bands[classOf(values[s.first], breaks, apart)]?.colour ?? BEYOND}
             />
           ))}
           {(crowded ? [] : dots).map((d) => {
@@ -222,7 +227,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
                 cx={d.x + 6}
                 cy={y(d.y / length)}
                 r={DOT / 2 - 0.3}
-                fill={band?.colour}
+                fill={band?.colour ?? BEYOND}
                 stroke={INK}
                 strokeWidth={0.35}
               />
@@ -240,6 +245,22 @@ export function Distribution({ study, view, areas, apart }: Props) {
               strokeWidth={0.8}
             />
           ))}
+          {locked &&
+            [breaks[0], breaks[breaks.length - 1]]
+              .filter(onAxis)
+              .flatMap((end) =>
+                [-1, 1].map((side) => (
+                  <line
+                    key={`${end} ${side}`}
+                    x1={0}
+                    x2={RAIL_WIDTH}
+                    y1={y(placeOf(end)) + side}
+                    y2={y(placeOf(end)) + side}
+                    stroke={INK}
+                    strokeWidth={0.8}
+                  />
+                )),
+              )}
           {near.map((i) => (
             <line
               key={i}
@@ -310,7 +331,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
           }}
         >
           <title>Breaks</title>
-          {inner.map((b, at) => (
+          {(locked ? [] : inner).map((b, at) => (
             // biome-ignore lint/suspicious/noArrayIndexKey: a break keeps its place while it moves
             <g key={at} data-rule={at}>
               <line
@@ -338,8 +359,8 @@ export function Distribution({ study, view, areas, apart }: Props) {
           <Box
             // biome-ignore lint/suspicious/noArrayIndexKey: a break keeps its place while it moves
             key={at}
-            title="Type another figure"
-            onClick={() => setTyping(at)}
+            title={locked ? "Locked" : "Type another figure"}
+            onClick={() => !locked && setTyping(at)}
             sx={{
               position: "absolute",
               right: RAIL_WIDTH - DOTS_WIDTH - 12,
@@ -348,7 +369,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
               lineHeight: 1.4,
               px: 0.4,
               bgcolor: PAPER,
-              cursor: "text",
+              cursor: locked ? undefined : "text",
             }}
           >
             {typing === at ? (
@@ -400,14 +421,17 @@ export function Distribution({ study, view, areas, apart }: Props) {
           <span>{changesText(ruling.changing, areas)}</span>
         ) : (
           <>
-            {ruling.simpler && <Link onClick={() => ruling.keep(ruling.simpler!)}>simplest figures</Link>}
+            {locked && <span>The classes are locked.</span>}
+            {ruling.simpler && !locked && (
+              <Link onClick={() => ruling.keep(ruling.simpler!)}>simplest figures</Link>
+            )}
             {ruling.undo && <Link onClick={ruling.undo}>take the last step back</Link>}
             {ruling.method && (
               <Link onClick={() => ruling.backTo(ruling.method!)}>
                 back to {ruling.method.method.replaceAll("_", " ")}
               </Link>
             )}
-            <Box sx={{ color: QUIET }}>{nearText(near, nearBy === "event")}</Box>
+            <Box sx={{ color: QUIET }}>{nearText(near, nearBy === "event", locked)}</Box>
           </>
         )}
       </Box>
@@ -425,8 +449,8 @@ function changesText(changing: readonly number[], areas: Areas): string {
 }
 
 /** "5 areas lie within one event of a break." */
-function nearText(near: readonly number[], counted: boolean): string {
-  if (!near.length) return "Take hold of a line to move it.";
+function nearText(near: readonly number[], counted: boolean, locked: boolean): string {
+  if (!near.length) return locked ? "" : "Take hold of a line to move it.";
   const of = counted ? "one event" : "the last figure";
   return `${plural(near.length, "area")} ${near.length === 1 ? "lies" : "lie"} within ${of} of a break (ticks).`;
 }

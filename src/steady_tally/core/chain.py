@@ -19,11 +19,8 @@ from pyproj import CRS
 
 from steady_tally.core.areas import areas_table
 from steady_tally.core.classes import Classing
-from steady_tally.core.classes.breaks import NO_CLASS, ZERO_CLASS, assign
 from steady_tally.core.classes.kind import Classable
-from steady_tally.core.classes.quality import NOTHING_KNOWN, Quality, quality
 from steady_tally.core.classes.quantile import Quantile
-from steady_tally.core.classes.steadiness import steadiness
 from steady_tally.core.columns import coded_text, column_numbers
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.conditions import rows_that_hold
@@ -33,6 +30,7 @@ from steady_tally.core.gather.records import Checked, Gathered, checked_of, choo
 from steady_tally.core.gather.times import ReadTimes
 from steady_tally.core.gather.windows import KeptWindow, kept_windows
 from steady_tally.core.geo.locate import Located
+from steady_tally.core.grouping import classable, classify
 from steady_tally.core.ledger import balance
 from steady_tally.core.measure import Measure
 from steady_tally.core.measure.expression import Quantity, Unit
@@ -68,7 +66,7 @@ from steady_tally.core.measure.terms.following import of_columns
 from steady_tally.core.measure.terms.joined import Following, FromSources, TableFigures
 from steady_tally.core.measure.terms.kind import Material
 from steady_tally.core.measure.time import Span, recorded_time
-from steady_tally.core.measure.values import AreaValues, Entry
+from steady_tally.core.measure.values import Entry
 from steady_tally.core.notes import notes_of
 from steady_tally.core.outcome import Classed, Measured, Note, Outcome, Placed, account_of, counting_in, spans_of
 from steady_tally.core.place.counting import Counting
@@ -540,9 +538,27 @@ class Chain:
         """Which areas belong together."""
 
         def anew() -> Classed:
-            return classify(classing, self.measured(measure), self.exposure(measure.events).areas.area_km2)
+            return classify(classing, self.measured(measure), self.ground(measure), self.unit(measure))
 
         return self.keep(self._classed_key(measure, classing), anew)
+
+    def classable(self, name: str) -> Classable:
+        """The values of a measure of numbers that its own classing groups; PlanError where they are words."""
+        found = self.measured(self.plan.measures[name]).values
+        if found.words:
+            raise PlanError(
+                f"“{name}” is a word of each area: it has no breaks.", where="plan: measure", todo="Take numbers."
+            )
+        measure = self.plan.measures[name]
+        return classable(self.plan.classes[name], found, self.ground(measure), self.unit(measure))
+
+    def ground(self, measure: MeasureKind) -> npt.NDArray[np.float64]:
+        """(areas,) km2."""
+        return self.exposure(measure.events).areas.area_km2
+
+    def unit(self, measure: MeasureKind) -> str:
+        """What a value is, in words."""
+        return measure.called(self.plan.events_called(measure.events or "").recorded)
 
     def outcome(self, name: str | None = None, *, strict: bool = True) -> Outcome:
         """All that one measure comes to, by default the mapped one. The ledger is checked before it is given out.
@@ -656,45 +672,3 @@ def count(wanted: Wanted, events: Events, placed: Placed) -> Tally:
             return count_categories(laid, texts, codes[record], column=wanted.column)
         case _:
             assert_never(wanted.how)
-
-
-def classify(how: Classing, measured: Measured, area_km2: npt.NDArray[np.float64]) -> Classed:
-    """Which areas belong together? Areas without a number have no class.
-
-    Parameters
-    ----------
-    area_km2 : (areas,) their ground.
-    """
-    found = measured.values
-    if found.words:
-        return word_by_word(found, how.count)
-    breaks, area_class, good = group(how, found, area_km2)
-    return Classed(breaks, area_class, good, steadiness(found.chance, breaks, area_class))
-
-
-def group(
-    how: Classing, found: AreaValues, area_km2: npt.NDArray[np.float64]
-) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.int16], Quality]:
-    """Breaks between numbers, the class of each area, and how good they are; PlanError where they cannot be made."""
-    of = found.state == State.NUMBER
-    if how.zero == "apart":
-        of &= found.value != 0.0
-    area = np.flatnonzero(of)
-    material = Classable(found.value[area], found.denominator[area], area_km2[area], area, found.chance)
-    breaks = how.breaks(material)
-    area_class = assign(found.value, breaks)
-    if how.zero == "apart":
-        area_class[found.value == 0.0] = ZERO_CLASS
-    return breaks, area_class, quality(material, breaks, area_class[area])
-
-
-def word_by_word(found: AreaValues, told_apart: int) -> Classed:
-    """A class for each of the words that most areas have; the others that areas have are one class together."""
-    there = np.isfinite(found.value)
-    words = list(found.words[: int(found.value[there].max(initial=-1.0)) + 1])
-    others = max(len(words) - told_apart, 0)
-    if others > 1:
-        words[told_apart:] = [f"{others:,} others"]
-    area_class = np.where(there, np.minimum(np.where(there, found.value, 0.0), len(words) - 1), NO_CLASS)
-    nothing = np.full(len(found.value), np.nan)
-    return Classed(np.empty(0), area_class.astype(np.int16), NOTHING_KNOWN, nothing, tuple(words), others)

@@ -16,12 +16,13 @@ from typing import Any, Generic, TypeVar
 
 import pyarrow as pa
 
-from steady_tally.core.chain import Chain, Keep, classify, count
+from steady_tally.core.chain import Chain, Keep, count
 from steady_tally.core.gather.judging import Judged, judge
 from steady_tally.core.gather.reading import Read, read_records
 from steady_tally.core.gather.records import Checked, Gathered, checked_of
 from steady_tally.core.gather.times import ReadTimes
 from steady_tally.core.gather.windows import kept_windows
+from steady_tally.core.grouping import classify
 from steady_tally.core.measure.formula import Formula
 from steady_tally.core.measure.kind import MeasureKind
 from steady_tally.core.measure.names import AtHand, OfCount, OfMeasure, referents
@@ -134,7 +135,7 @@ def fold(
         exposure=common.exposure(measure.events),
         windows=kept_windows(events) if measure.events else (),
         measured=measured,
-        classed=classify(plan.classes[name], measured, exposure.areas.area_km2),
+        classed=classify(plan.classes[name], measured, exposure.areas.area_km2, measure.called(events.recorded)),
     )
     figures.ledger.check()
     return replace(figures, notes=tuple(notes_of(figures, sources)))

@@ -6,15 +6,17 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
-from steady_tally.core.chain import group
 from steady_tally.core.classes import Classing
-from steady_tally.core.errors import PlanError
+from steady_tally.core.classes.pooled import pooled_breaks
+from steady_tally.core.errors import NotFound, PlanError
+from steady_tally.core.grouping import group
 from steady_tally.core.report.tables import quality_document
 from steady_tally.core.show.colours import class_colours
+from steady_tally.results.studies import chain_of
 from steady_tally.web.access import Right, needs
-from steady_tally.web.outcomes import Evenness, outcome_of
+from steady_tally.web.outcomes import Evenness, outcome_of, plan_of
 from steady_tally.web.problems import Problem
-from steady_tally.web.studies import PLAN, PlanPath, answer
+from steady_tally.web.studies import PLAN, PlanPath, answer, engine
 
 api = APIBlueprint(
     "classes", __name__, url_prefix="/api", abp_tags=[Tag(name="classes")],
@@ -42,6 +44,33 @@ class WaysView(BaseModel):
     ways: list[WayView] = Field(description="In the order asked for.")
 
 
+class Pool(BaseModel):
+    measures: list[str] = Field(min_length=1, max_length=200, description="Their names in the plan.")
+    way: Classing
+
+
+class PoolView(BaseModel):
+    """Breaks that several measures have in common."""
+
+    breaks: list[float]
+    unit: str = Field(description="What the values of all of them are.")
+
+
+@api.post(
+    f"{PLAN}/classes/pooled",
+    summary="Common breaks of several measures of one unit",
+    responses={"200": PoolView},
+)
+@needs(Right.READ)
+def pooled(path: PlanPath, body: Pool) -> Response:
+    chain = chain_of(engine(), path.study_id, plan_of(path))
+    for name in body.measures:
+        if name not in chain.plan.measures:
+            raise NotFound(f"the plan has no measure “{name}”.", todo="Load the study again.")
+    maps = [chain.classable(name) for name in body.measures]
+    return answer(PoolView(breaks=pooled_breaks(body.way, maps).tolist(), unit=maps[0].unit))
+
+
 @api.post(
     f"{PLAN}/classes/compared",
     summary="What other ways of classing the mapped measure would come to",
@@ -62,7 +91,7 @@ def compared(path: PlanPath, body: Ways) -> Response:
     for way in body.ways:
         nothing = Evenness(areas=None, under=None, ground=None)
         try:
-            breaks, _, good = group(way, found, ground)
+            breaks, _, good = group(way, found, ground, outcome.value_name)
         except PlanError as error:
             says = f"{error.what} {error.todo}"
             ways.append(

@@ -28,7 +28,7 @@ from steady_tally.core.plan.whole import Plan
 from steady_tally.core.report.sums import Doubt, proposed_name, sum_lines
 from steady_tally.core.report.tables import account_document
 from steady_tally.core.show.bands import PLAIN, bands, fitting_scale, word_bands
-from steady_tally.core.show.colours import class_colours, told_apart
+from steady_tally.core.show.colours import class_colours, middle_of, told_apart
 from steady_tally.core.show.drawing import LEVELS, Plane, plane_of, reference_lines, tolerance, zone_rings
 from steady_tally.core.show.insets import DrawnInset, inset_rings, insets_of, without_insets
 from steady_tally.core.show.profile import area_profile
@@ -127,6 +127,7 @@ class View(BaseModel):
     period_noun: str = Field(description="What a recorded window is called.")
     method: str = Field(description="The method of classing in a word or two.")
     bands: list[BandView]
+    middle: float | None = Field(description="Where two-sided colours turn.")
     scale: float = Field(description="What the figures in the words of the classes are divided by.")
     scale_says: str = Field(description="What that is called: millions; empty for 1.")
     zero: int = Field(description="Areas with exactly zero, where zero stands apart.")
@@ -459,6 +460,7 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
         period_noun=period_noun(events.recorded),
         method=plan.classes[plan.mapped].says,
         bands=[],
+        middle=None,
         scale=1.0,
         scale_says="",
         zero=0,
@@ -504,10 +506,10 @@ def _outcome(path: BulkPath, result: str) -> Outcome:
 def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
     plan = outcome.plan
     measured, classed = outcome.measured.values, outcome.classed
-    scale = PLAIN
+    scale, middle, how = PLAIN, None, plan.colours_of(outcome.name)
     if classed.words:
         made = word_bands(classed.words, measured.numerator, classed.area_class)
-        colours = told_apart(classed.classes, others=classed.others > 0)
+        colours = told_apart(classed.words, how.words, others=classed.others > 0)
     else:
         scale = fitting_scale(measured.value)
         made = bands(
@@ -518,7 +520,8 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
             whole=measured.whole,
             scale=scale,
         )
-        colours = class_colours(plan.colours_of(outcome.name), classed.breaks, measured.value)
+        colours = class_colours(how, classed.breaks, measured.value)
+        middle = None if how.below is None else middle_of(how.middle, measured.value)
     states = np.bincount(measured.state, minlength=1)
     complete = completeness(outcome.events, outcome.gathered, outcome.placed.placement)
     said = outcome.measure.terms_called(outcome.events.recorded)
@@ -554,6 +557,7 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
             BandView(text=b.text, areas=b.areas, denominator=b.denominator, colour=c)
             for b, c in zip(made, colours, strict=True)
         ],
+        middle=middle,
         scale=scale.by,
         scale_says=scale.says,
         zero=int(np.count_nonzero(classed.area_class == ZERO_CLASS)),

@@ -5,6 +5,7 @@ import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import RadioGroup from "@mui/material/RadioGroup";
 import { useState } from "react";
+import type { Areas } from "../../api/bulk";
 import type { View } from "../../api/client";
 import { figure, percent } from "../../format";
 import { termOf } from "../../outcome/terms";
@@ -15,12 +16,13 @@ import { byMethod, hasCount, METHODS, WAYS } from "../../plan/methods";
 import type { Classing } from "../../plan/types";
 import type { Save } from "../../state/queries";
 import { useParts } from "../../state/store";
+import { Lock, LockKinds } from "./Lock";
 
 const MOST_CLASSES = 12;
 const FEW_CAN_TELL = 9;
 const MOST_KINDS = 12;
 
-export function ClassSheet({ view, save }: { view: View; save: Save }) {
+export function ClassSheet({ view, areas, save }: { view: View; areas: Areas | null; save: Save }) {
   const { set } = useParts("set");
   const now = mappedClasses(view.plan);
   const inWords = mappedMeasure(view.plan).kind === "category";
@@ -91,6 +93,7 @@ export function ClassSheet({ view, save }: { view: View; save: Save }) {
         </Button>
       )}
       <HowGood view={view} />
+      {inWords ? <LockKinds view={view} save={save} /> : <Lock view={view} areas={areas} save={save} />}
       <Notes view={view} stage="class" />
     </>
   );
@@ -129,7 +132,7 @@ interface WaysProps {
 
 /** The ways, and under the chosen one what else it asks. */
 function Ways({ view, now, put }: WaysProps) {
-  const at = WAYS.findIndex((w) => w.methods.includes(now.method));
+  const at = WAYS.findIndex((w) => w.methods.some((m) => m === now.method));
   const methods = WAYS[at]?.methods ?? [];
   const breaks = view.ledger.breaks;
   return (
@@ -144,7 +147,7 @@ function Ways({ view, now, put }: WaysProps) {
           />
         ))}
       </RadioGroup>
-      {methods.length > 1 && (
+      {methods.length > 1 && now.method !== "locked" && (
         <Pick
           label="How"
           value={now.method}

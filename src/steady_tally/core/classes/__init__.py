@@ -13,6 +13,7 @@ from steady_tally.core.classes.by_hand import ByHand
 from steady_tally.core.classes.deviations import Deviations
 from steady_tally.core.classes.equal_intervals import EqualIntervals
 from steady_tally.core.classes.growing import Geometric, HeadTail
+from steady_tally.core.classes.locked import Locked
 from steady_tally.core.classes.natural_breaks import NaturalBreaks
 from steady_tally.core.classes.quantile import Quantile
 from steady_tally.core.classes.round_numbers import Every, RoundNumbers
@@ -32,6 +33,7 @@ Classing = Annotated[
     | Annotated[Geometric, Tag("geometric")]
     | Annotated[HeadTail, Tag("head_tail")]
     | Annotated[Deviations, Tag("standard_deviations")]
-    | Annotated[ByHand, Tag("by_hand")],
+    | Annotated[ByHand, Tag("by_hand")]
+    | Annotated[Locked, Tag("locked")],
     Discriminator(_method_of),
 ]

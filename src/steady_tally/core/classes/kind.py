@@ -32,6 +32,7 @@ class Classable:
     ground : (n,) km2 of each.
     area : (n,) the position of each among all areas.
     chance : what chance may have made of the values of all areas; None where nothing is known of that.
+    unit : what the values are, in words.
     """
 
     values: Floats
@@ -39,6 +40,7 @@ class Classable:
     ground: Floats
     area: npt.NDArray[np.int64]
     chance: Chance | None
+    unit: str = ""
 
     def weighing(self, by: By) -> Floats | None:
         """(n,) what each counts for: the same, what it is divided by, or its ground. None where each is one.

@@ -29,13 +29,16 @@ class Colours(Part):
     """How one measure is coloured: dark stands for more, or `reversed` for less.
 
     With `below`, what lies below the `middle` (the median where none is said) is coloured by that ramp, and
-    dark stands for far from it.
+    dark stands for far from it. Kinds have colours of their own: those of `words` the first ones, in that order.
     """
 
     ramp: Ramp = "kelp"
     reversed: bool = False
     below: Ramp | None = None
     middle: float | None = Field(None, allow_inf_nan=False)
+    words: list[str] = Field(
+        default_factory=list, max_length=200, description="Kinds in the order of their colours, which they keep."
+    )
 
     @model_validator(mode="after")
     def _two_sides(self) -> Self:

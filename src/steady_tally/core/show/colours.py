@@ -7,6 +7,7 @@ for image processing", 2020; its matrices are those of CSS Color Module Level 4,
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -115,10 +116,17 @@ def apart(count: int) -> npt.NDArray[np.uint32]:
     return 0xFF000000 | blue << 16 | green << 8 | red
 
 
-def told_apart(count: int, *, others: bool) -> list[str]:
-    """Colours for kinds of which none is more than another, as "#rrggbb"; with `others`, the last is all but grey."""
-    kinds = count - 1 if others else count
-    found = hex_of(_of_many_hues(kinds, (0.78, 0.58), 0.095))
+def told_apart(words: Sequence[str], kept: Sequence[str], *, others: bool) -> list[str]:
+    """Colours for kinds of which none is more than another, as "#rrggbb"; with `others`, the last is all but grey.
+
+    Parameters
+    ----------
+    kept : the kinds that have the first colours, whether they are there or not.
+    """
+    kinds = words[:-1] if others else words
+    all_kinds = list(dict.fromkeys([*kept, *kinds]))
+    of_all = hex_of(_of_many_hues(len(all_kinds), (0.78, 0.58), 0.095))
+    found = [of_all[all_kinds.index(kind)] for kind in kinds]
     return found + hex_of(oklch_to_srgb(np.array([0.84]), np.array([0.012]), np.radians([90.0]))) * others
 
 

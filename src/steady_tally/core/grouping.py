@@ -1,0 +1,63 @@
+"""The fourth stage at work: numbers are put into classes, words have a class each."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+
+from steady_tally.core.classes import Classing
+from steady_tally.core.classes.breaks import NO_CLASS, ZERO_CLASS, assign
+from steady_tally.core.classes.kind import Classable
+from steady_tally.core.classes.quality import NOTHING_KNOWN, Quality, quality
+from steady_tally.core.classes.steadiness import steadiness
+from steady_tally.core.measure.values import AreaValues
+from steady_tally.core.outcome import Classed, Measured
+from steady_tally.core.states import State
+
+
+def classify(how: Classing, measured: Measured, area_km2: npt.NDArray[np.float64], unit: str) -> Classed:
+    """Which areas belong together? Areas without a number have no class.
+
+    Parameters
+    ----------
+    area_km2 : (areas,) their ground.
+    unit : what the values are, in words.
+    """
+    found = measured.values
+    if found.words:
+        return word_by_word(found, how.count)
+    breaks, area_class, good = group(how, found, area_km2, unit)
+    return Classed(breaks, area_class, good, steadiness(found.chance, breaks, area_class))
+
+
+def classable(how: Classing, found: AreaValues, area_km2: npt.NDArray[np.float64], unit: str) -> Classable:
+    """What a way of classing groups: numbers, without zero where that stands apart."""
+    of = found.state == State.NUMBER
+    if how.zero == "apart":
+        of &= found.value != 0.0
+    area = np.flatnonzero(of)
+    return Classable(found.value[area], found.denominator[area], area_km2[area], area, found.chance, unit)
+
+
+def group(
+    how: Classing, found: AreaValues, area_km2: npt.NDArray[np.float64], unit: str
+) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.int16], Quality]:
+    """Breaks between numbers, the class of each area, and how good they are; PlanError where they cannot be made."""
+    material = classable(how, found, area_km2, unit)
+    breaks = how.breaks(material)
+    area_class = assign(found.value, breaks)
+    if how.zero == "apart":
+        area_class[found.value == 0.0] = ZERO_CLASS
+    return breaks, area_class, quality(material, breaks, area_class[material.area])
+
+
+def word_by_word(found: AreaValues, told_apart: int) -> Classed:
+    """A class for each of the words that most areas have; the others that areas have are one class together."""
+    there = np.isfinite(found.value)
+    words = list(found.words[: int(found.value[there].max(initial=-1.0)) + 1])
+    others = max(len(words) - told_apart, 0)
+    if others > 1:
+        words[told_apart:] = [f"{others:,} others"]
+    area_class = np.where(there, np.minimum(np.where(there, found.value, 0.0), len(words) - 1), NO_CLASS)
+    nothing = np.full(len(found.value), np.nan)
+    return Classed(np.empty(0), area_class.astype(np.int16), NOTHING_KNOWN, nothing, tuple(words), others)
