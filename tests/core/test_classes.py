@@ -191,7 +191,7 @@ def test_classes_and_their_words_are_those_that_the_page_makes_of_the_same_numbe
     if case["zero_apart"]:
         found[values == 0.0] = ZERO_CLASS
     assert found.tolist() == case["classes"]
-    made = bands(values, np.ones(len(values)), found, len(case["texts"]), whole=case["whole"])
+    made = bands(values, np.ones(len(values)), found, np.array(case["breaks"]), whole=case["whole"])
     assert [band.text for band in made] == case["texts"]
 
 
@@ -201,15 +201,15 @@ def test_the_words_of_classes_are_short_whatever_the_size_of_the_figures(values,
     breaks = quantile_breaks(numbers, classes)
     in_class = assign(numbers, breaks)
     scale = fitting_scale(numbers)
-    made = bands(numbers, numbers, in_class, len(breaks) - 1, whole=False, scale=scale)
+    made = bands(numbers, numbers, in_class, breaks, whole=False, scale=scale)
     assert max(numbers) / scale.by < 1e6 or scale.by == 1e12
     assert max(numbers) / scale.by >= 1e-3
     for i, band in enumerate(made):
         low, high = (float(e.replace(",", "")) for e in (band.text.split(" to ") * 2)[:2])
         mine = numbers[in_class == i] / scale.by
         places = len(band.text.split(" to ")[0].partition(".")[2])
-        assert low == pytest.approx(mine.min(), abs=0.51 * 10.0**-places)
-        assert high == pytest.approx(mine.max(), abs=0.51 * 10.0**-places)
+        assert low <= mine.min() + 0.51 * 10.0**-places
+        assert high >= mine.max() - 0.51 * 10.0**-places
 
 
 @given(st.lists(st.floats(-1e6, 1e6), min_size=1, max_size=40), st.integers(1, 6), st.integers(0, 2**31))

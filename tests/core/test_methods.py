@@ -18,6 +18,7 @@ from steady_tally.core.classes.natural_breaks import natural_breaks
 from steady_tally.core.classes.pooled import pooled_breaks
 from steady_tally.core.classes.quantile import quantile_breaks
 from steady_tally.core.errors import PlanError
+from steady_tally.core.plan.steps import steps_before
 
 READ = TypeAdapter(Classing)
 VALUES = st.one_of(
@@ -193,3 +194,18 @@ def test_common_breaks_are_those_of_all_values_together(maps, how, count):
     if len(maps) > 1:
         with pytest.raises(PlanError, match="no classes in common"):
             pooled_breaks(method, [replace(together[0], unit="residents"), *together[1:]])
+
+
+@given(st.lists(st.integers(0, 3), max_size=30), st.data())
+def test_steps_are_taken_back_one_by_one_to_the_first(choices, data):
+    documents = [{"method": "quantile", "count": 3 + c} for c in choices] or [{"method": "quantile"}]
+    left = len(documents)
+    while steps := steps_before(documents):
+        assert steps[-1] != READ.validate_python(documents[-1])
+        documents.append(steps[-1].model_dump(mode="json"))
+        # Versions that say nothing of it, or in a form of old, are passed over.
+        if data.draw(st.booleans()):
+            documents[-1:-1] = [None, {"kind": "quantile", "classes": 5}]
+        left -= 1
+        assert left > 0
+    assert READ.validate_python(documents[-1]) == READ.validate_python(documents[0])

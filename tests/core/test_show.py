@@ -7,10 +7,11 @@ from hypothesis import strategies as st
 
 from steady_tally.core.chain import run
 from steady_tally.core.classes.breaks import assign
+from steady_tally.core.classes.by_hand import reaching
 from steady_tally.core.classes.quantile import quantile_breaks
 from steady_tally.core.errors import PlanError
 from steady_tally.core.plan.whole import read_plan
-from steady_tally.core.show.bands import bands
+from steady_tally.core.show.bands import bands, steps
 from steady_tally.core.show.colours import RAMPS, oklab_lightness, sequential, two_sided
 from tests.core.test_terms import document, world
 
@@ -69,7 +70,7 @@ def test_two_sided_colours_darken_away_from_the_middle_in_even_steps_on_both_sid
 def test_written_ranges_never_share_an_end_and_hold_every_area(values, classes):
     array = np.array(values)
     breaks = quantile_breaks(array, classes)
-    made = bands(array, np.ones(len(array)), assign(array, breaks), len(breaks) - 1, whole=False)
+    made = bands(array, np.ones(len(array)), assign(array, breaks), breaks, whole=False)
     assert sum(b.areas for b in made) == len(values)
     written = [b.text.replace(",", "").split(" to ") for b in made]
     ends = [(float(w[0]), float(w[-1])) for w in written]
@@ -77,16 +78,48 @@ def test_written_ranges_never_share_an_end_and_hold_every_area(values, classes):
         assert all(a[1] < b[0] for a, b in zip(ends, ends[1:], strict=False))
 
 
+@given(
+    st.lists(st.floats(0.0, 1e5), min_size=1, max_size=40),
+    st.lists(st.floats(-10.0, 2e5), max_size=5, unique=True),
+    st.booleans(),
+)
+def test_ranges_meet_and_every_value_is_written_within_its_own(values, inner, whole):
+    array = np.floor(np.array(values)) if whole else np.array(values)
+    breaks = reaching(np.array(sorted(inner)), array)
+    own = assign(array, breaks)
+    made = bands(array, np.ones(len(array)), own, breaks, whole=whole)
+    texts = [b.text.replace(",", "") for b in made]
+    places = max((len(t.split(" to ")[0].partition(".")[2]) for t in texts), default=0)
+    # Classes that differ by less than the last place that is written are beyond words.
+    told = np.unique(array)
+    if len(told) > 1 and np.diff(told).min() < 1e-9:
+        return
+    before = None
+    for k, text in enumerate(texts):
+        if not text:
+            assert not (own == k).any()
+            continue
+        low, high = (steps(float(e), places) for e in (text.removesuffix(" and over").split(" to ") * 2)[:2])
+        if before is not None:
+            assert low == before + 1
+        before = high
+        mine = [steps(v, places) for v in array[own == k]]
+        assert all(low <= m for m in mine)
+        assert all(m <= high for m in mine) or (text.endswith(" and over") and whole and k == len(texts) - 1)
+
+
 def test_what_is_not_zero_is_not_written_as_zero():
     values = np.array([0.231, 40.8, 126.2, 739.0])
-    made = bands(values, np.ones(4), np.array([0, 0, 1, 1], np.int16), 2, whole=False)
-    assert [b.text for b in made] == ["0.2 to 40.8", "126.2 to 739.0"]
+    made = bands(values, np.ones(4), np.array([0, 0, 1, 1], np.int16), np.array([0.231, 41.0, 739.0]), whole=False)
+    assert [b.text for b in made] == ["0.2 to 41.0", "41.1 to 739.0"]
 
 
 def test_counts_are_written_whole():
     values = np.array([1.0, 2.0, 1500.0])
-    made = bands(values, np.array([10.0, np.nan, 5.0]), np.array([0, 0, 1], np.int16), 2, whole=True)
-    assert [(b.text, b.areas, b.denominator) for b in made] == [("1 to 2", 2, 10.0), ("1,500", 1, 5.0)]
+    made = bands(
+        values, np.array([10.0, np.nan, 5.0]), np.array([0, 0, 1], np.int16), np.array([1.0, 2, 1500]), whole=True
+    )
+    assert [(b.text, b.areas, b.denominator) for b in made] == [("1 to 2", 2, 10.0), ("3 and over", 1, 5.0)]
 
 
 @pytest.mark.parametrize(("middle", "one_side"), [(1e9, True), (-5.0, True), (2.0, False), (None, False)])

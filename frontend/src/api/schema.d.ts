@@ -3370,6 +3370,11 @@ export interface components {
              */
             whole: boolean;
             /**
+             * Steps
+             * @description How areas were classed before, oldest first: what can be taken back.
+             */
+            steps: (components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"] | components["schemas"]["RoundNumbers"] | components["schemas"]["Every"] | components["schemas"]["Geometric"] | components["schemas"]["HeadTail"] | components["schemas"]["Deviations"] | components["schemas"]["ByHand"] | components["schemas"]["Locked"])[];
+            /**
              * Total Word
              * @description Of values that are words, that of all areas; empty where there is none.
              */

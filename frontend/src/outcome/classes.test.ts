@@ -1,12 +1,14 @@
 import { readFileSync } from "node:fs";
 import { describe, expect, it } from "vitest";
 import { classIn, classOf, NO_CLASS } from "./classes";
+import { classesNow, rangesOf } from "./ruling";
 
 interface Case {
   name: string;
   values: (number | null)[];
   breaks: number[];
   zero_apart: boolean;
+  whole: boolean;
   classes: number[];
   texts: string[];
 }
@@ -25,20 +27,15 @@ it("gives each word a class of its own, and the last to all that are told apart 
 describe("classes of the page are the server's, to the bit", () => {
   it.each(shared.map((c) => [c.name, c] as const))(
     "%s",
-    (_, { values, breaks, zero_apart, classes, texts }) => {
+    (_, { values, breaks, zero_apart, whole, classes, texts }) => {
       const numbers = values.map((v) => v ?? Number.NaN);
       expect(numbers.map((v) => classOf(v, breaks, zero_apart))).toEqual(classes);
-      for (const [i, text] of texts.entries()) {
-        const within = numbers.filter((_, at) => classes[at] === i);
-        if (!text) expect(within).toEqual([]);
-        else {
-          const ends = text.replaceAll(",", "").split(" to ").map(Number);
-          const places = text.split(".")[1]?.split(" ")[0].length ?? 0;
-          const half = 0.5000001 * 10 ** -places;
-          expect(Math.min(...within)).toBeGreaterThanOrEqual(ends[0] - half);
-          expect(Math.max(...within)).toBeLessThanOrEqual(ends[ends.length - 1] + half);
-        }
-      }
+      // The words of classes, from the values that have one.
+      const classed = numbers.filter((_, at) => classes[at] >= 0).sort((a, b) => a - b);
+      const places = Math.max(0, ...texts.map((t) => (/\.(\d+)/.exec(t)?.[1] ?? "").length));
+      const reached = classed.map(() => 0);
+      const now = breaks.length ? classesNow(classed, reached, breaks) : [];
+      expect(rangesOf(now, breaks, places, 1, whole)).toEqual(texts);
     },
   );
 });

@@ -3,6 +3,7 @@ import { classOf } from "./classes";
 import {
   changing,
   classesNow,
+  coarser,
   leaving,
   moved,
   nearTies,
@@ -124,6 +125,26 @@ describe("working on breaks", () => {
       });
       expect(nearTies({ values: ordered, order }, [], after, step)).toEqual(near);
     }
+  });
+
+  it("offers coarser steps that part the values otherwise and leave none outside", () => {
+    let offered = 0;
+    for (const { ordered, inner } of cases(1_000)) {
+      const was = classes(ordered, inner);
+      for (const { step, inner: next } of coarser(inner, ordered)) {
+        offered++;
+        expect(next).toHaveLength(inner.length);
+        expect([...new Set(next)].sort((a, b) => a - b)).toEqual(next);
+        const is = classes(ordered, next);
+        expect(is).not.toEqual(was);
+        for (const c of is) expect(c).toBeGreaterThanOrEqual(0);
+        for (const b of next) expect(Math.abs(b / step - Math.round(b / step))).toBeLessThan(1e-6);
+      }
+    }
+    expect(offered).toBeGreaterThan(500);
+    expect(coarser([38.3], [1, 36, 39, 43, 52, 100]).map((c) => [c.step, c.inner[0]])).toContainEqual([
+      20, 40,
+    ]);
   });
 
   it("takes classes of another number for those whose areas they share", () => {

@@ -152,6 +152,43 @@ export function classesNow(
   });
 }
 
+/**
+ * The range of each class in words, as `core/show/bands.py` writes them: neighbours meet, and never share an end.
+ * `places` are those with which no two classes share a written end; all figures are divided by `scale`.
+ */
+export function rangesOf(
+  classes: readonly ClassNow[],
+  breaks: readonly number[],
+  places: number,
+  scale: number,
+  openEnded: boolean,
+): string[] {
+  const step = 10 ** places;
+  // As written: halves away from zero.
+  const steps = (v: number) => Math.round(Number((v / scale).toFixed(places)) * step);
+  const text = (n: number) =>
+    (n / step).toLocaleString("en", { minimumFractionDigits: places, maximumFractionDigits: places });
+  const last = classes.length - 1;
+  let nextLow = 0;
+  return classes.map(({ areas, low: least, high: most }, k) => {
+    let low = nextLow;
+    if (k === 0) {
+      const first = areas ? least : breaks[0];
+      low = steps(breaks[0] <= 0 && first > 0 ? first : Math.min(breaks[0], first));
+    }
+    let high = steps(breaks[k + 1]);
+    if (high / step > breaks[k + 1] / scale && k < last) high--;
+    const above = classes.slice(k + 1).find((c) => c.areas > 0);
+    if (above) high = Math.min(high, steps(above.low) - 1);
+    if (areas) high = Math.max(high, steps(most));
+    nextLow = Math.max(high + 1, low);
+    if (high < low) return "";
+    if (openEnded && k === last && k > 0 && high > low) return `${text(low)} and over`;
+    const [a, b] = [text(low), text(high)];
+    return a === b ? a : `${a} to ${b}`;
+  });
+}
+
 /** For every break the simplest number that moves no area: of the fewest figures, and of these the nearest. */
 export function simplest(inner: readonly number[], ordered: ArrayLike<number>): number[] {
   return inner.map((b) => {
@@ -161,6 +198,30 @@ export function simplest(inner: readonly number[], ordered: ArrayLike<number>): 
     if (least === undefined || most === undefined) return b;
     return simplestIn(least, most, b);
   });
+}
+
+const COARSER_OFFERED = 3;
+
+/** Breaks on multiples of 1, 2 or 5 times a power of ten, where they part the values otherwise: the finest first. */
+export function coarser(
+  inner: readonly number[],
+  ordered: ArrayLike<number>,
+): { step: number; inner: number[] }[] {
+  const [least, most] = [ordered[0], ordered[ordered.length - 1]];
+  if (!inner.length || !(most > least)) return [];
+  const partsOf = (breaks: readonly number[]) => breaks.map((b) => upTo(ordered, b)).join();
+  const span = Math.log10(most - least);
+  // Of several that part the values alike, the coarsest.
+  const found = new Map<string, { step: number; inner: number[] }>();
+  for (let power = Math.floor(span) - 3; power <= span; power++)
+    for (const part of [1, 2, 5]) {
+      const step = exact(part * 10 ** power);
+      const next = inner.map((b) => exact(Math.round(b / step) * step));
+      const apart = next.every((b, i) => b >= least && b < most && (i === 0 || b > next[i - 1]));
+      if (apart) found.set(partsOf(next), { step, inner: next });
+    }
+  found.delete(partsOf(inner));
+  return [...found.values()].sort((a, b) => a.step - b.step).slice(-COARSER_OFFERED);
 }
 
 /** The simplest number from `least` on and below `most`. */

@@ -13,7 +13,7 @@ import type { Areas } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { figure, plural, whole } from "../format";
 import { classOf } from "../outcome/classes";
-import { classesNow, nearTies, placesIn, ruleText, withEnds } from "../outcome/ruling";
+import { classesNow, nearTies, placesIn, rangesOf, ruleText, withEnds } from "../outcome/ruling";
 import { termOf } from "../outcome/terms";
 import { Link } from "../parts/parts";
 import { mappedClasses } from "../plan/mapped";
@@ -25,7 +25,7 @@ import { axisOf, valueOn } from "./axes";
 import { dotAt, outlineOf, stackDots } from "./dots";
 import { textsAt } from "./labels";
 import { COLUMNS, DOTS_WIDTH, nearStep, ROW, useAxis, useOnAxis } from "./parts";
-import { useRuling } from "./useRuling";
+import { short, useRuling } from "./useRuling";
 
 const DOT = 5;
 const NAMED = 3;
@@ -64,6 +64,11 @@ export function Distribution({ study, view, areas, apart }: Props) {
   const [height, setHeight] = useState(300);
   const [typing, setTyping] = useState<number | null>(null);
   const [refused, setRefused] = useState("");
+  /** Simpler figures are looked at, which would move areas. */
+  const [trying, setTrying] = useState(false);
+  const result = view.keys.classed;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: other classes are another matter
+  useEffect(() => setTrying(false), [result]);
   useEffect(() => {
     const observer = new ResizeObserver(([entry]) => setHeight(entry.contentRect.height));
     observer.observe(ref.current!);
@@ -98,10 +103,12 @@ export function Distribution({ study, view, areas, apart }: Props) {
   const classing = mappedClasses(view.plan);
   // Where locked classes do not fit the figures, others stand in.
   const locked = classing.method === "locked" && classing.at.join() === view.ledger.breaks.join();
-  const live = useMemo(
-    () => (ruling.moving ? bandsNow(values, reached, breaks, places, view.scale) : view.bands),
-    [ruling.moving, values, reached, breaks, places, view.bands, view.scale],
-  );
+  const live = useMemo(() => {
+    if (!ruling.moving) return view.bands;
+    const classes = classesNow(values, reached, breaks);
+    const texts = rangesOf(classes, breaks, places, view.scale, view.whole && view.scale === 1);
+    return classes.map((c, i) => ({ ...c, text: texts[i] }));
+  }, [ruling.moving, values, reached, breaks, places, view.bands, view.scale, view.whole]);
   const longest = live.reduce((n, band) => Math.max(n, band.text.length), 0);
   const inner = breaks.slice(1, -1);
   const nearBy = nearStep(view);
@@ -139,6 +146,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
     onPointerDown: (event: PointerEvent<SVGLineElement>) => {
       event.currentTarget.setPointerCapture(event.pointerId);
       setRefused("");
+      setTrying(false);
       ruling.move(at, inner[at]);
     },
     onPointerMove: (event: PointerEvent<SVGLineElement>) => {
@@ -179,7 +187,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
           {crowded ? "width: areas" : most > 1 ? `a dot: up to ${most}` : "a dot: an area"}
         </Box>
         <Box sx={{ gridColumn: "span 2", whiteSpace: "nowrap" }}>
-          range{view.scale_says && `, ${view.scale_says}`}
+          {view.scale_says ? `range, ${view.scale_says}` : "range, ends included"}
         </Box>
         <Box sx={{ textAlign: "right" }}>areas</Box>
         <Box sx={{ textAlign: "right", pr: 1 }}>
@@ -418,12 +426,34 @@ export function Distribution({ study, view, areas, apart }: Props) {
             {refused || ruling.error} <Link onClick={() => setRefused("")}>put away</Link>
           </Box>
         ) : ruling.moving ? (
-          <span>{changesText(ruling.changing, areas)}</span>
+          <>
+            <span>{changesText(ruling.changing, areas)}</span>
+            {trying && (
+              <>
+                <Link onClick={() => ruling.keep(ruling.inner)}>keep</Link>
+                <Link onClick={ruling.leave}>leave it</Link>
+              </>
+            )}
+          </>
+        ) : trying ? (
+          <>
+            {ruling.coarser.map((c) => (
+              <Link key={c.step} onClick={() => ruling.show(c.inner)}>
+                in steps of {short(c.step / view.scale)} ({plural(c.changing.length, "area")})
+              </Link>
+            ))}
+            <Link onClick={() => setTrying(false)}>leave it</Link>
+          </>
         ) : (
           <>
             {locked && <span>The classes are locked.</span>}
             {ruling.simpler && !locked && (
               <Link onClick={() => ruling.keep(ruling.simpler!)}>simplest figures</Link>
+            )}
+            {!locked && ruling.coarser.length > 0 && (
+              <Link onClick={() => setTrying(true)}>
+                {ruling.simpler ? "simpler still" : "simpler figures"}
+              </Link>
             )}
             {ruling.undo && <Link onClick={ruling.undo}>take the last step back</Link>}
             {ruling.method && (
@@ -453,20 +483,4 @@ function nearText(near: readonly number[], counted: boolean, locked: boolean): s
   if (!near.length) return locked ? "" : "Take hold of a line to move it.";
   const of = counted ? "one event" : "the last figure";
   return `${plural(near.length, "area")} ${near.length === 1 ? "lies" : "lie"} within ${of} of a break (ticks).`;
-}
-
-/** The words and sums of the classes between breaks that nobody has kept yet. */
-function bandsNow(
-  values: readonly number[],
-  reached: ArrayLike<number>,
-  breaks: readonly number[],
-  places: number,
-  scale: number,
-) {
-  const written = (v: number) =>
-    (v / scale).toLocaleString("en", { minimumFractionDigits: places, maximumFractionDigits: places });
-  return classesNow(values, reached, breaks).map(({ areas, denominator, low, high }) => {
-    const [a, b] = [written(low), written(high)];
-    return { areas, denominator, text: areas === 0 ? "" : a === b ? a : `${a} to ${b}` };
-  });
 }

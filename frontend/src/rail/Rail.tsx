@@ -24,6 +24,7 @@ export function Rail({ study, view, areas }: Props & { study: Study }) {
   const apart = mappedClasses(view.plan).zero === "apart";
   const unreliable = useMemo(() => areas.unreliable.reduce((n, flag) => n + flag, 0), [areas]);
   const inWords = view.ledger.words.length > 0;
+  const withEvents = termOf(view, "counted")?.noun === "events";
   return (
     <Box
       component="aside"
@@ -49,7 +50,7 @@ export function Rail({ study, view, areas }: Props & { study: Study }) {
               view.bands.reduce((n, band) => n + band.areas, 0),
               "area",
             )}{" "}
-            that are not zero
+            {withEvents ? "with events" : "that are not zero"}
           </Box>
         )}
         {!inWords && <Axes areas={areas} apart={apart} />}
@@ -60,7 +61,7 @@ export function Rail({ study, view, areas }: Props & { study: Study }) {
         <Distribution study={study} view={view} areas={areas} apart={apart} />
       )}
       <Box sx={{ borderTop: `3px double ${INK}`, fontSize: "0.7812rem", py: 0.5 }}>
-        {apart && !inWords && <Apart colour={ZERO} label="zero" areas={view.zero} />}
+        {apart && !inWords && <Apart colour={ZERO} label={withEvents ? "no events" : "zero"} areas={view.zero} />}
         {view.beyond > 0 && <Apart colour={BEYOND} label="outside the classes" areas={view.beyond} />}
         {view.states.map((s) => (
           <Apart key={s.state} label={s.state} areas={s.areas} listed={inWords} />

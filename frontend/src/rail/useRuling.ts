@@ -3,6 +3,7 @@ import { useEffect, useMemo, useRef } from "react";
 import type { Study, View } from "../api/client";
 import {
   changing,
+  coarser,
   moved,
   nextStop,
   roundStop,
@@ -23,11 +24,10 @@ const KEPT_AFTER_MS = 700;
 
 export function useRuling(study: Study, view: View, sorted: Sorted) {
   const ordered = sorted.values;
-  const { drafted, ruled: stack, set } = useParts("drafted", "ruled", "set");
+  const { drafted, set } = useParts("drafted", "set");
   const save = useSavePlan(study, view);
   const timer = useRef(0);
   const key = view.keys.classed;
-  const whose = `${view.study} ${view.measure}`;
   const stands = view.ledger.breaks;
   const now = useMemo(() => stands.slice(1, -1), [stands]);
   const draft = drafted?.key === key ? drafted.inner : null;
@@ -45,33 +45,27 @@ export function useRuling(study: Study, view: View, sorted: Sorted) {
     window.clearTimeout(timer.current);
     set({ drafted: null });
   };
-  const keepClassing = (change: (before: Classing) => Classing, history: readonly Classing[]) => {
+  const keepClassing = (change: (before: Classing) => Classing) => {
     window.clearTimeout(timer.current);
-    const before = stack;
     const d = useDoing.getState().drafted;
-    set({ drafted: d && { ...d, kept: true }, ruled: { ...stack, [whose]: history } });
+    set({ drafted: d && { ...d, kept: true } });
     save.mutate(
       (plan) => {
         plan.class[mappedName(plan)] = change(mappedClasses(plan));
       },
-      {
-        onError: () => {
-          leave();
-          set({ ruled: before });
-        },
-      },
+      { onError: leave },
     );
   };
-  const past = stack[whose] ?? [];
   const keep = (next: readonly number[]) => {
     if (next.length === now.length && next.every((b, i) => b === now[i])) return leave();
-    keepClassing((before) => byHand(before, next), [...past, mappedClasses(view.plan)]);
+    keepClassing((before) => byHand(before, next));
   };
   const latest = () => {
     const { drafted: d } = useDoing.getState();
     return d?.key === key ? d.inner : now;
   };
-  const method = past.find((c) => c.method !== "by_hand");
+  const past = view.steps;
+  const method = past.findLast((c) => c.method !== "by_hand");
   return {
     inner,
     /** Has somebody hold of a break? */
@@ -126,14 +120,25 @@ export function useRuling(study: Study, view: View, sorted: Sorted) {
       return plain.some((b, i) => b !== now[i]) ? plain : null;
     }, [now, ordered]),
     keep,
-    undo: past.length ? () => keepClassing(() => past[past.length - 1], past.slice(0, -1)) : null,
-    /** The method that the breaks were made by before the first was moved. */
+    /** Coarser steps that breaks could stand on, where that moves areas: each with what it costs. */
+    coarser: useMemo(
+      () =>
+        coarser(now, ordered).map((found) => ({
+          ...found,
+          changing: changing(sorted, stands, withEnds(stands, found.inner)),
+        })),
+      [now, ordered, sorted, stands],
+    ),
+    /** Show what breaks would do, without keeping them. */
+    show: put,
+    undo: past.length ? () => keepClassing(() => past[past.length - 1]) : null,
+    /** The method that the breaks were made by before they were moved. */
     method: mappedClasses(view.plan).method === "by_hand" ? method : undefined,
-    backTo: (classing: Classing) => keepClassing(() => classing, []),
+    backTo: (classing: Classing) => keepClassing(() => classing),
   };
 }
 
 /** A number in a sentence: six figures are enough to say where it is. */
-function short(n: number): string {
+export function short(n: number): string {
   return Number(n.toPrecision(6)).toLocaleString("en", { maximumFractionDigits: 12 });
 }

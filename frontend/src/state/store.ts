@@ -2,7 +2,7 @@
 
 import { create } from "zustand";
 import { useShallow } from "zustand/shallow";
-import type { Classing, Place } from "../plan/types";
+import type { Place } from "../plan/types";
 
 /** How values lie along the rail. */
 export type Axis = "linear" | "log" | "rank";
@@ -29,8 +29,6 @@ export interface Doing {
   drafted: { key: string; inner: readonly number[]; changing: readonly number[]; kept: boolean } | null;
   /** The page of small maps is open. */
   comparing: boolean;
-  /** How the classes were made before each change on the rail, by study and measure. */
-  ruled: Readonly<Record<string, readonly Classing[]>>;
   help: boolean;
   /** An open sheet stands beside the map instead of hanging over it. */
   pinned: boolean;
@@ -70,7 +68,6 @@ export const useDoing = create<Doing>((set) => ({
   axis: null,
   drafted: null,
   comparing: false,
-  ruled: {},
   help: false,
   pinned: false,
   level: 0,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from typing import Any
 
 from sqlalchemy import Engine, text, update
 from sqlmodel import Session, col, select
@@ -81,6 +82,18 @@ def plan_versions(engine: Engine, study_id: uuid.UUID) -> list[PlanVersion]:
     study(engine, study_id)
     with Session(engine) as session:
         wanted = select(PlanVersion).where(PlanVersion.study_id == study_id).order_by(col(PlanVersion.created_at))
+        return list(session.exec(wanted))
+
+
+def classes_until(engine: Engine, study_id: uuid.UUID, version_id: uuid.UUID, measure: str) -> list[Any]:
+    """What the successive versions of the plan, up to one of them, say of the classes of a measure."""
+    with Session(engine) as session:
+        last = select(PlanVersion.created_at).where(PlanVersion.id == version_id).scalar_subquery()
+        wanted = (
+            select(col(PlanVersion.document)["class"][measure])
+            .where(PlanVersion.study_id == study_id, col(PlanVersion.created_at) <= last)
+            .order_by(col(PlanVersion.created_at))
+        )
         return list(session.exec(wanted))
 
 

@@ -13,6 +13,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from steady_tally.core.chain import Chain
+from steady_tally.core.classes import Classing
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, ZERO_CLASS
 from steady_tally.core.errors import Conflict, NotFound, PlanError, SourceError, SteadyTallyError
 from steady_tally.core.gather.windows import period_noun
@@ -24,6 +25,7 @@ from steady_tally.core.place.completeness import completeness
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.plan.base import bare, fingerprint
 from steady_tally.core.plan.place import Grid
+from steady_tally.core.plan.steps import steps_before
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.report.sums import Doubt, proposed_name, sum_lines
 from steady_tally.core.report.tables import account_document
@@ -36,6 +38,7 @@ from steady_tally.core.sources import texts
 from steady_tally.core.states import STATES, State
 from steady_tally.results.studies import chain_of, stored_sources
 from steady_tally.results.underway import Step, step_of, underway
+from steady_tally.store.studies import classes_until
 from steady_tally.web.access import Right, needs
 from steady_tally.web.arrow import bulk, cell_table, kept_bulk, lattice_meta, ring_table
 from steady_tally.web.outcomes import Account, AreasAccount, Evenness, StageView, outcome_of, plan_of
@@ -45,6 +48,9 @@ from steady_tally.web.studies import PLAN, PlanPath, answer, engine
 api = APIBlueprint(
     "show", __name__, url_prefix="/api", abp_tags=[Tag(name="show")], abp_responses={"404": Problem, "422": Problem}
 )
+
+
+_MOST_STEPS = 50
 
 
 class BandView(BaseModel):
@@ -138,6 +144,7 @@ class View(BaseModel):
     total_interval: tuple[float, float] | None = Field(description="What chance may have made of it, at 95 %.")
     proposed_name: str = Field(description="What the measure would be called after its sum.")
     whole: bool = Field(description="The values are whole numbers.")
+    steps: list[Classing] = Field(description="How areas were classed before, oldest first: what can be taken back.")
     total_word: str = Field(description="Of values that are words, that of all areas; empty where there is none.")
     by_kind: bool = Field(description="It can be said how many events of each kind an area has.")
     named: list[NamedView] = Field(description="Of a formula, what its names stand for.")
@@ -471,6 +478,7 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
         total_interval=None,
         proposed_name=plan.mapped,
         whole=False,
+        steps=[],
         total_word="",
         by_kind=False,
         named=[],
@@ -516,7 +524,7 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
             measured.value,
             measured.denominator,
             classed.area_class,
-            classed.classes,
+            classed.breaks,
             whole=measured.whole,
             scale=scale,
         )
@@ -568,6 +576,7 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
         total_interval=measured.total_interval(),
         proposed_name=proposed_name(outcome.measure, outcome.value_name),
         whole=measured.whole,
+        steps=steps_before(classes_until(engine(), path.study_id, path.version, outcome.name))[-_MOST_STEPS:],
         total_word=measured.words[int(measured.total)] if measured.words and measured.total is not None else "",
         by_kind=measured.breakdown is not None,
         named=[

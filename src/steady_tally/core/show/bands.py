@@ -1,13 +1,15 @@
-"""What a class says of itself: its range in figures that its own values reach, with no more places than are needed.
+"""What a class says of itself: its range in words, both ends included, with no more places than are needed.
 
-A range runs from the least to the greatest value in the class, so that neighbouring ranges never share an end and no
-range shows a value that nothing has.
+Neighbouring ranges meet, and never share an end: each begins one step of the last written place above the one below
+it. Both ends of a range are figures that a value of the class could be written as, and every value is written as one
+within its range.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 
 import numpy as np
 import numpy.typing as npt
@@ -56,7 +58,7 @@ def bands(
     values: Floats,
     denominator: Floats,
     area_class: npt.NDArray[np.int16],
-    classes: int,
+    breaks: Floats,
     *,
     whole: bool,
     scale: Scale = PLAIN,
@@ -66,20 +68,19 @@ def bands(
     Parameters
     ----------
     values, denominator, area_class : (areas,).
+    breaks : (classes + 1,).
     whole : the values are counts.
     scale : what the figures in the words are divided by.
     """
-    members = [area_class == c for c in range(classes)]
+    members = [area_class == c for c in range(max(len(breaks) - 1, 0))]
     written = values / scale.by
     ends = [(float(written[m].min()), float(written[m].max())) if m.any() else None for m in members]
-    places = 0 if whole and scale == PLAIN else decimal_places([e for e in ends if e])
+    counts = whole and scale == PLAIN
+    places = 0 if counts else decimal_places([e for e in ends if e])
+    texts = range_texts(ends, (breaks / scale.by).tolist(), places, open_ended=counts)
     return [
-        Band(
-            "" if e is None else range_text(*e, places),
-            int(np.count_nonzero(m)),
-            float(np.nansum(denominator[m])),
-        )
-        for e, m in zip(ends, members, strict=True)
+        Band(text, int(np.count_nonzero(m)), float(np.nansum(denominator[m])))
+        for text, m in zip(texts, members, strict=True)
     ]
 
 
@@ -92,10 +93,55 @@ def word_bands(words: Sequence[str], numerator: Floats, area_class: npt.NDArray[
     ]
 
 
-def range_text(low: float, high: float, places: int) -> str:
-    """ "12.0 to 14.5", or the one figure where both ends are written alike."""
-    a, b = (f"{v:,.{places}f}" for v in (low, high))
-    return a if a == b else f"{a} to {b}"
+def range_texts(
+    ends: Sequence[tuple[float, float] | None], breaks: Sequence[float], places: int, *, open_ended: bool
+) -> list[str]:
+    """The range of each class: "1 to 4", "5 to 9", "10 and over"; one figure where both ends are written alike, and
+    nothing where a class is too narrow to have a figure of its own.
+
+    Parameters
+    ----------
+    ends : of each class its least and greatest value; None where it has none.
+    breaks : one more.
+    places : with which no two classes share a written end.
+    open_ended : what the last class reaches up to is not said.
+    """
+    least = [None if e is None else steps(e[0], places) for e in ends]
+    texts, next_low = [], 0
+    for k, e in enumerate(ends):
+        low = next_low
+        if k == 0:
+            first = e[0] if e else breaks[0]
+            # Where all values are above zero, the lowest range does not begin with it.
+            low = steps(first if breaks[0] <= 0.0 < first else min(breaks[0], first), places)
+        high = steps(breaks[k + 1], places)
+        if Fraction(high, 10**places) > breaks[k + 1] and k < len(ends) - 1:
+            high -= 1
+        above = next((n for n in least[k + 1 :] if n is not None), None)
+        if above is not None:
+            high = min(high, above - 1)
+        high = max(high, steps(e[1], places)) if e else high
+        next_low = max(high + 1, low)
+        if high < low:
+            texts.append("")
+        elif open_ended and k == len(ends) - 1 and high > low and k > 0:
+            texts.append(f"{step_text(low, places)} and over")
+        else:
+            a, b = step_text(low, places), step_text(high, places)
+            texts.append(a if a == b else f"{a} to {b}")
+    return texts
+
+
+def steps(value: float, places: int) -> int:
+    """A value in steps of its last written place, halves away from zero."""
+    exact = abs(Fraction(value)) * 10**places
+    return int(exact + Fraction(1, 2)) * (-1 if value < 0.0 else 1)
+
+
+def step_text(number: int, places: int) -> str:
+    """ "1,234.5" for 12,345 steps of one place."""
+    whole, part = divmod(abs(number), 10**places)
+    return f"{'-' if number < 0 else ''}{whole:,}" + (f".{part:0{places}d}" if places else "")
 
 
 def decimal_places(ends: list[tuple[float, float]]) -> int:
@@ -106,10 +152,10 @@ def decimal_places(ends: list[tuple[float, float]]) -> int:
     while places < _MOST_PLACES and greatest * 10**places < 10 ** (_WANTED_FIGURES - 1) and greatest > 0.0:
         places += 1
     ends_above = [abs(v) for e in ends for v in e if abs(v) > greatest / 100_000.0]
-    while places < _MOST_PLACES and any(float(f"{v:.{places}f}") == 0.0 for v in ends_above):
+    while places < _MOST_PLACES and any(steps(v, places) == 0 for v in ends_above):
         places += 1
     while places < _MOST_PLACES and any(
-        f"{a[1]:.{places}f}" == f"{b[0]:.{places}f}" for a, b in zip(ends, ends[1:], strict=False)
+        steps(a[1], places) == steps(b[0], places) for a, b in zip(ends, ends[1:], strict=False)
     ):
         places += 1
     return places
