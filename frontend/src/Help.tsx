@@ -9,6 +9,7 @@ import { useParts } from "./state/store";
 
 const KEYS: [string, string][] = [
   ["1 to 5", "open or close the sheet of a stage"],
+  ["b", "show all classes again"],
   ["r", "raise or lower the rows"],
   ["Escape", "close what is open"],
   ["Tab, then arrow keys", "on the map: move it; in the rows: go from row to row"],

@@ -9,7 +9,6 @@ export const RULE = "#C9C1B0";
 export const WATER = "#DCE4E4";
 /** A number that lies below the lowest or above the highest break. */
 export const BEYOND = "#8A8F94";
-export const ZERO = "#EDE4CC";
 export const NO_VALUE = "#F6F2E9";
 export const HATCH = "#8B8778";
 export const HEADING = '"Newsreader Variable", Georgia, serif';

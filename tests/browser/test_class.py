@@ -5,6 +5,7 @@ import re
 from playwright.sync_api import Page, expect
 
 from .conftest import wait_for_still
+from .test_place import like, until
 from .test_slice import areas_of, opened, study  # noqa: F401  fixtures
 
 
@@ -256,3 +257,46 @@ def test_measures_of_one_unit_have_common_classes_and_others_are_not_offered(ope
     view = changed(application, study, lambda plan: plan["show"].update(mapped="half as many"))
     assert view["method"] == "locked, quantile of 2 measures together"
     assert view["ledger"]["breaks"][1:-1] == inner(application, study)
+
+
+def test_a_class_is_called_coloured_hidden_and_shown_alone_and_its_words_never_stand_beside_another(
+    opened, application, study  # noqa: F811
+):  # fmt: skip
+    rail = opened.get_by_label("Break rail")
+    first = rail.locator('[data-band="0"]')
+    colour = first.get_by_role("button").evaluate("e => getComputedStyle(e).backgroundColor")
+    shade = tuple(map(int, re.findall(r"\d+", colour)))
+    drawn = like(opened, shade)
+    assert drawn > 2_000
+    first.get_by_role("button").click()
+    opened.get_by_role("button", name="hide it").click()
+    until(opened, lambda: like(opened, shade) < drawn / 50)
+    expect(rail).to_contain_text("1 class not shown")
+    opened.keyboard.press("b")
+    until(opened, lambda: like(opened, shade) > drawn / 2)
+
+    first.get_by_role("button").click()
+    opened.get_by_role("button", name="show it alone").click()
+    expect(rail).to_contain_text("5 classes not shown")
+    first.get_by_role("button").click()
+    field = opened.get_by_label("It is called")
+    field.fill("few")
+    field.press("Enter")
+    picker = opened.locator('input[type="color"]')
+    picker.fill("#123456")
+    picker.press("Tab")
+    opened.keyboard.press("Escape")
+    expect(picker).to_have_count(0)
+    expect(first).to_contain_text("few")
+    opened.keyboard.press("b")
+    until(opened, lambda: like(opened, (0x12, 0x34, 0x56)) > drawn / 2)
+    card_class = {a["identifier"]: a["class"] for a in areas_of(application, study)}
+
+    # Another class has no such words; when this one is back, so are they.
+    opened.keyboard.press("4")
+    opened.get_by_role("button", name="One class more").click()
+    expect(opened.get_by_label("class sheet")).to_contain_text("words or colours are of classes that there are not now")
+    expect(rail).not_to_contain_text("few")
+    opened.get_by_role("button", name="One class fewer").click()
+    expect(first).to_contain_text("few")
+    assert {a["identifier"]: a["class"] for a in areas_of(application, study)} == card_class

@@ -1305,6 +1305,8 @@ export interface components {
              * @description Kinds in the order of their colours, which they keep.
              */
             words?: string[];
+            /** Bands */
+            bands?: components["schemas"]["OwnBand"][];
         };
         /**
          * Commonest
@@ -2408,6 +2410,41 @@ export interface components {
              */
             source: string | null;
         };
+        /**
+         * OwnBand
+         * @description What one entry of the rail is called, or how it is coloured, instead of what follows from the figures: the class
+         *     between two breaks, zero, or a kind.
+         */
+        OwnBand: {
+            /**
+             * Between
+             * @default null
+             */
+            between: [
+                number,
+                number
+            ] | null;
+            /**
+             * Zero
+             * @default false
+             */
+            zero: boolean;
+            /**
+             * Word
+             * @default null
+             */
+            word: string | null;
+            /**
+             * Text
+             * @default null
+             */
+            text: string | null;
+            /**
+             * Colour
+             * @default null
+             */
+            colour: string | null;
+        };
         /** Place */
         Place: {
             /** Areas */
@@ -2999,9 +3036,14 @@ export interface components {
         BandView: {
             /**
              * Text
-             * @description The class's range in words.
+             * @description What the class is called: its range, or the user's own words.
              */
             text: string;
+            /**
+             * Range
+             * @description Its range in words.
+             */
+            range: string;
             /** Areas */
             areas: number;
             /** Denominator */
@@ -3329,6 +3371,7 @@ export interface components {
              * @description What that is called: millions; empty for 1.
              */
             scale_says: string;
+            zero_band: components["schemas"]["ZeroView"];
             /**
              * Zero
              * @description Areas with exactly zero, where zero stands apart.
@@ -3389,6 +3432,13 @@ export interface components {
              * @description Of a formula, what its names stand for.
              */
             named: components["schemas"]["NamedView"][];
+        };
+        /** ZeroView */
+        ZeroView: {
+            /** Text */
+            text: string;
+            /** Colour */
+            colour: string;
         };
         /** FirstPlan */
         FirstPlan: {

@@ -8,19 +8,12 @@ import { ABOVE_ALL, BELOW_ALL, classIn, classOf, NO_CLASS, ZERO_CLASS } from "..
 import { withEnds } from "../outcome/ruling";
 import { mappedClasses } from "../plan/mapped";
 import { useParts } from "../state/store";
-import { BEYOND, HATCH, INK, NO_VALUE, PAPER, RULE, WATER, ZERO } from "../theme";
+import { useUnseen } from "../state/unseen";
+import { BEYOND, HATCH, INK, NO_VALUE, PAPER, RULE, WATER } from "../theme";
 import { type Look, packed } from "./paint";
 
 const LINED_FROM_PIXELS = 90;
 const HAIRLINE = "#FBF9F3";
-
-/** What is in none of the classes. */
-const APART: Record<number, number> = {
-  [NO_CLASS]: packed(NO_VALUE),
-  [ZERO_CLASS]: packed(ZERO),
-  [BELOW_ALL]: packed(BEYOND),
-  [ABOVE_ALL]: packed(BEYOND),
-};
 
 type Coloured = Pick<Look, "colour" | "hatched" | "doubtful">;
 
@@ -30,15 +23,25 @@ export function coloured(
   areas: Areas,
   classAt: (value: number) => number,
   colours: readonly string[],
+  unseen: readonly number[] = [],
 ): Coloured {
-  const bands = colours.map(packed);
+  // The classes, and what is in none of them.
+  const found: Record<number, number> = {
+    ...colours.map(packed),
+    [NO_CLASS]: packed(NO_VALUE),
+    [ZERO_CLASS]: packed(outcome.zero_band.colour),
+    [BELOW_ALL]: packed(BEYOND),
+    [ABOVE_ALL]: packed(BEYOND),
+  };
+  for (const c of unseen) found[c] = packed(PAPER);
   const colour = new Uint32Array(areas.value.length);
   const hatched = new Uint8Array(areas.value.length);
   const doubtful = areas.unreliable.slice();
   for (let i = 0; i < colour.length; i++) {
     const c = classAt(areas.value[i]);
-    colour[i] = bands[c] ?? APART[c];
+    colour[i] = found[c];
     hatched[i] = c === NO_CLASS ? 1 : 0;
+    if (unseen.includes(c)) doubtful[i] = 0;
     if (isHidden(outcome, areas, i)) {
       colour[i] = packed(WATER);
       doubtful[i] = 0;
@@ -79,13 +82,14 @@ export function useLook(
   plain: boolean,
 ): Omit<Look, "marked"> {
   const { drafted } = useParts("drafted");
+  const unseen = useUnseen(outcome);
   const draft = drafted?.key === outcome.keys.classed ? drafted : null;
   const kept = useMemo(() => {
     if (plain) return blank(areas);
     const apart = mappedClasses(outcome.plan).zero === "apart";
     const colours = outcome.bands.map((b) => b.colour);
-    return coloured(outcome, areas, (value) => classIn(outcome, value, apart), colours);
-  }, [outcome, areas, plain]);
+    return coloured(outcome, areas, (value) => classIn(outcome, value, apart), colours, unseen);
+  }, [outcome, areas, plain, unseen]);
   // While a break is moved, only the areas that change class have another colour.
   const colours = useMemo(() => {
     if (!draft || plain) return kept;

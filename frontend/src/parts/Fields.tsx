@@ -1,5 +1,6 @@
 /** A line to type in and a list to choose from, as all of Gather's forms have them. */
 import TextField from "@mui/material/TextField";
+import { useEffect, useRef } from "react";
 
 export function Field(props: {
   label: string;
@@ -68,6 +69,28 @@ export function DecimalSign(props: {
       value={props.value}
       options={[...(props.open ? ([["", "not decided"]] as const) : []), [".", "point"], [",", "comma"]]}
       onChange={(sign) => props.onChange(sign || null)}
+    />
+  );
+}
+
+/** A colour, told once it is chosen: not at every step of looking for one. */
+export function ColourField(props: { label: string; value: string; onChange: (colour: string) => void }) {
+  const ref = useRef<HTMLInputElement>(null);
+  const told = useRef(props.onChange);
+  told.current = props.onChange;
+  useEffect(() => {
+    const input = ref.current!;
+    const tell = () => told.current(input.value.toLowerCase());
+    input.addEventListener("change", tell);
+    return () => input.removeEventListener("change", tell);
+  }, []);
+  return (
+    <input
+      ref={ref}
+      type="color"
+      aria-label={props.label}
+      defaultValue={props.value}
+      style={{ width: 34, height: 24, padding: 0 }}
     />
   );
 }

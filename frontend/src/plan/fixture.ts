@@ -85,7 +85,7 @@ export function planOf(areas: Plan["place"]["areas"] = WARDS): Plan {
     show: {
       title: "",
       mapped: "rate",
-      colours: { rate: { ramp: "peat", reversed: false, below: null, middle: null, words: [] } },
+      colours: { rate: { ramp: "peat", reversed: false, below: null, middle: null, words: [], bands: [] } },
       hide_empty: false,
       over: "district",
       insets: [],

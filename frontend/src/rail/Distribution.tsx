@@ -16,6 +16,7 @@ import { classOf } from "../outcome/classes";
 import { classesNow, nearTies, placesIn, rangesOf, ruleText, withEnds } from "../outcome/ruling";
 import { termOf } from "../outcome/terms";
 import { Link } from "../parts/parts";
+import { classEntry } from "../plan/bands";
 import { mappedClasses } from "../plan/mapped";
 import { RAIL_WIDTH } from "../state/hang";
 import { useParts } from "../state/store";
@@ -24,7 +25,8 @@ import { unit } from "../unit";
 import { axisOf, valueOn } from "./axes";
 import { dotAt, outlineOf, stackDots } from "./dots";
 import { textsAt } from "./labels";
-import { COLUMNS, DOTS_WIDTH, nearStep, ROW, useAxis, useOnAxis } from "./parts";
+import { COLUMNS, DOTS_WIDTH, nearStep, ROW, shownClasses, useAxis, useOnAxis } from "./parts";
+import { Swatch } from "./Swatch";
 import { short, useRuling } from "./useRuling";
 
 const DOT = 5;
@@ -98,7 +100,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
   const onAxis = (value: number) => value >= least && value <= greatest;
   const placeOf = (value: number) => (value <= least ? 0 : value >= greatest ? 1 : place(value));
   const texts = textsAt(breaks.map(placeOf), { top: 10, length, height, band: ROW, breakText: 13 });
-  const places = placesIn(view.bands.map((b) => b.text));
+  const places = placesIn(view.bands.map((b) => b.range));
   const under = termOf(view, "under");
   const classing = mappedClasses(view.plan);
   // Where locked classes do not fit the figures, others stand in.
@@ -209,7 +211,8 @@ export function Distribution({ study, view, areas, apart }: Props) {
         >
           {view.bands.map((band, i) => (
             <rect
-              key={band.colour}
+              // biome-ignore lint/suspicious/noArrayIndexKey: classes keep their order
+              key={i}
               x={0}
               width={4}
               y={y(placeOf(breaks[i + 1]))}
@@ -285,7 +288,8 @@ export function Distribution({ study, view, areas, apart }: Props) {
         </svg>
         {view.bands.map((band, i) => (
           <Box
-            key={band.colour}
+            // biome-ignore lint/suspicious/noArrayIndexKey: classes keep their order
+            key={i}
             data-band={i}
             sx={{
               position: "absolute",
@@ -301,7 +305,15 @@ export function Distribution({ study, view, areas, apart }: Props) {
               bgcolor: PAPER,
             }}
           >
-            <Box sx={{ width: 9, height: 9, bgcolor: band.colour, border: `0.5px solid ${INK}` }} />
+            <Swatch
+              study={study}
+              view={view}
+              entry={classEntry(view.ledger.breaks, i)}
+              own={i}
+              all={shownClasses(view)}
+              colour={band.colour}
+              range={band.range}
+            />
             <Box
               title={live[i].text}
               sx={{

@@ -2,18 +2,22 @@
 
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
-import { useMemo } from "react";
+import { type ReactNode, useMemo } from "react";
 import type { Areas } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { plural, whole } from "../format";
-import { classIn } from "../outcome/classes";
+import { classIn, ZERO_CLASS } from "../outcome/classes";
 import { termOf } from "../outcome/terms";
+import { Link } from "../parts/parts";
+import { wordEntry, ZERO_ENTRY } from "../plan/bands";
 import { mappedClasses } from "../plan/mapped";
 import { RAIL_WIDTH } from "../state/hang";
 import { useParts } from "../state/store";
-import { BEYOND, HATCH, HEADING, INK, PAPER, QUIET, RULE, ZERO } from "../theme";
+import { useUnseen } from "../state/unseen";
+import { BEYOND, HATCH, HEADING, INK, PAPER, QUIET, RULE } from "../theme";
 import { Distribution } from "./Distribution";
-import { COLUMNS, DOTS_WIDTH, LISTED, ROW, useAxis, useOnAxis } from "./parts";
+import { COLUMNS, DOTS_WIDTH, LISTED, ROW, shownClasses, useAxis, useOnAxis } from "./parts";
+import { Swatch } from "./Swatch";
 
 interface Props {
   view: View;
@@ -23,6 +27,8 @@ interface Props {
 export function Rail({ study, view, areas }: Props & { study: Study }) {
   const apart = mappedClasses(view.plan).zero === "apart";
   const unreliable = useMemo(() => areas.unreliable.reduce((n, flag) => n + flag, 0), [areas]);
+  const { set } = useParts("set");
+  const unseen = useUnseen(view);
   const inWords = view.ledger.words.length > 0;
   const withEvents = termOf(view, "counted")?.noun === "events";
   return (
@@ -53,15 +59,32 @@ export function Rail({ study, view, areas }: Props & { study: Study }) {
             {withEvents ? "with events" : "that are not zero"}
           </Box>
         )}
+        {unseen.length > 0 && (
+          <Link onClick={() => set({ unseen: null })}>
+            {plural(unseen.length, "class", "classes")} not shown: show all
+          </Link>
+        )}
         {!inWords && <Axes areas={areas} apart={apart} />}
       </Box>
       {inWords ? (
-        <Kinds view={view} areas={areas} />
+        <Kinds study={study} view={view} areas={areas} />
       ) : (
         <Distribution study={study} view={view} areas={areas} apart={apart} />
       )}
       <Box sx={{ borderTop: `3px double ${INK}`, fontSize: "0.7812rem", py: 0.5 }}>
-        {apart && !inWords && <Apart colour={ZERO} label={withEvents ? "no events" : "zero"} areas={view.zero} />}
+        {apart && !inWords && (
+          <Apart label={view.zero_band.text} areas={view.zero}>
+            <Swatch
+              study={study}
+              view={view}
+              entry={ZERO_ENTRY}
+              own={ZERO_CLASS}
+              all={shownClasses(view)}
+              colour={view.zero_band.colour}
+              range={withEvents ? "no events" : "zero"}
+            />
+          </Apart>
+        )}
         {view.beyond > 0 && <Apart colour={BEYOND} label="outside the classes" areas={view.beyond} />}
         {view.states.map((s) => (
           <Apart key={s.state} label={s.state} areas={s.areas} listed={inWords} />
@@ -97,7 +120,7 @@ function Axes({ areas, apart }: { areas: Areas; apart: boolean }) {
 }
 
 /** Kinds, of which none is more than another: a list. */
-function Kinds({ view, areas }: Props) {
+function Kinds({ study, view, areas }: Props & { study: Study }) {
   const { hovered, selected } = useParts("hovered", "selected");
   const at = hovered ?? selected;
   const marked = at === null || at >= areas.value.length ? null : classIn(view, areas.value[at], false);
@@ -120,11 +143,20 @@ function Kinds({ view, areas }: Props) {
       <Box sx={{ flex: 1, minHeight: 80, overflowY: "auto", py: 0.5 }}>
         {view.bands.map((band, i) => (
           <Box
-            key={band.text}
+            key={band.range}
             data-band={i}
             sx={{ ...grid, py: 0.4, fontSize: "0.8125rem", fontWeight: i === marked ? 600 : undefined }}
           >
-            <Box sx={{ width: 11, height: 11, bgcolor: band.colour, border: `0.5px solid ${INK}` }} />
+            <Swatch
+              study={study}
+              view={view}
+              entry={wordEntry(band.range)}
+              own={i}
+              all={[...view.bands.keys()]}
+              colour={band.colour}
+              range={band.range}
+              size={11}
+            />
             <Box sx={{ overflowWrap: "anywhere" }}>{band.text}</Box>
             <Box sx={{ textAlign: "right" }}>{whole(band.areas)}</Box>
             <Box sx={{ textAlign: "right", color: QUIET }}>{counted && whole(band.denominator)}</Box>
@@ -135,7 +167,14 @@ function Kinds({ view, areas }: Props) {
   );
 }
 
-function Apart(props: { colour?: string; label: string; areas: number; dotted?: boolean; listed?: boolean }) {
+function Apart(props: {
+  colour?: string;
+  label: string;
+  areas: number;
+  dotted?: boolean;
+  listed?: boolean;
+  children?: ReactNode;
+}) {
   const { colour, label, areas } = props;
   const hatch = `repeating-linear-gradient(135deg, ${PAPER} 0 3px, ${HATCH} 3px 4px)`;
   const dots = `radial-gradient(circle at 1.5px 1.5px, ${HATCH} 1px, ${PAPER} 1.2px) 0 0 / 4px 4px`;
@@ -152,15 +191,17 @@ function Apart(props: { colour?: string; label: string; areas: number; dotted?: 
         height: ROW,
       }}
     >
-      <Box
-        sx={{
-          width: 9,
-          height: 9,
-          background: props.dotted ? dots : (colour ?? hatch),
-          border: `0.5px solid ${INK}`,
-          borderColor: colour ? INK : RULE,
-        }}
-      />
+      {props.children ?? (
+        <Box
+          sx={{
+            width: 9,
+            height: 9,
+            background: props.dotted ? dots : (colour ?? hatch),
+            border: `0.5px solid ${INK}`,
+            borderColor: colour ? INK : RULE,
+          }}
+        />
+      )}
       <span>{label}</span>
       <Box sx={{ textAlign: "right" }}>{whole(areas)}</Box>
     </Box>

@@ -2,6 +2,7 @@
 import { useMemo } from "react";
 import type { Areas } from "../api/bulk";
 import type { View } from "../api/client";
+import { ZERO_CLASS } from "../outcome/classes";
 import { placesIn } from "../outcome/ruling";
 import { termOf } from "../outcome/terms";
 import { useParts } from "../state/store";
@@ -38,7 +39,12 @@ export function useOnAxis(areas: Areas, apart: boolean) {
 /** What would move an area: one event more or less, or where values are no counts, the last figure that is written. */
 export function nearStep(view: View): "event" | number {
   if (termOf(view, "counted")?.noun === "events") return "event";
-  return 0.5 * 10 ** -placesIn(view.bands.map((b) => b.text)) * view.scale;
+  return 0.5 * 10 ** -placesIn(view.bands.map((b) => b.range)) * view.scale;
+}
+
+/** All entries that can be shown alone: the classes, and zero. */
+export function shownClasses(view: View): number[] {
+  return [...view.bands.keys(), ZERO_CLASS];
 }
 
 export function useAxis(values: readonly number[]) {

@@ -27,6 +27,8 @@ export interface Doing {
   axis: Axis | null;
   /** The breaks between classes while one is being moved, or kept; of which result; and the areas that change class. */
   drafted: { key: string; inner: readonly number[]; changing: readonly number[]; kept: boolean } | null;
+  /** Classes that are not shown for the moment, and of which result. */
+  unseen: { key: string; classes: readonly number[] } | null;
   /** The page of small maps is open. */
   comparing: boolean;
   help: boolean;
@@ -67,6 +69,7 @@ export const useDoing = create<Doing>((set) => ({
   reason: null,
   axis: null,
   drafted: null,
+  unseen: null,
   comparing: false,
   help: false,
   pinned: false,

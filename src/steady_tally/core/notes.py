@@ -25,6 +25,7 @@ from steady_tally.core.place.meeting import apart
 from steady_tally.core.place.placing import WAYS, Way
 from steady_tally.core.plan.conditions import BetweenDays, InsideOutline, all_must_hold, leaves
 from steady_tally.core.plan.place import Zones
+from steady_tally.core.show.bands import without_class
 from steady_tally.core.show.colours import middle_of
 from steady_tally.core.sources import Sources
 from steady_tally.core.states import State
@@ -156,6 +157,10 @@ def _ground_said(outcome: Figures, term: FromTable, said: npt.NDArray[np.float64
 
 def _classed(outcome: Figures) -> Iterator[str]:
     wanted, made = outcome.classing.asked, outcome.classed.classes
+    own = outcome.plan.colours_of(outcome.name).bands
+    if lost := without_class(own, outcome.classed.breaks, outcome.classed.words):
+        says = quoted([o.text or o.colour or "" for o in lost])
+        yield f"Your own words or colours are of classes that there are not now, and rest: {says}."
     if outcome.classed.words:
         others = outcome.classed.others
         if others > 1:

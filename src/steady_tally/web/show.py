@@ -19,6 +19,8 @@ from steady_tally.core.errors import Conflict, NotFound, PlanError, SourceError,
 from steady_tally.core.gather.windows import period_noun
 from steady_tally.core.geo.projection import coordinate_system, project
 from steady_tally.core.measure import Measure
+from steady_tally.core.measure.quotient import Quotient
+from steady_tally.core.measure.terms.events import OfEvents
 from steady_tally.core.measure.values import Role
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.completeness import completeness
@@ -29,7 +31,7 @@ from steady_tally.core.plan.steps import steps_before
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.report.sums import Doubt, proposed_name, sum_lines
 from steady_tally.core.report.tables import account_document
-from steady_tally.core.show.bands import PLAIN, bands, fitting_scale, word_bands
+from steady_tally.core.show.bands import PLAIN, ZERO_COLOUR, bands, entries, fitting_scale, word_bands, zero_entry
 from steady_tally.core.show.colours import class_colours, middle_of, told_apart
 from steady_tally.core.show.drawing import LEVELS, Plane, plane_of, reference_lines, tolerance, zone_rings
 from steady_tally.core.show.insets import DrawnInset, inset_rings, insets_of, without_insets
@@ -54,9 +56,15 @@ _MOST_STEPS = 50
 
 
 class BandView(BaseModel):
-    text: str = Field(description="The class's range in words.")
+    text: str = Field(description="What the class is called: its range, or the user's own words.")
+    range: str = Field(description="Its range in words.")
     areas: int
     denominator: float
+    colour: str
+
+
+class ZeroView(BaseModel):
+    text: str
     colour: str
 
 
@@ -136,6 +144,7 @@ class View(BaseModel):
     middle: float | None = Field(description="Where two-sided colours turn.")
     scale: float = Field(description="What the figures in the words of the classes are divided by.")
     scale_says: str = Field(description="What that is called: millions; empty for 1.")
+    zero_band: ZeroView
     zero: int = Field(description="Areas with exactly zero, where zero stands apart.")
     beyond: int = Field(description="Areas with a number below the lowest or above the highest break.")
     states: list[StateCount] = Field(description="Areas without a number, by state.")
@@ -467,6 +476,7 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
         period_noun=period_noun(events.recorded),
         method=plan.classes[plan.mapped].says,
         bands=[],
+        zero_band=ZeroView(text="zero", colour=ZERO_COLOUR),
         middle=None,
         scale=1.0,
         scale_says="",
@@ -530,6 +540,7 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
         )
         colours = class_colours(how, classed.breaks, measured.value)
         middle = None if how.below is None else middle_of(how.middle, measured.value)
+    zero = zero_entry("no events" if _counts_events(outcome.measure) else "zero", how.bands)
     states = np.bincount(measured.state, minlength=1)
     complete = completeness(outcome.events, outcome.gathered, outcome.placed.placement)
     said = outcome.measure.terms_called(outcome.events.recorded)
@@ -562,9 +573,10 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
         period_noun=period_noun(outcome.events.recorded),
         method=outcome.classing.says,
         bands=[
-            BandView(text=b.text, areas=b.areas, denominator=b.denominator, colour=c)
-            for b, c in zip(made, colours, strict=True)
+            BandView(text=e.text, range=e.range, areas=b.areas, denominator=b.denominator, colour=e.colour)
+            for b, e in zip(made, entries(made, colours, classed.breaks, classed.words, how.bands), strict=True)
         ],
+        zero_band=ZeroView(text=zero.text, colour=zero.colour),
         middle=middle,
         scale=scale.by,
         scale_says=scale.says,
@@ -583,6 +595,11 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
             NamedView(name=n.name, unit=n.unit, total=n.total if np.isfinite(n.total) else None) for n in measured.named
         ],
     )
+
+
+def _counts_events(measure: Measure) -> bool:
+    """Is a value of zero one of no events?"""
+    return isinstance(measure, Quotient) and isinstance(measure.numerator, OfEvents)
 
 
 def _doubt(doubt: Doubt) -> DoubtView:

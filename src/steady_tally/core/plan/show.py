@@ -22,6 +22,29 @@ class Inset(Part):
     projection: WorkingProjection = Field(default_factory=WorkingProjection)
 
 
+Finite = Annotated[float, Field(allow_inf_nan=False)]
+Colour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")]
+
+
+class OwnBand(Part):
+    """What one entry of the rail is called, or how it is coloured, instead of what follows from the figures: the class
+    between two breaks, zero, or a kind."""
+
+    between: tuple[Finite, Finite] | None = None
+    zero: bool = False
+    word: str | None = None
+    text: Annotated[str, Field(min_length=1, max_length=80)] | None = None
+    colour: Colour | None = None
+
+    @model_validator(mode="after")
+    def _one_of_them(self) -> Self:
+        if (self.between is not None) + self.zero + (self.word is not None) != 1:
+            raise ValueError("an entry is the class between two breaks, zero, or a word: one of them")
+        if self.text is None and self.colour is None:
+            raise ValueError("it has a text or a colour of its own")
+        return self
+
+
 Ramp = Literal["kelp", "peat", "heather", "slate", "rowan"]
 
 
@@ -39,6 +62,8 @@ class Colours(Part):
     words: list[str] = Field(
         default_factory=list, max_length=200, description="Kinds in the order of their colours, which they keep."
     )
+
+    bands: list[OwnBand] = Field(default_factory=list, max_length=60)
 
     @model_validator(mode="after")
     def _two_sides(self) -> Self:

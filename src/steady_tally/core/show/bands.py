@@ -14,6 +14,8 @@ from fractions import Fraction
 import numpy as np
 import numpy.typing as npt
 
+from steady_tally.core.plan.show import OwnBand
+
 Floats = npt.NDArray[np.float64]
 _MOST_PLACES = 12
 _WANTED_FIGURES = 3
@@ -26,6 +28,50 @@ class Band:
     text: str
     areas: int
     denominator: float
+
+
+@dataclass(frozen=True)
+class Entry:
+    """How one entry of the rail is written and coloured; `range` is what follows from its figures."""
+
+    text: str
+    colour: str
+    range: str
+
+
+ZERO_COLOUR = "#ede4cc"
+
+
+def entries(
+    made: Sequence[Band], colours: Sequence[str], breaks: Floats, words: Sequence[str], own: Sequence[OwnBand]
+) -> list[Entry]:
+    """The classes with what the user wants to be otherwise; words and colours of a class are those of its two breaks,
+    so that they never stand beside another."""
+    found = []
+    for k, (band, colour) in enumerate(zip(made, colours, strict=True)):
+        mine = next((o for o in own if _is_of(o, k, breaks, words)), None)
+        found.append(_entry(band.text, colour, mine))
+    return found
+
+
+def zero_entry(says: str, own: Sequence[OwnBand]) -> Entry:
+    return _entry(says, ZERO_COLOUR, next((o for o in own if o.zero), None))
+
+
+def without_class(own: Sequence[OwnBand], breaks: Floats, words: Sequence[str]) -> list[OwnBand]:
+    """What is said of classes that there are not."""
+    classes = len(words) if words else max(len(breaks) - 1, 0)
+    return [o for o in own if not o.zero and not any(_is_of(o, k, breaks, words) for k in range(classes))]
+
+
+def _is_of(own: OwnBand, k: int, breaks: Floats, words: Sequence[str]) -> bool:
+    if words:
+        return own.word == words[k]
+    return own.between is not None and own.between == (float(breaks[k]), float(breaks[k + 1]))
+
+
+def _entry(says: str, colour: str, own: OwnBand | None) -> Entry:
+    return Entry((own and own.text) or says, (own and own.colour) or colour, says)
 
 
 @dataclass(frozen=True)
