@@ -10,7 +10,9 @@ from steady_tally.core.classes.breaks import assign
 from steady_tally.core.classes.by_hand import reaching
 from steady_tally.core.classes.quantile import quantile_breaks
 from steady_tally.core.errors import PlanError
+from steady_tally.core.outcome import BY_CHANCE
 from steady_tally.core.plan.whole import read_plan
+from steady_tally.core.report.tables import areas_table
 from steady_tally.core.show.bands import bands, steps
 from steady_tally.core.show.colours import RAMPS, oklab_lightness, sequential, two_sided
 from tests.core.test_terms import document, world
@@ -139,3 +141,18 @@ def test_both_sides_of_a_middle_have_their_own_colours():
         plan["show"] = {"colours": {"m": colours}}
         with pytest.raises(PlanError, match=r"show\.colours\.m"):
             read_plan(plan)
+
+
+@pytest.mark.parametrize(("events", "marked"), [(11, True), (12, False)])
+def test_zeros_of_which_chance_may_hide_more_than_all_have_are_marked(events, marked):
+    """None of a Poisson count goes with up to 3.689 at 95 %; three wards of one size have events / 3 each."""
+    calls = [{"at": 0, "who": "p", "loss": "1", "sex": "f", "day": "2021-06-05"} for _ in range(events)]
+    by_ground = {
+        "kind": "quotient",
+        "numerator": {"kind": "events", "events": "calls"},
+        "denominator": {"kind": "ground"},
+    }
+    found = run(read_plan(document(by_ground)), world(calls, [], False))
+    assert found.unreliable.tolist() == ([0, BY_CHANCE, BY_CHANCE] if marked else [0, 0, 0])
+    assert any("chance may hide" in n.says for n in found.notes) == marked
+    assert areas_table(found).column("unreliable").to_pylist() == [False, marked, marked]

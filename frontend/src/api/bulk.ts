@@ -18,7 +18,7 @@ export interface Values {
   events: Int32Array;
   denominator: Float64Array;
   areaKm2: Float64Array;
-  /** 1 for an area of which too little counts. */
+  /** 1 for an area of which too little counts, plus 2 where its zero may be chance; 0 for none of these. */
   unreliable: Uint8Array;
   value: Float64Array;
   /** Where the values are words, what each stands for: a value is a position here. Else empty. */

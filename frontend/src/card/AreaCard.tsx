@@ -103,8 +103,13 @@ export function AreaCard({ study, view, areas, area }: Props) {
         </Button>
         <LeaveOut study={study} view={view} identifier={areas.identifier[area]} />
       </Box>
-      {areas.unreliable[area] === 1 && (
+      {(areas.unreliable[area] & 1) > 0 && (
         <Box sx={{ color: QUIET, fontSize: "0.8125rem" }}>Unreliable: only a part of this area counts.</Box>
+      )}
+      {(areas.unreliable[area] & 2) > 0 && (
+        <Box sx={{ color: QUIET, fontSize: "0.8125rem" }}>
+          Unreliable: so small that chance may hide a value above that of all areas.
+        </Box>
       )}
       <Entry label="class">
         {band
@@ -112,7 +117,7 @@ export function AreaCard({ study, view, areas, area }: Props) {
             ? band.text
             : `${inClass + 1} of ${view.bands.length}: ${band.text}`
           : inClass === ZERO_CLASS
-            ? "zero"
+            ? view.zero_band.text
             : inClass === BELOW_ALL
               ? "below the lowest"
               : inClass === ABOVE_ALL

@@ -180,7 +180,11 @@ export function rangesOf(
     if (high / step > breaks[k + 1] / scale && k < last) high--;
     const above = classes.slice(k + 1).find((c) => c.areas > 0);
     if (above) high = Math.min(high, steps(above.low) - 1);
-    if (areas) high = Math.max(high, steps(most));
+    if (areas) {
+      // Values that only further places tell apart share an end.
+      low = Math.min(low, steps(least));
+      high = Math.max(high, steps(most));
+    }
     nextLow = Math.max(high + 1, low);
     if (high < low) return "";
     if (openEnded && k === last && k > 0 && high > low) return `${text(low)} and over`;

@@ -26,7 +26,7 @@ interface Props {
 
 export function Rail({ study, view, areas }: Props & { study: Study }) {
   const apart = mappedClasses(view.plan).zero === "apart";
-  const unreliable = useMemo(() => areas.unreliable.reduce((n, flag) => n + flag, 0), [areas]);
+  const unreliable = useMemo(() => areas.unreliable.reduce((n, flag) => n + (flag ? 1 : 0), 0), [areas]);
   const { set } = useParts("set");
   const unseen = useUnseen(view);
   const inWords = view.ledger.words.length > 0;

@@ -166,6 +166,11 @@ def _classed(outcome: Figures) -> Iterator[str]:
         if others > 1:
             yield f"{others:,} of {made - 1 + others:,} kinds are not told apart: they have one colour together."
         return
+    if hidden := int(np.count_nonzero(outcome.zero_by_chance)):
+        yield (
+            f"{hidden:,} areas have none, but are so small that chance may hide a value above that of all areas "
+            "together: they are marked as unreliable."
+        )
     yield from _unsuited(outcome)
     yield from _one_sided(outcome)
     if made < wanted:

@@ -31,6 +31,7 @@ from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.gather import Events
 from steady_tally.core.plan.whole import Plan
 
+PARTLY, BY_CHANCE = 1, 2  # why an area's value is unreliable
 Floats = npt.NDArray[np.float64]
 Reasons = npt.NDArray[np.uint8]
 
@@ -295,6 +296,19 @@ class Figures:
     def value_name(self) -> str:
         """What a value is, in words."""
         return self.measure.called(self.events.recorded)
+
+    @property
+    def zero_by_chance(self) -> npt.NDArray[np.bool_]:
+        """(areas,) those without any, of which chance may hide a value above that of all areas together."""
+        values = self.measured.values
+        if values.words or values.total is None:
+            return np.zeros(len(values.value), dtype=np.bool_)
+        return np.asarray((values.value == 0.0) & (values.interval()[1] > values.total))
+
+    @property
+    def unreliable(self) -> npt.NDArray[np.uint8]:
+        """(areas,) `PARTLY` where too little of an area counts, plus `BY_CHANCE` where its zero may be chance."""
+        return (PARTLY * self.counting.unreliable + BY_CHANCE * self.zero_by_chance).astype(np.uint8)
 
     @property
     def ledger(self) -> Ledger:

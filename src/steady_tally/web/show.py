@@ -215,7 +215,7 @@ def values(path: BulkPath) -> Response:
                 "events": pa.array(outcome.placed.events_by_area.astype(np.int32)),
                 "denominator": pa.array(measured.denominator),
                 "area_km2": pa.array(counting.counted_km2),
-                "unreliable": pa.array(counting.unreliable.astype(np.uint8)),
+                "unreliable": pa.array(outcome.unreliable),
                 "value": pa.array(measured.value),
                 "state": pa.array(measured.state),
                 "time": pa.array(np.ones(len(areas)) if time is None else time),

@@ -42,7 +42,7 @@ def areas_table(outcome: Figures) -> pa.Table:
             "state": pa.array([STATES[State(s)] for s in values.state], pa.string()),
             "class": _written_class(outcome.classed),
             "full_km2": pa.array(zones.area_km2),
-            "unreliable": pa.array(counting.unreliable),
+            "unreliable": pa.array(outcome.unreliable > 0),
             "time": pa.array(np.full(len(zones), np.nan) if time is None else time, from_pandas=True),
             "per": pa.array(np.full(len(zones), values.per)),
         }

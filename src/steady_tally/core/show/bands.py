@@ -166,7 +166,9 @@ def range_texts(
         above = next((n for n in least[k + 1 :] if n is not None), None)
         if above is not None:
             high = min(high, above - 1)
-        high = max(high, steps(e[1], places)) if e else high
+        if e:
+            # Values that only further places tell apart share an end.
+            low, high = min(low, steps(e[0], places)), max(high, steps(e[1], places))
         next_low = max(high + 1, low)
         if high < low:
             texts.append("")
