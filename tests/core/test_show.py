@@ -101,7 +101,7 @@ def test_ranges_meet_and_every_value_is_written_within_its_own(values, inner, wh
         if not text:
             assert not (own == k).any()
             continue
-        low, high = (steps(float(e), places) for e in (text.removesuffix(" and over").split(" to ") * 2)[:2])
+        low, high = (int(e.replace(".", "")) for e in (text.removesuffix(" and over").split(" to ") * 2)[:2])
         if before is not None:
             assert low == before + 1
         before = high
