@@ -11,10 +11,12 @@ from steady_tally.core.classes.by_hand import reaching
 from steady_tally.core.classes.quantile import quantile_breaks
 from steady_tally.core.errors import PlanError
 from steady_tally.core.outcome import BY_CHANCE
+from steady_tally.core.plan.show import Colours
 from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.report.tables import areas_table
 from steady_tally.core.show.bands import bands, steps
-from steady_tally.core.show.colours import RAMPS, oklab_lightness, sequential, two_sided
+from steady_tally.core.show.colours import RAMPS, class_colours, oklch, sequential, two_sided
+from steady_tally.core.show.sight import confused
 from tests.core.test_terms import document, world
 
 # Linear-light matrices for full dichromacy (Machado, Oliveira & Fernandes, IEEE TVCG 15, 2009, table 1, severity 1.0).
@@ -29,6 +31,10 @@ def rgb(colours: list[str]) -> np.ndarray:
     return np.array([[int(c[i : i + 2], 16) for i in (1, 3, 5)] for c in colours]) / 255.0
 
 
+def lightness_of(colours: np.ndarray) -> np.ndarray:
+    return oklch(colours)[:, 0]
+
+
 def seen_as(colours: np.ndarray, kind: str) -> np.ndarray:
     linear = np.where(colours <= 0.04045, colours / 12.92, ((colours + 0.055) / 1.055) ** 2.4)
     seen = np.clip(linear @ np.array(DICHROMACY[kind]).T, 0.0, 1.0)
@@ -39,12 +45,42 @@ def seen_as(colours: np.ndarray, kind: str) -> np.ndarray:
 @pytest.mark.parametrize("classes", range(2, 10))
 def test_ramps_darken_evenly_and_keep_their_order_in_every_eye(name, classes):
     colours = rgb(sequential(name, classes))
-    step = -np.diff(oklab_lightness(colours))
+    step = -np.diff(lightness_of(colours))
     assert step.min() > 0.0
     assert step.max() - step.min() < 0.02, "even steps"
     for kind in DICHROMACY:
-        fall = -np.diff(oklab_lightness(seen_as(colours, kind)))
+        fall = -np.diff(lightness_of(seen_as(colours, kind)))
         assert fall.min() > 0.4 / classes, kind
+
+
+@given(st.lists(st.floats(0.2, 1.0), min_size=6, max_size=6), st.integers(2, 12), st.booleans())
+def test_own_ends_are_reached_in_even_steps_of_lightness(parts, classes, two_sides):
+    ends = tuple(f"#{int(255 * r):02x}{int(255 * g):02x}{int(255 * b):02x}" for r, g, b in (parts[:3], parts[3:]))
+    breaks = np.arange(classes + 1.0)
+    how = Colours(ends=ends, below="peat" if two_sides else None, middle=classes / 2)
+    found = rgb(class_colours(how, breaks, breaks))
+    if not two_sides or classes >= 4:
+        assert np.allclose(found[[0, -1]], rgb(list(ends)), atol=0.02)
+    light = lightness_of(found)
+    if not two_sides:
+        steps_between = np.diff(light)
+        # Colours that no screen shows lose chroma, never lightness.
+        assert np.allclose(steps_between, steps_between.mean(), atol=0.012)
+
+
+def test_colours_that_some_eyes_confuse_are_named():
+    def told(colours: list[str], *, in_order: bool = True) -> dict[str, list[tuple[int, int]]]:
+        return dict(confused(colours, in_order=in_order))
+
+    for name in RAMPS:
+        for classes in range(2, 10):
+            assert told(sequential(name, classes)) == {}, "ours are told apart by all"
+    red, green = "#b8342e", "#5f7f2f"
+    assert any("protanopia" in says or "deuteranopia" in says for says in told([red, green]))
+    assert "on the screen" not in told([red, green])
+    assert "on the screen" in told(["#808080", "#838383"])
+    both = two_sided("peat", "slate", np.arange(7.0), 3.0)
+    assert told(both, in_order=False)["in grey print"] == [(0, 5), (1, 4), (2, 3)]
 
 
 def test_ramps_differ_from_each_other():
@@ -55,7 +91,7 @@ def test_ramps_differ_from_each_other():
 @pytest.mark.parametrize("middle", [0.0, 1.5, 2.0, 3.9, 9.0])
 def test_two_sided_colours_darken_away_from_the_middle_in_even_steps_on_both_sides(below, above, middle):
     breaks = np.array([0.0, 1.0, 2.0, 3.0, 4.0, 5.0])
-    light = oklab_lightness(rgb(two_sided(below, above, breaks, middle)))
+    light = lightness_of(rgb(two_sided(below, above, breaks, middle)))
     away = np.where(
         breaks[1:] <= middle, middle - breaks[1:], np.where(breaks[:-1] >= middle, breaks[:-1] - middle, -1)
     )

@@ -1301,6 +1301,15 @@ export interface components {
              */
             middle: number | null;
             /**
+             * Ends
+             * @description The user's own, of the lowest class and of the highest, instead of the ramps'.
+             * @default null
+             */
+            ends: [
+                string,
+                string
+            ] | null;
+            /**
              * Words
              * @description Kinds in the order of their colours, which they keep.
              */
@@ -2411,6 +2420,30 @@ export interface components {
             source: string | null;
         };
         /**
+         * Outlines
+         * @description The lines between areas. Where areas are small on the map they are thinner, and at last none.
+         */
+        Outlines: {
+            /**
+             * Draw
+             * @default hairline
+             * @enum {string}
+             */
+            draw: "hairline" | "line" | "none";
+            /**
+             * Colour
+             * @default paper
+             * @enum {string}
+             */
+            colour: "paper" | "ink";
+            /**
+             * Width
+             * @description Of a line, in pixels of the screen.
+             * @default 1
+             */
+            width: number;
+        };
+        /**
          * OwnBand
          * @description What one entry of the rail is called, or how it is coloured, instead of what follows from the figures: the class
          *     between two breaks, zero, or a kind.
@@ -2793,6 +2826,7 @@ export interface components {
              * @default false
              */
             hide_empty: boolean;
+            outlines?: components["schemas"]["Outlines"];
             /**
              * Over
              * @description A column of the zones: the outlines of its values over the map.

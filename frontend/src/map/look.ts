@@ -15,6 +15,7 @@ import { type Look, packed } from "./paint";
 const LINED_FROM_PIXELS = 90;
 const HAIRLINE = "#FBF9F3";
 
+type Outlines = Outcome["plan"]["show"]["outlines"];
 type Coloured = Pick<Look, "colour" | "hatched" | "doubtful">;
 
 /** Each area in the colour of its class, hatched where it has no value, dotted where it is in doubt. */
@@ -65,14 +66,35 @@ function blank(areas: Areas): Coloured {
 }
 
 /** The colours of a look that are the same for all areas, and which areas are large enough for a hairline. */
-export function drawnWith(areas: Areas, scale: number, plain = false): Omit<Look, "marked" | keyof Coloured> {
+export function drawnWith(
+  areas: Areas,
+  scale: number,
+  outlines: Outlines,
+  plain = false,
+): Omit<Look, "marked" | keyof Coloured> {
+  const colour = outlines.colour === "ink" ? INK : HAIRLINE;
+  const pixels = Float64Array.from(areas.areaKm2, (km2) => km2 * 1e6 * scale * scale);
+  const typical = pixels.slice().sort()[pixels.length >> 1] ?? 0;
+  const thick = plain ? 1 : thickness(outlines, typical);
   return {
     background: packed(WATER),
-    hairline: packed(plain ? RULE : HAIRLINE),
+    hairline: packed(plain ? RULE : colour),
     ink: packed(INK),
     hatch: packed(HATCH),
-    lined: Uint8Array.from(areas.areaKm2, (km2) => (km2 * 1e6 * scale * scale > LINED_FROM_PIXELS ? 1 : 0)),
+    lined: Uint8Array.from(pixels, (p) => (p > LINED_FROM_PIXELS ? thick : 0)),
   };
+}
+
+/** How areas are outlined, as `Look.lined` says it: lighter where half of them have no more than so many pixels. */
+function thickness(outlines: Outlines, typical: number): number {
+  switch (outlines.draw) {
+    case "none":
+      return 0;
+    case "hairline":
+      return 1;
+    case "line":
+      return 1 + Math.min(outlines.width, Math.floor(Math.sqrt(typical / LINED_FROM_PIXELS)));
+  }
 }
 
 export function useLook(
@@ -102,6 +124,7 @@ export function useLook(
     return { ...kept, colour };
   }, [kept, draft, outcome, areas, plain]);
   const scale = view?.scale ?? 0;
-  const drawn = useMemo(() => drawnWith(areas, scale, plain), [areas, scale, plain]);
+  const { outlines } = outcome.plan.show;
+  const drawn = useMemo(() => drawnWith(areas, scale, outlines, plain), [areas, scale, outlines, plain]);
   return useMemo(() => ({ ...colours, ...drawn }), [colours, drawn]);
 }

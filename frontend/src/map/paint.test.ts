@@ -44,6 +44,17 @@ const at = (x: number, y: number) => y * WIDTH + x;
 const count = (out: Uint32Array, colour: number) => out.filter((c) => c === colour).length;
 
 describe("painting", () => {
+  it("draws lines as thick as is said, thinner where one of two areas is small, and none where one is tiny", () => {
+    const row = (lined: number[]) => {
+      const out = painted({ lined: Uint8Array.from(lined) });
+      return [...out.slice(8 * WIDTH, 9 * WIDTH)].map((c, x) => (c === LINE ? x : -1)).filter((x) => x >= 0);
+    };
+    expect(row([1, 1])).toEqual([2, 11, 20]);
+    expect(row([4, 4])).toEqual([0, 1, 2, 9, 10, 11, 18, 19, 20]);
+    expect(row([4, 1])).toEqual([0, 1, 2, 11, 20]);
+    expect(row([4, 0])).toEqual([0, 1, 2]);
+  });
+
   it("gives every pixel its area's colour, the water's, or a hairline's", () => {
     const out = painted();
     expect([out[at(7, 7)], out[at(15, 7)], out[at(0, 0)]]).toEqual([RED, BLUE, WATER]);

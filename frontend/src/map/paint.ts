@@ -14,7 +14,8 @@ export interface Look {
   hatch: number;
   /** Areas drawn with a strong outline: under the pointer, and selected. */
   marked: readonly number[];
-  /** For each area 1 where it is large enough on screen for a hairline: lines would drown small ones. */
+  /** For each area how its outline is drawn: 0 not at all, since lines would drown a small one; 1 as a hairline; above
+   * that, one less in pixels of the screen. */
   lined: Uint8Array;
 }
 
@@ -35,6 +36,22 @@ export function paint(
   const spacing = HATCH_PIXELS * fine;
   const step = SCREEN_PIXELS * fine;
   const dot = SCREEN_DOT * fine;
+  const thickest = lined.reduce((a, b) => Math.max(a, b), 0);
+  /** Is there, within the thickness of a line, another area to the right or below? */
+  const isLine = (id: number, x: number, y: number, at: number): boolean => {
+    const own = id === NOTHING ? thickest : lined[id];
+    const reach = thickest <= 1 ? 1 : (thickest - 1) * fine;
+    for (let k = 1; k <= reach; k++) {
+      const right = x + k < width ? ids[at + k] : id;
+      const below = y + k < height ? ids[at + k * width] : id;
+      for (const other of [right, below]) {
+        if (other === id) continue;
+        const thick = Math.min(own, other === NOTHING ? thickest : lined[other]);
+        if (thick > 0 && k <= (thick <= 1 ? 1 : (thick - 1) * fine)) return true;
+      }
+    }
+    return false;
+  };
   for (let y = 0; y < height; y++) {
     const row = y * width;
     for (let x = 0; x < width; x++) {
@@ -42,12 +59,12 @@ export function paint(
       const id = ids[at];
       const right = x + 1 < width ? ids[at + 1] : id;
       const below = y + 1 < height ? ids[at + width] : id;
-      if (
+      const hair =
         (right !== id || below !== id) &&
         (id === NOTHING || lined[id]) &&
         (right === NOTHING || lined[right]) &&
-        (below === NOTHING || lined[below])
-      ) {
+        (below === NOTHING || lined[below]);
+      if (thickest <= 1 ? hair : isLine(id, x, y, at)) {
         out[at] = hairline;
       } else if (id === NOTHING) {
         out[at] = background;

@@ -85,8 +85,11 @@ export function planOf(areas: Plan["place"]["areas"] = WARDS): Plan {
     show: {
       title: "",
       mapped: "rate",
-      colours: { rate: { ramp: "peat", reversed: false, below: null, middle: null, words: [], bands: [] } },
+      colours: {
+        rate: { ramp: "peat", reversed: false, below: null, middle: null, ends: null, words: [], bands: [] },
+      },
       hide_empty: false,
+      outlines: { draw: "hairline", colour: "paper", width: 1 },
       over: "district",
       insets: [],
     },

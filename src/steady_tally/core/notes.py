@@ -27,6 +27,8 @@ from steady_tally.core.plan.conditions import BetweenDays, InsideOutline, all_mu
 from steady_tally.core.plan.place import Zones
 from steady_tally.core.show.bands import without_class
 from steady_tally.core.show.colours import middle_of
+from steady_tally.core.show.legend import legend_of
+from steady_tally.core.show.sight import confused
 from steady_tally.core.sources import Sources
 from steady_tally.core.states import State
 
@@ -46,6 +48,7 @@ def notes_of(outcome: Figures, sources: Sources) -> list[Note]:
         *_unequal_time(outcome),
         *(Note("measure", says) for says in _measured(outcome, sources)),
         *(Note("class", says) for says in _classed(outcome)),
+        *(Note("show", says) for says in _shown(outcome)),
         *idle_choices(outcome),
     ]
 
@@ -178,6 +181,17 @@ def _classed(outcome: Figures) -> Iterator[str]:
     beyond = int(np.count_nonzero(np.isin(outcome.classed.area_class, (BELOW_ALL, ABOVE_ALL))))
     if beyond:
         yield f"{beyond:,} areas have values below the lowest or above the highest break, and are in no class."
+
+
+def _shown(outcome: Figures) -> Iterator[str]:
+    """Colours that are hard to tell apart."""
+    legend, how = legend_of(outcome), outcome.plan.colours_of(outcome.name)
+    found = legend.entries
+    ordered = not outcome.classed.words and how.below is None and not how.bands
+    for says, pairs in confused([e.colour for e in found], in_order=ordered):
+        (a, b), more = pairs[0], len(pairs) - 1
+        rest = f", and so are {more} more pairs" if more > 1 else ", and so is one more pair" if more else ""
+        yield f"Hard to tell apart {says}: “{found[a].text}” and “{found[b].text}”{rest}."
 
 
 def _one_sided(outcome: Figures) -> Iterator[str]:

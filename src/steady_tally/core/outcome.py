@@ -234,7 +234,7 @@ class Note:
     what would put it right.
     """
 
-    stage: Literal["gather", "place", "measure", "class"]
+    stage: Literal["gather", "place", "measure", "class", "show"]
     says: str
     warns: str = ""
     role: Entry | None = None

@@ -19,8 +19,6 @@ from steady_tally.core.errors import Conflict, NotFound, PlanError, SourceError,
 from steady_tally.core.gather.windows import period_noun
 from steady_tally.core.geo.projection import coordinate_system, project
 from steady_tally.core.measure import Measure
-from steady_tally.core.measure.quotient import Quotient
-from steady_tally.core.measure.terms.events import OfEvents
 from steady_tally.core.measure.values import Role
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.completeness import completeness
@@ -31,10 +29,10 @@ from steady_tally.core.plan.steps import steps_before
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.report.sums import Doubt, proposed_name, sum_lines
 from steady_tally.core.report.tables import account_document
-from steady_tally.core.show.bands import PLAIN, ZERO_COLOUR, bands, entries, fitting_scale, word_bands, zero_entry
-from steady_tally.core.show.colours import class_colours, middle_of, told_apart
+from steady_tally.core.show.bands import ZERO_COLOUR
 from steady_tally.core.show.drawing import LEVELS, Plane, plane_of, reference_lines, tolerance, zone_rings
 from steady_tally.core.show.insets import DrawnInset, inset_rings, insets_of, without_insets
+from steady_tally.core.show.legend import legend_of
 from steady_tally.core.show.profile import area_profile
 from steady_tally.core.sources import texts
 from steady_tally.core.states import STATES, State
@@ -524,23 +522,7 @@ def _outcome(path: BulkPath, result: str) -> Outcome:
 def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
     plan = outcome.plan
     measured, classed = outcome.measured.values, outcome.classed
-    scale, middle, how = PLAIN, None, plan.colours_of(outcome.name)
-    if classed.words:
-        made = word_bands(classed.words, measured.numerator, classed.area_class)
-        colours = told_apart(classed.words, how.words, others=classed.others > 0)
-    else:
-        scale = fitting_scale(measured.value)
-        made = bands(
-            measured.value,
-            measured.denominator,
-            classed.area_class,
-            classed.breaks,
-            whole=measured.whole,
-            scale=scale,
-        )
-        colours = class_colours(how, classed.breaks, measured.value)
-        middle = None if how.below is None else middle_of(how.middle, measured.value)
-    zero = zero_entry("no events" if _counts_events(outcome.measure) else "zero", how.bands)
+    legend = legend_of(outcome)
     states = np.bincount(measured.state, minlength=1)
     complete = completeness(outcome.events, outcome.gathered, outcome.placed.placement)
     said = outcome.measure.terms_called(outcome.events.recorded)
@@ -574,12 +556,12 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
         method=outcome.classing.says,
         bands=[
             BandView(text=e.text, range=e.range, areas=b.areas, denominator=b.denominator, colour=e.colour)
-            for b, e in zip(made, entries(made, colours, classed.breaks, classed.words, how.bands), strict=True)
+            for b, e in zip(legend.made, legend.entries, strict=True)
         ],
-        zero_band=ZeroView(text=zero.text, colour=zero.colour),
-        middle=middle,
-        scale=scale.by,
-        scale_says=scale.says,
+        zero_band=ZeroView(text=legend.zero.text, colour=legend.zero.colour),
+        middle=legend.middle,
+        scale=legend.scale.by,
+        scale_says=legend.scale.says,
         zero=int(np.count_nonzero(classed.area_class == ZERO_CLASS)),
         beyond=int(np.count_nonzero(np.isin(classed.area_class, (BELOW_ALL, ABOVE_ALL)))),
         states=[StateCount(state=STATES[State(s)], areas=int(n)) for s, n in enumerate(states) if n and s],
@@ -595,11 +577,6 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
             NamedView(name=n.name, unit=n.unit, total=n.total if np.isfinite(n.total) else None) for n in measured.named
         ],
     )
-
-
-def _counts_events(measure: Measure) -> bool:
-    """Is a value of zero one of no events?"""
-    return isinstance(measure, Quotient) and isinstance(measure.numerator, OfEvents)
 
 
 def _doubt(doubt: Doubt) -> DoubtView:

@@ -193,7 +193,7 @@ function Pictures(
     if (!found || !frame) return null;
     const fit = fitted(shapes.bounds, frame.width, frame.height, NOWHERE, MARGIN);
     const corners = view.plan.show.insets.map((i) => i.at);
-    const drawn = drawnWith(areas, fit.scale);
+    const drawn = drawnWith(areas, fit.scale, view.plan.show.outlines);
     return {
       ...frame,
       view: fit,

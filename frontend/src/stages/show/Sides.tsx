@@ -14,6 +14,8 @@ export function Sides({ view, save, ramps }: { view: View; save: Save; ramps: re
     save((plan) => {
       Object.assign(mappedColours(plan), part);
     });
+  // Between two of one's own, that there is a middle is all that matters.
+  const turning = now.below ?? ramps.find((r) => r !== now.ramp)!;
   return (
     <>
       {now.below === null && (
@@ -28,8 +30,10 @@ export function Sides({ view, save, ramps }: { view: View; save: Save; ramps: re
         label="Below a middle"
         value={now.below ?? ""}
         options={[
-          ["", "the same colours"] as const,
-          ...ramps.filter((r) => r !== now.ramp).map((r) => [r, r] as const),
+          ["", now.ends ? "straight from the one to the other" : "the same colours"] as const,
+          ...(now.ends
+            ? [[turning, "pale at a middle, darker to both ends"] as const]
+            : ramps.filter((r) => r !== now.ramp).map((r) => [r, r] as const)),
         ]}
         onChange={(below) => put(below ? { below, reversed: false } : { below: null, middle: null })}
       />

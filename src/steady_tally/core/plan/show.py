@@ -59,6 +59,9 @@ class Colours(Part):
     reversed: bool = False
     below: Ramp | None = None
     middle: float | None = Field(None, allow_inf_nan=False)
+    ends: tuple[Colour, Colour] | None = Field(
+        None, description="The user's own, of the lowest class and of the highest, instead of the ramps'."
+    )
     words: list[str] = Field(
         default_factory=list, max_length=200, description="Kinds in the order of their colours, which they keep."
     )
@@ -74,6 +77,14 @@ class Colours(Part):
         return self
 
 
+class Outlines(Part):
+    """The lines between areas. Where areas are small on the map they are thinner, and at last none."""
+
+    draw: Literal["hairline", "line", "none"] = "hairline"
+    colour: Literal["paper", "ink"] = "paper"
+    width: int = Field(1, ge=1, le=4, description="Of a line, in pixels of the screen.")
+
+
 class Show(Part):
     """`mapped` names the measure that the map shows; `colours` are those of each measure by name."""
 
@@ -81,5 +92,6 @@ class Show(Part):
     mapped: Name | None = Field(None, description="May be left out where there is one measure alone.")
     colours: dict[Name, Colours] = Field(default_factory=dict)
     hide_empty: bool = Field(False, description="Leave areas without events undrawn; figures and classes stay.")
+    outlines: Outlines = Field(default_factory=Outlines)
     over: str | None = Field(None, description="A column of the zones: the outlines of its values over the map.")
     insets: Annotated[list[Inset], Field(max_length=4)] = Field(default_factory=list)

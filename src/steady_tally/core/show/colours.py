@@ -7,7 +7,7 @@ for image processing", 2020; its matrices are those of CSS Color Module Level 4,
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -52,6 +52,9 @@ RAMPS: dict[str, Ramp] = {
 DEFAULT_RAMP = "kelp"
 _LIGHTEST, _DARKEST = 0.88, 0.34
 _NEAREST = 0.12  # where on its ramp the class next to the middle of a two-sided one stands
+_PAPER_GREY = (0.92, 0.012)  # lightness and chroma of a class that the middle lies inside
+_FIRST_STEP = 0.8  # how much of the way to a colour of the user's is left to the class next to the middle
+_GREY = 1e-3  # chroma below which a colour has no hue
 _GOLDEN = 137.507764
 _FIRST_HUE = 75.0
 
@@ -64,10 +67,28 @@ def class_colours(how: Colours, breaks: Floats, values: Floats) -> list[str]:
     breaks : (classes + 1,); empty where there are no classes.
     values : of all areas; NaN where there is none.
     """
-    if how.below is not None and len(breaks):
-        return two_sided(how.below, how.ramp, breaks, middle_of(how.middle, values))
-    found = sequential(how.ramp, max(len(breaks) - 1, 0))
+    classes = max(len(breaks) - 1, 0)
+    if how.below is not None and classes:
+        below, above = (
+            (_way(how.below), _way(how.ramp)) if how.ends is None else (_way_to(how.ends[0]), _way_to(how.ends[1]))
+        )
+        return _about(below, above, breaks, middle_of(how.middle, values))
+    found = sequential(how.ramp, classes) if how.ends is None else between(*how.ends, classes)
     return found[::-1] if how.reversed else found
+
+
+def between(light: str, dark: str, classes: int) -> list[str]:
+    """Colours from one to another in even steps of lightness, chroma and hue (the shorter way round), in OKLCH."""
+    ends = oklch(rgb_of([light, dark]))
+    t = np.linspace(0.0, 1.0, classes) if classes > 1 else np.full(classes, 0.5)
+    return hex_of(oklch_to_srgb(*_mixed(ends[0], ends[1], t).T))
+
+
+def _mixed(a: Floats, b: Floats, t: Floats) -> Floats:
+    """(n, 3) OKLCH colours on the way from one to another; a colour without chroma takes the other's hue."""
+    hues = [b[2] if a[1] < _GREY else a[2], a[2] if b[1] < _GREY else b[2]]
+    turn = (hues[1] - hues[0] + np.pi) % (2.0 * np.pi) - np.pi
+    return np.column_stack([a[0] + (b[0] - a[0]) * t, a[1] + (b[1] - a[1]) * t, hues[0] + turn * t])
 
 
 def sequential(name: str, classes: int) -> list[str]:
@@ -82,15 +103,31 @@ def two_sided(below: str, above: str, breaks: Floats, middle: float) -> list[str
     ----------
     breaks : (classes + 1,). A class that the middle lies inside is grey as paper.
     """
+    return _about(_way(below), _way(above), breaks, middle)
+
+
+Way = Callable[[Floats], list[str]]
+
+
+def _way(ramp: str) -> Way:
+    return lambda t: _along(ramp, t)
+
+
+def _way_to(colour: str) -> Way:
+    """From near paper grey to a colour of the user's."""
+    start, end = np.array([*_PAPER_GREY, np.radians(90.0)]), oklch(rgb_of([colour]))[0]
+    return lambda t: hex_of(oklch_to_srgb(*_mixed(start, end, 1.0 - (1.0 - t) * _FIRST_STEP).T))
+
+
+def _about(below: Way, above: Way, breaks: Floats, middle: float) -> list[str]:
     low, high = breaks[:-1], breaks[1:]
     under, over = high <= middle, low >= middle
     count = int(max(np.count_nonzero(under), np.count_nonzero(over)))
     steps = _NEAREST + (1.0 - _NEAREST) * (np.arange(count) / (count - 1) if count > 1 else np.array([0.6] * count))
-    found = hex_of(
-        oklch_to_srgb(np.full(len(low), 0.92), np.full(len(low), 0.012), np.full(len(low), np.radians(90.0)))
-    )
-    for ramp, side in ((below, np.flatnonzero(under & ~over)[::-1]), (above, np.flatnonzero(over))):
-        for at, colour in zip(side.tolist(), _along(ramp, steps[: len(side)]), strict=True):
+    lightness, chroma = (np.full(len(low), part) for part in _PAPER_GREY)
+    found = hex_of(oklch_to_srgb(lightness, chroma, np.full(len(low), np.radians(90.0))))
+    for way, side in ((below, np.flatnonzero(under & ~over)[::-1]), (above, np.flatnonzero(over))):
+        for at, colour in zip(side.tolist(), way(steps[: len(side)]), strict=True):
             found[at] = colour
     return found
 
@@ -154,10 +191,25 @@ def oklch_to_srgb(lightness: Floats, chroma: Floats, hue: Floats) -> Floats:
     return np.clip(rgb, 0.0, 1.0)
 
 
-def oklab_lightness(rgb: Floats) -> Floats:
-    """(n,) OKLab lightness of (n, 3) sRGB colours."""
-    linear = np.where(rgb <= 0.04045, rgb / 12.92, ((rgb + 0.055) / 1.055) ** 2.4)
-    return np.asarray(np.cbrt(linear @ _TO_LMS.T) @ _TO_LAB[0])
+def linear_light(rgb: Floats) -> Floats:
+    """(n, 3) linear light of (n, 3) sRGB colours."""
+    return np.where(rgb <= 0.04045, rgb / 12.92, ((rgb + 0.055) / 1.055) ** 2.4)
+
+
+def oklab(linear: Floats) -> Floats:
+    """(n, 3) OKLab lightness, a and b of (n, 3) linear light."""
+    return np.asarray(np.cbrt(linear @ _TO_LMS.T) @ _TO_LAB.T)
+
+
+def oklch(rgb: Floats) -> Floats:
+    """(n, 3) lightness, chroma and hue in radians of (n, 3) sRGB colours."""
+    lightness, a, b = oklab(linear_light(rgb)).T
+    return np.column_stack([lightness, np.hypot(a, b), np.arctan2(b, a)])
+
+
+def rgb_of(colours: Sequence[str]) -> Floats:
+    """(n, 3) sRGB in 0..1 of colours as "#rrggbb"."""
+    return np.array([[int(c[i : i + 2], 16) for i in (1, 3, 5)] for c in colours]).reshape(-1, 3) / 255.0
 
 
 def hex_of(rgb: Floats) -> list[str]:

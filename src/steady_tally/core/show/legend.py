@@ -1,0 +1,60 @@
+"""The legend of a map: each class in words and in its colour, and zero."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from steady_tally.core.measure.quotient import Quotient
+from steady_tally.core.measure.terms.events import OfEvents
+from steady_tally.core.outcome import Figures
+from steady_tally.core.show.bands import (
+    PLAIN,
+    Band,
+    Entry,
+    Scale,
+    bands,
+    entries,
+    fitting_scale,
+    word_bands,
+    zero_entry,
+)
+from steady_tally.core.show.colours import class_colours, middle_of, told_apart
+
+
+@dataclass(frozen=True)
+class Legend:
+    """`entries` are how the classes, `made`, are written and coloured; `middle` is where two-sided colours turn."""
+
+    made: list[Band]
+    entries: list[Entry]
+    zero: Entry
+    scale: Scale
+    middle: float | None
+
+
+def legend_of(outcome: Figures) -> Legend:
+    measured, classed, how = outcome.measured.values, outcome.classed, outcome.plan.colours_of(outcome.name)
+    scale, middle = PLAIN, None
+    if classed.words:
+        made = word_bands(classed.words, measured.numerator, classed.area_class)
+        colours = told_apart(classed.words, how.words, others=classed.others > 0)
+    else:
+        scale = fitting_scale(measured.value)
+        made = bands(
+            measured.value,
+            measured.denominator,
+            classed.area_class,
+            classed.breaks,
+            whole=measured.whole,
+            scale=scale,
+        )
+        colours = class_colours(how, classed.breaks, measured.value)
+        middle = None if how.below is None else middle_of(how.middle, measured.value)
+    says = "no events" if counts_events(outcome) else "zero"
+    found = entries(made, colours, classed.breaks, classed.words, how.bands)
+    return Legend(made, found, zero_entry(says, how.bands), scale, middle)
+
+
+def counts_events(outcome: Figures) -> bool:
+    """Is a value of zero one of no events?"""
+    return isinstance(outcome.measure, Quotient) and isinstance(outcome.measure.numerator, OfEvents)
