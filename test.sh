@@ -15,7 +15,8 @@ check() {
     "$python" -m steady_tally.cli openapi >"$base/.cache/openapi.json"
     "${npm_command[@]}" exec -- openapi-typescript "$base/.cache/openapi.json" --output "$base/.cache/schema.d.ts" >/dev/null 2>&1
     cmp "$base/.cache/schema.d.ts" src/api/schema.d.ts || fail "frontend/src/api/schema.d.ts is not that of the present interface."
-    "${npm_command[@]}" run --silent test
+    (cd .. && "$python" -m tests.shared.million "$base/.cache/million")
+    STEADY_TALLY_MILLION="$base/.cache/million" "${npm_command[@]}" run --silent test
 }
 
 if [ $# -gt 0 ]; then

@@ -32,7 +32,7 @@ def _function(name: str) -> str:
     return script.split("\n", 1)[1].rstrip().rstrip(";")
 
 
-WORKER, PAN, CHANGE = (_function(f"browser_{name}.js") for name in ("frames", "pan", "change"))
+WORKER, PAN, CHANGE, MOVE = (_function(f"browser_{name}.js") for name in ("frames", "pan", "change", "move"))
 
 
 def rows() -> list[Row]:
@@ -56,6 +56,7 @@ def rows() -> list[Row]:
                 page.goto(application.url)
                 wait_for_still(page)
                 found.append(_pan(name, page.evaluate(PAN, 180)))
+                found += [_moved_break(name, page), _small_maps(name, page)]
             browser.close()
             return found
         finally:
@@ -82,6 +83,58 @@ def _open_areas(application: Application, areas: dict[str, Any]) -> None:
 def _pan(name: str, times: list[float]) -> Row:
     late = quantiles(times, n=20)[-1]
     return Row(f"between frames while panning, {name}", median(times), "ms (median)", f"{late:.0f} ms at the 95th")
+
+
+def _moved_break(name: str, page: Page) -> Row:
+    """A break is held and moved by one pixel after another; from each move to map and rail painted with it."""
+    page.reload()
+    wait_for_still(page)
+    box = page.get_by_role("slider", name="Break 2 of 4").bounding_box()
+    assert box
+    x, y = box["x"] + 200, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x, y - 1)
+    page.wait_for_timeout(500)
+    times = []
+    for step in range(60):
+        page.evaluate("() => { window.armed = false; }")
+        page.evaluate(f"() => {{ window.moving = ({MOVE})(); }}")
+        while not page.evaluate("() => window.armed"):
+            page.wait_for_timeout(10)
+        page.mouse.move(x, y - 2 - (step if step < 30 else 60 - step))
+        times.append(page.evaluate("() => window.moving"))
+    page.keyboard.press("Escape")
+    page.mouse.up()
+    times = [t for t in times if t >= 0.0]
+    late = quantiles(times, n=20)[-1]
+    what = f"a moved break, {name}: from the move to map and rail painted"
+    return Row(what, median(times), "ms (median)", f"{late:.0f} ms at the 95th percentile")
+
+
+def _small_maps(name: str, page: Page) -> Row:
+    """From the click to twelve small maps on screen, each of another classing; best of three, on a warm server."""
+    best = float("inf")
+    for _ in range(3):
+        page.reload()
+        wait_for_still(page)
+        page.keyboard.press("4")
+        button = page.get_by_role("button", name="Compare ways of classing")
+        button.wait_for()
+        best = min(
+            best,
+            page.evaluate(
+                """async (button) => {
+                    const start = performance.now();
+                    button.click();
+                    while (!document.querySelector('[data-drawn="12"]'))
+                        await new Promise((done) => requestAnimationFrame(done));
+                    return performance.now() - start;
+                }""",
+                button.element_handle(),
+            ),
+        )
+    return Row(f"twelve small maps of other classes, {name}: from the click", best, "ms", "best of three")
 
 
 def _frames(name: str, what: str, times: list[float]) -> Row:

@@ -209,7 +209,7 @@ function useKeys() {
       if (event.target instanceof HTMLSelectElement || event.target instanceof HTMLTextAreaElement) return;
       const stage = STAGES[Number(event.key) - 1];
       if (stage) set({ sheet: sheet === stage ? null : stage });
-      else if (event.key === "b") set({ unseen: null });
+      else if (event.key === "b") set({ unseen: null, unclassed: false });
       else if (event.key === "?") set({ help: !help });
       else if (event.key === "r") set({ rows: rows ? null : "areas" });
       else if (event.key === "Escape") {

@@ -3391,6 +3391,11 @@ export interface components {
             /** Bands */
             bands: components["schemas"]["BandView"][];
             /**
+             * Unclassed
+             * @description Colours of values as they are, from the least to the greatest.
+             */
+            unclassed: string[];
+            /**
              * Middle
              * @description Where two-sided colours turn.
              */

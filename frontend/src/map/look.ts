@@ -6,6 +6,7 @@ import type { View as Outcome } from "../api/client";
 import type { View } from "../geometry/view";
 import { ABOVE_ALL, BELOW_ALL, classIn, classOf, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
 import { withEnds } from "../outcome/ruling";
+import { colourAt, endsOf } from "../outcome/unclassed";
 import { mappedClasses } from "../plan/mapped";
 import { useParts } from "../state/store";
 import { useUnseen } from "../state/unseen";
@@ -49,6 +50,18 @@ export function coloured(
     }
   }
   return { colour, hatched, doubtful };
+}
+
+/** Each area in a colour that goes by its value alone. */
+function ungrouped(outcome: Outcome, areas: Areas, apart: boolean): Coloured {
+  const ends = endsOf(areas.value, apart);
+  const look = coloured(outcome, areas, (value) => (Number.isNaN(value) ? NO_CLASS : ZERO_CLASS), []);
+  for (let i = 0; i < areas.value.length; i++) {
+    const value = areas.value[i];
+    if (Number.isNaN(value) || (apart && value === 0) || isHidden(outcome, areas, i)) continue;
+    look.colour[i] = packed(colourAt(value, ends, outcome.unclassed, outcome.middle));
+  }
+  return look;
 }
 
 /** Only drawing: an area without events keeps its figure, its class and its row. */
@@ -103,18 +116,19 @@ export function useLook(
   view: View | null,
   plain: boolean,
 ): Omit<Look, "marked"> {
-  const { drafted } = useParts("drafted");
+  const { drafted, unclassed } = useParts("drafted", "unclassed");
   const unseen = useUnseen(outcome);
   const draft = drafted?.key === outcome.keys.classed ? drafted : null;
   const kept = useMemo(() => {
     if (plain) return blank(areas);
     const apart = mappedClasses(outcome.plan).zero === "apart";
+    if (unclassed && outcome.unclassed.length) return ungrouped(outcome, areas, apart);
     const colours = outcome.bands.map((b) => b.colour);
     return coloured(outcome, areas, (value) => classIn(outcome, value, apart), colours, unseen);
-  }, [outcome, areas, plain, unseen]);
+  }, [outcome, areas, plain, unseen, unclassed]);
   // While a break is moved, only the areas that change class have another colour.
   const colours = useMemo(() => {
-    if (!draft || plain) return kept;
+    if (!draft || plain || unclassed) return kept;
     const breaks = withEnds(outcome.ledger.breaks, draft.inner);
     const bands = outcome.bands.map((b) => packed(b.colour));
     const colour = kept.colour.slice();
@@ -122,7 +136,7 @@ export function useLook(
       if (!isHidden(outcome, areas, i))
         colour[i] = bands[classOf(areas.value[i], breaks, false)] ?? colour[i];
     return { ...kept, colour };
-  }, [kept, draft, outcome, areas, plain]);
+  }, [kept, draft, outcome, areas, plain, unclassed]);
   const scale = view?.scale ?? 0;
   const { outlines } = outcome.plan.show;
   const drawn = useMemo(() => drawnWith(areas, scale, outlines, plain), [areas, scale, outlines, plain]);

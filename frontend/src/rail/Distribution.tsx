@@ -15,6 +15,7 @@ import { figure, plural, whole } from "../format";
 import { classOf } from "../outcome/classes";
 import { classesNow, nearTies, placesIn, rangesOf, ruleText, withEnds } from "../outcome/ruling";
 import { termOf } from "../outcome/terms";
+import { colourAt } from "../outcome/unclassed";
 import { Link } from "../parts/parts";
 import { classEntry } from "../plan/bands";
 import { mappedClasses } from "../plan/mapped";
@@ -61,7 +62,7 @@ interface Props {
 }
 
 export function Distribution({ study, view, areas, apart }: Props) {
-  const { set } = useParts("set");
+  const { unclassed, set } = useParts("unclassed", "set");
   const ref = useRef<HTMLDivElement>(null);
   const [height, setHeight] = useState(300);
   const [typing, setTyping] = useState<number | null>(null);
@@ -99,6 +100,10 @@ export function Distribution({ study, view, areas, apart }: Props) {
   const [least, greatest] = [values[0], values[values.length - 1]];
   const onAxis = (value: number) => value >= least && value <= greatest;
   const placeOf = (value: number) => (value <= least ? 0 : value >= greatest ? 1 : place(value));
+  const fillOf = (value: number) =>
+    unclassed
+      ? colourAt(value, { least, greatest }, view.unclassed, view.middle)
+      : (view.bands[classOf(value, breaks, apart)]?.colour ?? BEYOND);
   const texts = textsAt(breaks.map(placeOf), { top: 10, length, height, band: ROW, breakText: 13 });
   const places = placesIn(view.bands.map((b) => b.range));
   const under = termOf(view, "under");
@@ -118,6 +123,8 @@ export function Distribution({ study, view, areas, apart }: Props) {
     () => nearTies(sorted, areas.numerator, breaks, nearBy),
     [sorted, areas.numerator, breaks, nearBy],
   );
+  // Ticks that would lie on one another are one.
+  const ticks = [...new Set(near.map((i) => Math.round(2 * y(placeOf(areas.value[i]))) / 2))];
   const text = (at: number) => ruleText(inner[at] / view.scale, places);
   // One unit for all sums: whole where they are short.
   const sums = view.bands.some((b) => b.denominator >= 1e7) ? 1e6 : 1;
@@ -209,17 +216,32 @@ export function Distribution({ study, view, areas, apart }: Props) {
           onMouseLeave={() => set({ hovered: null })}
           onClick={choose}
         >
-          {view.bands.map((band, i) => (
-            <rect
-              // biome-ignore lint/suspicious/noArrayIndexKey: classes keep their order
-              key={i}
-              x={0}
-              width={4}
-              y={y(placeOf(breaks[i + 1]))}
-              height={Math.max(y(placeOf(breaks[i])) - y(placeOf(breaks[i + 1])), 1)}
-              fill={band.colour}
-            />
-          ))}
+          {unclassed
+            ? view.unclassed.map((colour, i) => {
+                const at = (k: number) =>
+                  y(placeOf(least + ((greatest - least) * k) / view.unclassed.length));
+                return (
+                  <rect
+                    key={colour}
+                    x={0}
+                    width={4}
+                    y={at(i + 1)}
+                    height={Math.max(at(i) - at(i + 1), 1)}
+                    fill={colour}
+                  />
+                );
+              })
+            : view.bands.map((band, i) => (
+                <rect
+                  // biome-ignore lint/suspicious/noArrayIndexKey: classes keep their order
+                  key={i}
+                  x={0}
+                  width={4}
+                  y={y(placeOf(breaks[i + 1]))}
+                  height={Math.max(y(placeOf(breaks[i])) - y(placeOf(breaks[i + 1])), 1)}
+                  fill={band.colour}
+                />
+              ))}
           {steps.map((s) => (
             <rect
               key={s.first}
@@ -227,18 +249,17 @@ export function Distribution({ study, view, areas, apart }: Props) {
               width={s.width}
               y={y(s.y / length) - STEP / 2}
               height={STEP + 0.3}
-              fill={view.bands[classOf(values[s.first], breaks, apart)]?.colour ?? BEYOND}
+              fill={fillOf(values[s.first])}
             />
           ))}
           {(crowded ? [] : dots).map((d) => {
-            const band = view.bands[classOf(areas.value[order[d.first]], breaks, apart)];
             return (
               <circle
                 key={d.first}
                 cx={d.x + 6}
                 cy={y(d.y / length)}
                 r={DOT / 2 - 0.3}
-                fill={band?.colour ?? BEYOND}
+                fill={fillOf(values[d.first])}
                 stroke={INK}
                 strokeWidth={0.35}
               />
@@ -272,14 +293,14 @@ export function Distribution({ study, view, areas, apart }: Props) {
                   />
                 )),
               )}
-          {near.map((i) => (
+          {ticks.map((at) => (
             <line
-              key={i}
-              data-near={i}
+              key={at}
+              data-near={at}
               x1={DOTS_WIDTH + 13}
               x2={DOTS_WIDTH + 19}
-              y1={y(placeOf(areas.value[i]))}
-              y2={y(placeOf(areas.value[i]))}
+              y1={at}
+              y2={at}
               stroke={INK}
               strokeWidth={0.9}
             />

@@ -27,7 +27,7 @@ interface Props {
 export function Rail({ study, view, areas }: Props & { study: Study }) {
   const apart = mappedClasses(view.plan).zero === "apart";
   const unreliable = useMemo(() => areas.unreliable.reduce((n, flag) => n + (flag ? 1 : 0), 0), [areas]);
-  const { set } = useParts("set");
+  const { unclassed, set } = useParts("unclassed", "set");
   const unseen = useUnseen(view);
   const inWords = view.ledger.words.length > 0;
   const withEvents = termOf(view, "counted")?.noun === "events";
@@ -58,6 +58,9 @@ export function Rail({ study, view, areas }: Props & { study: Study }) {
             )}{" "}
             {withEvents ? "with events" : "that are not zero"}
           </Box>
+        )}
+        {unclassed && !inWords && (
+          <Link onClick={() => set({ unclassed: false })}>unclassed, for a look: back to the classes</Link>
         )}
         {unseen.length > 0 && (
           <Link onClick={() => set({ unseen: null })}>

@@ -29,6 +29,8 @@ export interface Doing {
   drafted: { key: string; inner: readonly number[]; changing: readonly number[]; kept: boolean } | null;
   /** Classes that are not shown for the moment, and of which result. */
   unseen: { key: string; classes: readonly number[] } | null;
+  /** Values are coloured as they are, for a look. */
+  unclassed: boolean;
   /** The page of small maps is open. */
   comparing: boolean;
   help: boolean;
@@ -70,6 +72,7 @@ export const useDoing = create<Doing>((set) => ({
   axis: null,
   drafted: null,
   unseen: null,
+  unclassed: false,
   comparing: false,
   help: false,
   pinned: false,

@@ -139,6 +139,7 @@ class View(BaseModel):
     period_noun: str = Field(description="What a recorded window is called.")
     method: str = Field(description="The method of classing in a word or two.")
     bands: list[BandView]
+    unclassed: list[str] = Field(description="Colours of values as they are, from the least to the greatest.")
     middle: float | None = Field(description="Where two-sided colours turn.")
     scale: float = Field(description="What the figures in the words of the classes are divided by.")
     scale_says: str = Field(description="What that is called: millions; empty for 1.")
@@ -475,6 +476,7 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
         method=plan.classes[plan.mapped].says,
         bands=[],
         zero_band=ZeroView(text="zero", colour=ZERO_COLOUR),
+        unclassed=[],
         middle=None,
         scale=1.0,
         scale_says="",
@@ -559,6 +561,7 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
             for b, e in zip(legend.made, legend.entries, strict=True)
         ],
         zero_band=ZeroView(text=legend.zero.text, colour=legend.zero.colour),
+        unclassed=legend.unclassed,
         middle=legend.middle,
         scale=legend.scale.by,
         scale_says=legend.scale.says,

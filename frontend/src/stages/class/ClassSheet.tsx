@@ -10,7 +10,7 @@ import type { View } from "../../api/client";
 import { figure, percent } from "../../format";
 import { termOf } from "../../outcome/terms";
 import { Field, Pick } from "../../parts/Fields";
-import { Choice, Head, Line, Notes, Question, Quiet } from "../../parts/parts";
+import { Choice, Head, Line, Link, Notes, Question, Quiet } from "../../parts/parts";
 import { mappedClasses, mappedMeasure, mappedName } from "../../plan/mapped";
 import { byMethod, hasCount, METHODS, WAYS } from "../../plan/methods";
 import type { Classing } from "../../plan/types";
@@ -23,7 +23,7 @@ const FEW_CAN_TELL = 9;
 const MOST_KINDS = 12;
 
 export function ClassSheet({ view, areas, save }: { view: View; areas: Areas | null; save: Save }) {
-  const { set } = useParts("set");
+  const { unclassed, set } = useParts("unclassed", "set");
   const now = mappedClasses(view.plan);
   const inWords = mappedMeasure(view.plan).kind === "category";
   // Of words no more can be told apart than there are, whatever the plan allows.
@@ -83,14 +83,21 @@ export function ClassSheet({ view, areas, save }: { view: View; areas: Areas | n
         />
       )}
       {!inWords && (
-        <Button
-          size="small"
-          variant="outlined"
-          sx={{ display: "block", mt: 1 }}
-          onClick={() => set({ comparing: true, sheet: null })}
-        >
-          Compare ways of classing
-        </Button>
+        <>
+          <Button
+            size="small"
+            variant="outlined"
+            sx={{ display: "block", mt: 1 }}
+            onClick={() => set({ comparing: true, sheet: null })}
+          >
+            Compare ways of classing
+          </Button>
+          <Box sx={{ mt: 0.5 }}>
+            <Link onClick={() => set({ unclassed: !unclassed })}>
+              {unclassed ? "back to the classes" : "look at the figures unclassed"}
+            </Link>
+          </Box>
+        </>
       )}
       <HowGood view={view} />
       {inWords ? <LockKinds view={view} save={save} /> : <Lock view={view} areas={areas} save={save} />}

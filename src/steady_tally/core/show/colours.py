@@ -55,6 +55,7 @@ _NEAREST = 0.12  # where on its ramp the class next to the middle of a two-sided
 _PAPER_GREY = (0.92, 0.012)  # lightness and chroma of a class that the middle lies inside
 _FIRST_STEP = 0.8  # how much of the way to a colour of the user's is left to the class next to the middle
 _GREY = 1e-3  # chroma below which a colour has no hue
+_UNSEEN_STEPS = 65
 _GOLDEN = 137.507764
 _FIRST_HUE = 75.0
 
@@ -75,6 +76,13 @@ def class_colours(how: Colours, breaks: Floats, values: Floats) -> list[str]:
         return _about(below, above, breaks, middle_of(how.middle, values))
     found = sequential(how.ramp, classes) if how.ends is None else between(*how.ends, classes)
     return found[::-1] if how.reversed else found
+
+
+def unclassed(how: Colours) -> list[str]:
+    """Colours for values as they are, from the least to the greatest, in so many steps that none is seen (W. Tobler,
+    "Choropleth maps without class intervals?", Geographical Analysis 5, 1973); two-sided ones turn in the middle."""
+    ends = np.arange(_UNSEEN_STEPS + 1.0)
+    return class_colours(how.model_copy(update={"middle": _UNSEEN_STEPS / 2}), ends, ends)
 
 
 def between(light: str, dark: str, classes: int) -> list[str]:

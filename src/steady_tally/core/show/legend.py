@@ -18,18 +18,20 @@ from steady_tally.core.show.bands import (
     word_bands,
     zero_entry,
 )
-from steady_tally.core.show.colours import class_colours, middle_of, told_apart
+from steady_tally.core.show.colours import class_colours, middle_of, told_apart, unclassed
 
 
 @dataclass(frozen=True)
 class Legend:
-    """`entries` are how the classes, `made`, are written and coloured; `middle` is where two-sided colours turn."""
+    """`entries` are how the classes, `made`, are written and coloured; `middle` is where two-sided colours turn;
+    `unclassed` are the colours of values as they are, from the least to the greatest."""
 
     made: list[Band]
     entries: list[Entry]
     zero: Entry
     scale: Scale
     middle: float | None
+    unclassed: list[str]
 
 
 def legend_of(outcome: Figures) -> Legend:
@@ -52,7 +54,7 @@ def legend_of(outcome: Figures) -> Legend:
         middle = None if how.below is None else middle_of(how.middle, measured.value)
     says = "no events" if counts_events(outcome) else "zero"
     found = entries(made, colours, classed.breaks, classed.words, how.bands)
-    return Legend(made, found, zero_entry(says, how.bands), scale, middle)
+    return Legend(made, found, zero_entry(says, how.bands), scale, middle, [] if classed.words else unclassed(how))
 
 
 def counts_events(outcome: Figures) -> bool:
