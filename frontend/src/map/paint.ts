@@ -75,24 +75,26 @@ export function paint(
       }
     }
   }
-  for (const id of look.marked) outline(ids, width, height, id, look.ink, out, fine);
+  if (look.marked.length) outline(ids, width, height, look, out, fine);
 }
 
-/** A strong line around one area, inside it. */
+/** A strong line around each marked area, inside it. */
 function outline(
   ids: Int32Array,
   width: number,
   height: number,
-  id: number,
-  ink: number,
+  { marked, colour, ink }: Look,
   out: Uint32Array,
   fine: number,
 ): void {
   const reach = 2 * fine;
+  const isMarked = new Uint8Array(colour.length);
+  for (const id of marked) isMarked[id] = 1;
   for (let y = 0; y < height; y++) {
     for (let x = 0; x < width; x++) {
       const at = y * width + x;
-      if (ids[at] !== id) continue;
+      const id = ids[at];
+      if (id === NOTHING || !isMarked[id]) continue;
       const rim =
         (x >= reach && ids[at - reach] !== id) ||
         (x + reach < width && ids[at + reach] !== id) ||

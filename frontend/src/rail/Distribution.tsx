@@ -11,27 +11,26 @@ import {
 } from "react";
 import type { Areas } from "../api/bulk";
 import type { Study, View } from "../api/client";
-import { figure, plural, whole } from "../format";
+import { figure, whole } from "../format";
 import { classOf } from "../outcome/classes";
 import { classesNow, nearTies, placesIn, rangesOf, ruleText, withEnds } from "../outcome/ruling";
 import { termOf } from "../outcome/terms";
 import { colourAt } from "../outcome/unclassed";
-import { Link } from "../parts/parts";
 import { classEntry } from "../plan/bands";
 import { mappedClasses } from "../plan/mapped";
 import { RAIL_WIDTH } from "../state/hang";
 import { useParts } from "../state/store";
-import { BEYOND, INK, MADDER, PAPER, QUIET, RULE } from "../theme";
+import { BEYOND, INK, PAPER, QUIET } from "../theme";
 import { unit } from "../unit";
 import { axisOf, valueOn } from "./axes";
 import { dotAt, outlineOf, stackDots } from "./dots";
 import { textsAt } from "./labels";
 import { COLUMNS, DOTS_WIDTH, nearStep, ROW, shownClasses, useAxis, useOnAxis } from "./parts";
+import { RulingStrip } from "./RulingStrip";
 import { Swatch } from "./Swatch";
-import { short, useRuling } from "./useRuling";
+import { useRuling } from "./useRuling";
 
 const DOT = 5;
-const NAMED = 3;
 /** Where a dot would stand for more areas than this, an outline says more. */
 const MOST_A_DOT = 8;
 const STEP = 2;
@@ -437,83 +436,17 @@ export function Distribution({ study, view, areas, apart }: Props) {
           </Box>
         ))}
       </Box>
-      <Box
-        data-testid="ruling"
-        aria-live="polite"
-        sx={{
-          borderTop: `1px solid ${RULE}`,
-          px: 1.5,
-          py: 0.5,
-          height: "3.6em",
-          alignContent: "flex-start",
-          overflow: "hidden",
-          fontSize: "0.75rem",
-          display: "flex",
-          flexWrap: "wrap",
-          columnGap: 1.5,
-          color: INK,
-        }}
-      >
-        {refused || ruling.error ? (
-          <Box role="alert" sx={{ color: MADDER }}>
-            {refused || ruling.error} <Link onClick={() => setRefused("")}>put away</Link>
-          </Box>
-        ) : ruling.moving ? (
-          <>
-            <span>{changesText(ruling.changing, areas)}</span>
-            {trying && (
-              <>
-                <Link onClick={() => ruling.keep(ruling.inner)}>keep</Link>
-                <Link onClick={ruling.leave}>leave it</Link>
-              </>
-            )}
-          </>
-        ) : trying ? (
-          <>
-            {ruling.coarser.map((c) => (
-              <Link key={c.step} onClick={() => ruling.show(c.inner)}>
-                in steps of {short(c.step / view.scale)} ({plural(c.changing.length, "area")})
-              </Link>
-            ))}
-            <Link onClick={() => setTrying(false)}>leave it</Link>
-          </>
-        ) : (
-          <>
-            {locked && <span>The classes are locked.</span>}
-            {ruling.simpler && !locked && (
-              <Link onClick={() => ruling.keep(ruling.simpler!)}>simplest figures</Link>
-            )}
-            {!locked && ruling.coarser.length > 0 && (
-              <Link onClick={() => setTrying(true)}>
-                {ruling.simpler ? "simpler still" : "simpler figures"}
-              </Link>
-            )}
-            {ruling.undo && <Link onClick={ruling.undo}>take the last step back</Link>}
-            {ruling.method && (
-              <Link onClick={() => ruling.backTo(ruling.method!)}>
-                back to {ruling.method.method.replaceAll("_", " ")}
-              </Link>
-            )}
-            <Box sx={{ color: QUIET }}>{nearText(near, nearBy === "event", locked)}</Box>
-          </>
-        )}
-      </Box>
+      <RulingStrip
+        view={view}
+        areas={areas}
+        ruling={ruling}
+        near={near}
+        locked={locked}
+        refused={refused}
+        putAway={() => setRefused("")}
+        trying={trying}
+        setTrying={setTrying}
+      />
     </>
   );
-}
-
-/** "3 areas change class: Tarnholt, Wenwyke, Garrwyke". */
-function changesText(changing: readonly number[], areas: Areas): string {
-  if (!changing.length) return "No area changes class.";
-  const names = changing.slice(0, NAMED).map((i) => areas.name[i]);
-  const more = changing.length > NAMED ? ` and ${whole(changing.length - NAMED)} more` : "";
-  const verb = changing.length === 1 ? "changes" : "change";
-  return `${plural(changing.length, "area")} ${verb} class: ${names.join(", ")}${more}`;
-}
-
-/** "5 areas lie within one event of a break." */
-function nearText(near: readonly number[], counted: boolean, locked: boolean): string {
-  if (!near.length) return locked ? "" : "Take hold of a line to move it.";
-  const of = counted ? "one event" : "the last figure";
-  return `${plural(near.length, "area")} ${near.length === 1 ? "lies" : "lie"} within ${of} of a break (ticks).`;
 }

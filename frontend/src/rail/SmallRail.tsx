@@ -2,27 +2,32 @@
 import { useMemo } from "react";
 import { INK, QUIET } from "../theme";
 import { axisOf } from "./axes";
-import { outlineOf } from "./dots";
+import { outlineOf, type Step } from "./dots";
 import { useAxis } from "./parts";
 
 const STEP = 3;
 const BANDS = 7;
 
-export function SmallRail(props: {
-  values: readonly number[];
-  breaks: readonly number[];
-  colours: readonly string[];
+/** Where values stand on rails of one size, and how many lie where: the same for all of them. */
+export interface SmallAxis {
+  place: (value: number) => number;
+  steps: readonly Step[];
   width: number;
   height: number;
-}) {
-  const { values, breaks, colours, width, height } = props;
+}
+
+export function useSmallAxis(values: readonly number[], width: number, height: number): SmallAxis {
   const { axis } = useAxis(values);
+  return useMemo(() => {
+    const place = axisOf(axis, values);
+    return { place, steps: outlineOf(values.map(place), height - 8, STEP, width - BANDS - 3), width, height };
+  }, [axis, values, width, height]);
+}
+
+export function SmallRail(props: { on: SmallAxis; breaks: readonly number[]; colours: readonly string[] }) {
+  const { breaks, colours } = props;
+  const { place, steps, width, height } = props.on;
   const length = height - 8;
-  const place = useMemo(() => axisOf(axis, values), [axis, values]);
-  const steps = useMemo(
-    () => outlineOf(values.map(place), length, STEP, width - BANDS - 3),
-    [values, place, length, width],
-  );
   const y = (value: number) => 4 + length * (1 - Math.min(Math.max(place(value), 0), 1));
   return (
     <svg width={width} height={height} aria-hidden>

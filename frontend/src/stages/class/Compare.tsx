@@ -20,7 +20,7 @@ import { mappedClasses, mappedName } from "../../plan/mapped";
 import { COMPARED } from "../../plan/methods";
 import type { Classing } from "../../plan/types";
 import { nearStep, useOnAxis } from "../../rail/parts";
-import { SmallRail } from "../../rail/SmallRail";
+import { type SmallAxis, SmallRail, useSmallAxis } from "../../rail/SmallRail";
 import { useComparedWays, useSavePlan } from "../../state/queries";
 import { useParts } from "../../state/store";
 import { INK, MADDER, PAPER, QUIET, RULE } from "../../theme";
@@ -206,6 +206,7 @@ function Pictures(
       })),
     };
   }, [found, frame, shapes, areas, view, apart]);
+  const axis = useSmallAxis(sorted.values, RAIL * unit, frame?.height ?? 100);
   const pictures = useSmallMaps(shapes, maps);
   const figures = useMemo(
     () =>
@@ -239,7 +240,7 @@ function Pictures(
             figures={figures![i]}
             picture={pictures[i]}
             frame={frame}
-            sorted={sorted.values}
+            axis={axis}
             isNow={same(found[i].breaks, view.ledger.breaks)}
             choose={() => props.choose(candidate.way)}
           />
@@ -258,7 +259,7 @@ function Card(props: {
   figures: { near: number; leaving: number };
   picture: ImageData | undefined;
   frame: { width: number; height: number };
-  sorted: readonly number[];
+  axis: SmallAxis;
   isNow: boolean;
   choose: () => void;
 }) {
@@ -312,13 +313,7 @@ function Card(props: {
       ) : (
         <>
           <Box sx={{ display: "flex" }}>
-            <SmallRail
-              values={props.sorted}
-              breaks={found.breaks}
-              colours={found.colours}
-              width={RAIL * unit}
-              height={frame.height}
-            />
+            <SmallRail on={props.axis} breaks={found.breaks} colours={found.colours} />
             <canvas ref={canvas} style={{ width: frame.width, height: frame.height }} />
           </Box>
           <Box
