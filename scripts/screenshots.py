@@ -44,6 +44,16 @@ def _held(page: Page) -> None:
     page.mouse.up()
 
 
+def _compared(page: Page) -> None:
+    """Ways of classing beside each other."""
+    page.keyboard.press("4")
+    page.get_by_role("button", name="Compare ways of classing").click()
+    page.wait_for_selector('[data-drawn="12"]')
+    page.wait_for_timeout(600)
+    page.screenshot(path=SHOTS / "compare.png")
+    page.get_by_role("button", name="Back to the map").click()
+
+
 def _bring_in(page: Page, demo: Path) -> None:
     """A study of one's own: its first page, a file looked into, and the filter."""
     page.get_by_role("button", name="▾").click()
@@ -217,13 +227,8 @@ def main() -> None:
             choose(page, "4", "where the gaps fall")
             page.keyboard.press("Escape")
             _held(page)
+            _compared(page)
             _place(page)
-            page.keyboard.press("3")
-            page.locator('[data-slot="under"]').click()
-            page.get_by_role("radio", name="residents, from “blocks”").click()
-            page.wait_for_timeout(1200)
-            page.locator('[data-slot="under"]').click()
-            shoot(page, "blocks")
             _bring_in(page, Path(folder) / "demo")
             browser.close()
         finally:
