@@ -9,16 +9,22 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import TypeAdapter, ValidationError
+from scipy.stats import chi2
 
+from steady_tally.core.chain import run
 from steady_tally.core.classes import Classing
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, assign
 from steady_tally.core.classes.deviations import mean_and_deviation
+from steady_tally.core.classes.differing import WORDS
 from steady_tally.core.classes.kind import Classable
 from steady_tally.core.classes.natural_breaks import natural_breaks
 from steady_tally.core.classes.pooled import pooled_breaks
 from steady_tally.core.classes.quantile import quantile_breaks
 from steady_tally.core.errors import PlanError
 from steady_tally.core.plan.steps import steps_before
+from steady_tally.core.plan.whole import read_plan
+from steady_tally.core.show.legend import legend_of
+from tests.core.test_terms import document, world
 
 READ = TypeAdapter(Classing)
 VALUES = st.one_of(
@@ -209,3 +215,31 @@ def test_steps_are_taken_back_one_by_one_to_the_first(choices, data):
         left -= 1
         assert left > 0
     assert READ.validate_python(documents[-1]) == READ.validate_python(documents[0])
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.lists(st.integers(0, 40), min_size=3, max_size=3), st.sampled_from(["apart", "classed"]))
+def test_areas_differ_clearly_where_all_together_lie_outside_their_exact_interval(counts, zero):
+    """Poisson limits by the chi-squared distribution (Garwood 1936); three wards of one size."""
+    one = {"who": "p", "loss": "1", "sex": "f", "day": "2021-06-05"}
+    calls = [{**one, "at": at} for at, n in enumerate(counts) for _ in range(n)]
+    plan = document({
+        "kind": "quotient", "numerator": {"kind": "events", "events": "calls"}, "denominator": {"kind": "ground"},
+    })  # fmt: skip
+    plan["class"] = {"m": {"method": "clear_difference", "zero": zero}}
+    outcome = run(read_plan(plan), world(calls, [], False))
+    mean = sum(counts) / 3
+    for n, own in zip(counts, outcome.classed.area_class.tolist(), strict=True):
+        low = chi2.ppf(0.025, 2 * n) / 2 if n else 0.0
+        high = chi2.ppf(0.975, 2 * n + 2) / 2
+        assert own == (0 if high < mean else 2 if low > mean else 1)
+    legend = legend_of(outcome)
+    assert [e.text for e in legend.entries] == list(WORDS)
+    assert sum(b.areas for b in legend.made) == 3
+    assert len({e.colour for e in legend.entries}) == 3
+
+
+def test_where_nobody_knows_what_chance_did_no_clear_difference_is_made_up():
+    method = READ.validate_python({"method": "clear_difference"})
+    with pytest.raises(PlanError, match="nobody knows what chance made"):
+        method.told(of([1.0, 2.0]))

@@ -49,12 +49,17 @@ export function columnsOf(view: View): Record<Stage, Column> {
       figure: totalText(view),
       ...measureNote(view),
     },
-    class: view.ledger.words.length
-      ? { figure: plural(classes, "kind"), note: "" }
-      : {
-          figure: `${classes}, ${view.method}`,
-          note: view.ledger.fit === null ? "no fit" : `fit ${view.ledger.fit.toFixed(2)}`,
-        },
+    class:
+      mappedMeasure(view.plan).kind === "category"
+        ? { figure: plural(classes, "kind"), note: "" }
+        : {
+            figure: `${classes}, ${view.method}`,
+            note: view.ledger.words.length
+              ? "at 95 %"
+              : view.ledger.fit === null
+                ? "no fit"
+                : `fit ${view.ledger.fit.toFixed(2)}`,
+          },
     show: {
       figure: view.kind === "cells" ? cellsOf(view) : "zones",
       note: missing ? `${plural(missing, "area")} without a value` : "every area has a value",

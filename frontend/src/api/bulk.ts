@@ -38,6 +38,8 @@ export interface Values {
 export interface Classes {
   /** How likely each area is to stay in its class, 0 to 1. */
   steadiness: Float64Array;
+  /** The class that each area is in, 0 = lowest, or a code of `outcome/classes.ts`. */
+  own: Int16Array;
 }
 
 /** All that is known of each area; the parts come one by one, each under its own key. */
@@ -132,7 +134,8 @@ export async function fetchKinds(results: string, key: string): Promise<Kinds> {
 }
 
 export async function fetchClasses(results: string, key: string): Promise<Classes> {
-  return { steadiness: numbers(await getArrow(`${results}/classes/${key}`), "steadiness") };
+  const table = await getArrow(`${results}/classes/${key}`);
+  return { steadiness: numbers(table, "steadiness"), own: numbers(table, "class") };
 }
 
 export async function fetchShapes(results: string, key: string, level: number): Promise<Shapes> {

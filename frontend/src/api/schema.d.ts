@@ -1483,6 +1483,31 @@ export interface components {
             half: boolean;
         };
         /**
+         * Differing
+         * @description Below, about and above the value of all areas together: an area differs clearly where that lies outside the 95 %
+         *     interval of its own. No breaks part them, since the intervals of small areas are wider than those of large ones.
+         */
+        Differing: {
+            /**
+             * Count
+             * @default 5
+             */
+            count: number;
+            /**
+             * Zero
+             * @description Is zero an entry of its own or a value like others?
+             * @default apart
+             * @enum {string}
+             */
+            zero: "apart" | "classed";
+            /**
+             * Method
+             * @default clear_difference
+             * @constant
+             */
+            method: "clear_difference";
+        };
+        /**
          * EqualIntervals
          * @description Classes of the same width, from the lowest value to the highest; some may be empty.
          */
@@ -2533,7 +2558,7 @@ export interface components {
             };
             /** Class */
             class?: {
-                [key: string]: components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"] | components["schemas"]["RoundNumbers"] | components["schemas"]["Every"] | components["schemas"]["Geometric"] | components["schemas"]["HeadTail"] | components["schemas"]["Deviations"] | components["schemas"]["ByHand"] | components["schemas"]["Locked"];
+                [key: string]: components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"] | components["schemas"]["RoundNumbers"] | components["schemas"]["Every"] | components["schemas"]["Geometric"] | components["schemas"]["HeadTail"] | components["schemas"]["Deviations"] | components["schemas"]["Differing"] | components["schemas"]["ByHand"] | components["schemas"]["Locked"];
             };
             show?: components["schemas"]["Show"];
         };
@@ -3455,7 +3480,7 @@ export interface components {
              * Steps
              * @description How areas were classed before, oldest first: what can be taken back.
              */
-            steps: (components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"] | components["schemas"]["RoundNumbers"] | components["schemas"]["Every"] | components["schemas"]["Geometric"] | components["schemas"]["HeadTail"] | components["schemas"]["Deviations"] | components["schemas"]["ByHand"] | components["schemas"]["Locked"])[];
+            steps: (components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"] | components["schemas"]["RoundNumbers"] | components["schemas"]["Every"] | components["schemas"]["Geometric"] | components["schemas"]["HeadTail"] | components["schemas"]["Deviations"] | components["schemas"]["Differing"] | components["schemas"]["ByHand"] | components["schemas"]["Locked"])[];
             /**
              * Total Word
              * @description Of values that are words, that of all areas; empty where there is none.
@@ -4357,7 +4382,7 @@ export interface components {
              */
             measures: string[];
             /** Way */
-            way: components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"] | components["schemas"]["RoundNumbers"] | components["schemas"]["Every"] | components["schemas"]["Geometric"] | components["schemas"]["HeadTail"] | components["schemas"]["Deviations"] | components["schemas"]["ByHand"] | components["schemas"]["Locked"];
+            way: components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"] | components["schemas"]["RoundNumbers"] | components["schemas"]["Every"] | components["schemas"]["Geometric"] | components["schemas"]["HeadTail"] | components["schemas"]["Deviations"] | components["schemas"]["Differing"] | components["schemas"]["ByHand"] | components["schemas"]["Locked"];
         };
         /** WaysView */
         WaysView: {
@@ -4392,7 +4417,7 @@ export interface components {
         /** Ways */
         Ways: {
             /** Ways */
-            ways: (components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"] | components["schemas"]["RoundNumbers"] | components["schemas"]["Every"] | components["schemas"]["Geometric"] | components["schemas"]["HeadTail"] | components["schemas"]["Deviations"] | components["schemas"]["ByHand"] | components["schemas"]["Locked"])[];
+            ways: (components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"] | components["schemas"]["RoundNumbers"] | components["schemas"]["Every"] | components["schemas"]["Geometric"] | components["schemas"]["HeadTail"] | components["schemas"]["Deviations"] | components["schemas"]["Differing"] | components["schemas"]["ByHand"] | components["schemas"]["Locked"])[];
         };
         /** LedgerView */
         LedgerView: {

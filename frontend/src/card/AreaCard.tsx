@@ -7,7 +7,7 @@ import Typography from "@mui/material/Typography";
 import type { Areas } from "../api/bulk";
 import type { Schemas, Study, View } from "../api/client";
 import { figure, plural, whole } from "../format";
-import { ABOVE_ALL, BELOW_ALL, classIn, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
+import { ABOVE_ALL, BELOW_ALL, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
 import { sumOf } from "../outcome/terms";
 import { besideText, valueText } from "../outcome/words";
 import { mappedClasses, mappedEvents } from "../plan/mapped";
@@ -46,8 +46,7 @@ export function AreaCard({ study, view, areas, area }: Props) {
   const others = useOtherMeasures(view, true);
   const value = areas.value[area];
   const known = !Number.isNaN(value);
-  const zeroApart = mappedClasses(view.plan).zero === "apart";
-  const inClass = classIn(view, value, zeroApart);
+  const inClass = areas.own[area];
   const inWords = areas.words.length > 0;
   const band = inClass >= 0 ? view.bands[inClass] : null;
   const numbered = areas.value.filter((v) => !Number.isNaN(v));

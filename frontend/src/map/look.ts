@@ -4,7 +4,7 @@ import { useMemo } from "react";
 import type { Areas } from "../api/bulk";
 import type { View as Outcome } from "../api/client";
 import type { View } from "../geometry/view";
-import { ABOVE_ALL, BELOW_ALL, classIn, classOf, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
+import { ABOVE_ALL, BELOW_ALL, classOf, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
 import { withEnds } from "../outcome/ruling";
 import { colourAt, endsOf } from "../outcome/unclassed";
 import { mappedClasses } from "../plan/mapped";
@@ -23,7 +23,7 @@ type Coloured = Pick<Look, "colour" | "hatched" | "doubtful">;
 export function coloured(
   outcome: Outcome,
   areas: Areas,
-  classAt: (value: number) => number,
+  classAt: (area: number) => number,
   colours: readonly string[],
   unseen: readonly number[] = [],
 ): Coloured {
@@ -40,7 +40,7 @@ export function coloured(
   const hatched = new Uint8Array(areas.value.length);
   const doubtful = areas.unreliable.slice();
   for (let i = 0; i < colour.length; i++) {
-    const c = classAt(areas.value[i]);
+    const c = classAt(i);
     colour[i] = found[c];
     hatched[i] = c === NO_CLASS ? 1 : 0;
     if (unseen.includes(c)) doubtful[i] = 0;
@@ -55,7 +55,7 @@ export function coloured(
 /** Each area in a colour that goes by its value alone. */
 function ungrouped(outcome: Outcome, areas: Areas, apart: boolean): Coloured {
   const ends = endsOf(areas.value, apart);
-  const look = coloured(outcome, areas, (value) => (Number.isNaN(value) ? NO_CLASS : ZERO_CLASS), []);
+  const look = coloured(outcome, areas, (i) => (Number.isNaN(areas.value[i]) ? NO_CLASS : ZERO_CLASS), []);
   for (let i = 0; i < areas.value.length; i++) {
     const value = areas.value[i];
     if (Number.isNaN(value) || (apart && value === 0) || isHidden(outcome, areas, i)) continue;
@@ -124,7 +124,7 @@ export function useLook(
     const apart = mappedClasses(outcome.plan).zero === "apart";
     if (unclassed && outcome.unclassed.length) return ungrouped(outcome, areas, apart);
     const colours = outcome.bands.map((b) => b.colour);
-    return coloured(outcome, areas, (value) => classIn(outcome, value, apart), colours, unseen);
+    return coloured(outcome, areas, (i) => areas.own[i], colours, unseen);
   }, [outcome, areas, plain, unseen, unclassed]);
   // While a break is moved, only the areas that change class have another colour.
   const colours = useMemo(() => {

@@ -1,6 +1,6 @@
 import { readFileSync } from "node:fs";
 import { describe, expect, it } from "vitest";
-import { classIn, classOf, NO_CLASS } from "./classes";
+import { classOf } from "./classes";
 import { classesNow, rangesOf } from "./ruling";
 
 interface Case {
@@ -17,12 +17,6 @@ interface Case {
 const shared: Case[] = JSON.parse(
   readFileSync(new URL("../../../tests/shared/classes.json", import.meta.url), "utf8"),
 );
-
-it("gives each word a class of its own, and the last to all that are told apart from no other", () => {
-  const outcome = { ledger: { breaks: [], words: ["quay", "moor", "2 others"] } };
-  const found = [0, 1, 2, 3, Number.NaN].map((value) => classIn(outcome, value, true));
-  expect(found).toEqual([0, 1, 2, 2, NO_CLASS]);
-});
 
 describe("classes of the page are the server's, to the bit", () => {
   it.each(shared.map((c) => [c.name, c] as const))(

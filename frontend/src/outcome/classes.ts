@@ -5,17 +5,6 @@ export const ZERO_CLASS = -2;
 export const BELOW_ALL = -3;
 export const ABOVE_ALL = -4;
 
-/** The class of a value of an outcome. Words have one each, but for those that are told apart from no other. */
-export function classIn(
-  outcome: { ledger: { breaks: number[]; words: string[] } },
-  value: number,
-  zeroApart: boolean,
-): number {
-  const { breaks, words } = outcome.ledger;
-  if (!words.length) return classOf(value, breaks, zeroApart);
-  return Number.isNaN(value) ? NO_CLASS : Math.min(value, words.length - 1);
-}
-
 /** Class i where breaks[i] < v <= breaks[i + 1]; the lowest class takes its own lower end too. */
 export function classOf(value: number, breaks: ArrayLike<number>, zeroApart: boolean): number {
   if (zeroApart && value === 0) return ZERO_CLASS;

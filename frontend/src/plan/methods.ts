@@ -17,7 +17,7 @@ export const WAYS: readonly Way[] = [
   { says: "where the gaps fall", methods: ["natural_breaks"] },
   { says: "the same width", methods: ["equal_intervals", "round_numbers", "every"] },
   { says: "growing widths", methods: ["geometric", "head_tail"] },
-  { says: "distance from the middle", methods: ["standard_deviations"] },
+  { says: "distance from the middle", methods: ["standard_deviations", "clear_difference"] },
   { says: "by hand", methods: ["by_hand"] },
 ];
 
@@ -30,6 +30,7 @@ export const METHODS: { [M in Chosen]: string } = {
   geometric: "each as many times as wide as the one below",
   head_tail: "at the mean, then at the mean of what is above it",
   standard_deviations: "standard deviations",
+  clear_difference: "areas that clearly differ from all together",
   by_hand: "by hand",
 };
 
@@ -48,6 +49,8 @@ export function byMethod(now: Classing, method: Chosen, breaks: readonly number[
       return { method, count, zero };
     case "standard_deviations":
       return { method, count, zero, half: false };
+    case "clear_difference":
+      return { method, count, zero };
     case "every": {
       const span = breaks.length > 1 ? breaks[breaks.length - 1] - breaks[0] : 1;
       return { method, count, zero, width: Number((span / count).toPrecision(1)) || 1, start: 0 };
@@ -84,6 +87,7 @@ export function hasCount(now: Classing): boolean {
     case "by_hand":
     case "every":
     case "locked":
+    case "clear_difference":
       return false;
     case "quantile":
     case "natural_breaks":

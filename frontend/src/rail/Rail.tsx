@@ -6,7 +6,7 @@ import { type ReactNode, useMemo } from "react";
 import type { Areas } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { plural, whole } from "../format";
-import { classIn, ZERO_CLASS } from "../outcome/classes";
+import { ZERO_CLASS } from "../outcome/classes";
 import { termOf } from "../outcome/terms";
 import { Link } from "../parts/parts";
 import { wordEntry, ZERO_ENTRY } from "../plan/bands";
@@ -59,7 +59,7 @@ export function Rail({ study, view, areas }: Props & { study: Study }) {
             {withEvents ? "with events" : "that are not zero"}
           </Box>
         )}
-        {unclassed && !inWords && (
+        {unclassed && view.unclassed.length > 0 && (
           <Link onClick={() => set({ unclassed: false })}>unclassed, for a look: back to the classes</Link>
         )}
         {unseen.length > 0 && (
@@ -126,8 +126,10 @@ function Axes({ areas, apart }: { areas: Areas; apart: boolean }) {
 function Kinds({ study, view, areas }: Props & { study: Study }) {
   const { hovered, selected } = useParts("hovered", "selected");
   const at = hovered ?? selected;
-  const marked = at === null || at >= areas.value.length ? null : classIn(view, areas.value[at], false);
-  const counted = termOf(view, "counted");
+  const marked = at === null || at >= areas.value.length ? null : areas.own[at];
+  // Kinds hold what is counted, classes without breaks what that is divided by.
+  const inKinds = areas.words.length > 0;
+  const held = termOf(view, inKinds ? "counted" : "under");
   const grid = {
     display: "grid",
     gridTemplateColumns: LISTED,
@@ -139,9 +141,9 @@ function Kinds({ study, view, areas }: Props & { study: Study }) {
     <>
       <Box sx={{ ...grid, fontSize: "0.6875rem", color: QUIET, borderBottom: `3px double ${INK}` }}>
         <span />
-        <span>kind</span>
+        <span>{inKinds ? "kind" : "class"}</span>
         <Box sx={{ textAlign: "right" }}>areas</Box>
-        <Box sx={{ textAlign: "right" }}>{counted?.noun}</Box>
+        <Box sx={{ textAlign: "right" }}>{held?.noun}</Box>
       </Box>
       <Box sx={{ flex: 1, minHeight: 80, overflowY: "auto", py: 0.5 }}>
         {view.bands.map((band, i) => (
@@ -162,7 +164,7 @@ function Kinds({ study, view, areas }: Props & { study: Study }) {
             />
             <Box sx={{ overflowWrap: "anywhere" }}>{band.text}</Box>
             <Box sx={{ textAlign: "right" }}>{whole(band.areas)}</Box>
-            <Box sx={{ textAlign: "right", color: QUIET }}>{counted && whole(band.denominator)}</Box>
+            <Box sx={{ textAlign: "right", color: QUIET }}>{held && whole(band.denominator)}</Box>
           </Box>
         ))}
       </Box>

@@ -8,7 +8,7 @@ import numpy.typing as npt
 from steady_tally.core.classes import Classing
 from steady_tally.core.classes.breaks import NO_CLASS, ZERO_CLASS, assign
 from steady_tally.core.classes.kind import Classable
-from steady_tally.core.classes.quality import NOTHING_KNOWN, Quality, quality
+from steady_tally.core.classes.quality import NOTHING_KNOWN, quality
 from steady_tally.core.classes.steadiness import steadiness
 from steady_tally.core.measure.values import AreaValues
 from steady_tally.core.outcome import Classed, Measured
@@ -24,31 +24,33 @@ def classify(how: Classing, measured: Measured, area_km2: npt.NDArray[np.float64
     unit : what the values are, in words.
     """
     found = measured.values
-    if found.words:
-        return word_by_word(found, how.count)
-    breaks, area_class, good = group(how, found, area_km2, unit)
-    return Classed(breaks, area_class, good, steadiness(found.chance, breaks, area_class))
+    return word_by_word(found, how.count) if found.words else group(how, found, area_km2, unit)
 
 
 def classable(how: Classing, found: AreaValues, area_km2: npt.NDArray[np.float64], unit: str) -> Classable:
     """What a way of classing groups: numbers, without zero where that stands apart."""
     of = found.state == State.NUMBER
-    if how.zero == "apart":
+    if how.parts_zero:
         of &= found.value != 0.0
     area = np.flatnonzero(of)
-    return Classable(found.value[area], found.denominator[area], area_km2[area], area, found.chance, unit)
+    overall = float("nan") if found.total is None else found.total
+    return Classable(found.value[area], found.denominator[area], area_km2[area], area, found.chance, unit, overall)
 
 
-def group(
-    how: Classing, found: AreaValues, area_km2: npt.NDArray[np.float64], unit: str
-) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.int16], Quality]:
-    """Breaks between numbers, the class of each area, and how good they are; PlanError where they cannot be made."""
+def group(how: Classing, found: AreaValues, area_km2: npt.NDArray[np.float64], unit: str) -> Classed:
+    """Numbers in classes; PlanError where these cannot be made."""
     material = classable(how, found, area_km2, unit)
+    if told := how.told(material):
+        area_class = np.full(len(found.value), NO_CLASS, dtype=np.int16)
+        area_class[material.area] = told.classes
+        nothing = np.full(len(found.value), np.nan)
+        return Classed(np.empty(0), area_class, NOTHING_KNOWN, nothing, told.words)
     breaks = how.breaks(material)
     area_class = assign(found.value, breaks)
-    if how.zero == "apart":
+    if how.parts_zero:
         area_class[found.value == 0.0] = ZERO_CLASS
-    return breaks, area_class, quality(material, breaks, area_class[material.area])
+    good = quality(material, breaks, area_class[material.area])
+    return Classed(breaks, area_class, good, steadiness(found.chance, breaks, area_class))
 
 
 def word_by_word(found: AreaValues, told_apart: int) -> Classed:

@@ -187,7 +187,7 @@ def _shown(outcome: Figures) -> Iterator[str]:
     """Colours that are hard to tell apart."""
     legend, how = legend_of(outcome), outcome.plan.colours_of(outcome.name)
     found = legend.entries
-    ordered = not outcome.classed.words and how.below is None and not how.bands
+    ordered = not outcome.measured.values.words and how.below is None and not how.bands
     for says, pairs in confused([e.colour for e in found], in_order=ordered):
         (a, b), more = pairs[0], len(pairs) - 1
         rest = f", and so are {more} more pairs" if more > 1 else ", and so is one more pair" if more else ""

@@ -91,7 +91,7 @@ def compared(path: PlanPath, body: Ways) -> Response:
     for way in body.ways:
         nothing = Evenness(areas=None, under=None, ground=None)
         try:
-            breaks, _, good = group(way, found, ground, outcome.value_name)
+            made = group(way, found, ground, outcome.value_name)
         except PlanError as error:
             says = f"{error.what} {error.todo}"
             ways.append(
@@ -100,10 +100,10 @@ def compared(path: PlanPath, body: Ways) -> Response:
             continue
         ways.append(
             WayView(
-                breaks=breaks.tolist(),
-                colours=class_colours(colours, breaks, found.value),
+                breaks=made.breaks.tolist(),
+                colours=class_colours(colours, made.breaks, found.value),
                 refusal="",
-                **quality_document(good),
+                **quality_document(made.quality),
             )
         )
     return answer(WaysView(ways=ways))

@@ -70,7 +70,7 @@ export function ClassSheet({ view, areas, save }: { view: View; areas: Areas | n
       {!inWords && view.bands.length > FEW_CAN_TELL && (
         <Quiet>Few readers can tell more than {FEW_CAN_TELL} classes apart.</Quiet>
       )}
-      {!inWords && (
+      {!inWords && now.method !== "clear_difference" && (
         <FormControlLabel
           label="zero stands apart"
           control={

@@ -200,7 +200,7 @@ function Pictures(
       ratio: window.devicePixelRatio || 1,
       insets: boxesOf(shapes.insets, corners, frame, NOWHERE),
       looks: found.map((one) => ({
-        ...coloured(view, areas, (value) => classOf(value, one.breaks, apart), one.colours),
+        ...coloured(view, areas, (a) => classOf(areas.value[a], one.breaks, apart), one.colours),
         ...drawn,
         marked: [],
       })),

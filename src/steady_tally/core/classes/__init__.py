@@ -11,6 +11,7 @@ from pydantic import Discriminator, Tag
 
 from steady_tally.core.classes.by_hand import ByHand
 from steady_tally.core.classes.deviations import Deviations
+from steady_tally.core.classes.differing import Differing
 from steady_tally.core.classes.equal_intervals import EqualIntervals
 from steady_tally.core.classes.growing import Geometric, HeadTail
 from steady_tally.core.classes.locked import Locked
@@ -33,6 +34,7 @@ Classing = Annotated[
     | Annotated[Geometric, Tag("geometric")]
     | Annotated[HeadTail, Tag("head_tail")]
     | Annotated[Deviations, Tag("standard_deviations")]
+    | Annotated[Differing, Tag("clear_difference")]
     | Annotated[ByHand, Tag("by_hand")]
     | Annotated[Locked, Tag("locked")],
     Discriminator(_method_of),

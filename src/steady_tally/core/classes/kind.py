@@ -33,6 +33,7 @@ class Classable:
     area : (n,) the position of each among all areas.
     chance : what chance may have made of the values of all areas; None where nothing is known of that.
     unit : what the values are, in words.
+    overall : the value of all areas together; NaN where there is none.
     """
 
     values: Floats
@@ -41,6 +42,7 @@ class Classable:
     area: npt.NDArray[np.int64]
     chance: Chance | None
     unit: str = ""
+    overall: float = float("nan")
 
     def weighing(self, by: By) -> Floats | None:
         """(n,) what each counts for: the same, what it is divided by, or its ground. None where each is one.
@@ -65,6 +67,14 @@ class Classable:
         return weights
 
 
+@dataclass(frozen=True)
+class Told:
+    """Classes that do not follow from a value alone: their words, and (n,) the class of each value, 0 = the first."""
+
+    words: tuple[str, ...]
+    classes: npt.NDArray[np.int16]
+
+
 class Method(Part, ABC):
     """A method of classing: its part of the plan, and how it finds breaks.
 
@@ -81,6 +91,15 @@ class Method(Part, ABC):
     def asked(self) -> int:
         """How many classes it is asked for."""
         return self.count
+
+    @property
+    def parts_zero(self) -> bool:
+        """Is zero left out of the classes?"""
+        return self.zero == "apart"
+
+    def told(self, of: Classable) -> Told | None:
+        """Its classes where no breaks make them; None where these do."""
+        return None
 
     @abstractmethod
     def breaks(self, of: Classable) -> Floats:

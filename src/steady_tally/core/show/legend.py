@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from steady_tally.core.measure.quotient import Quotient
 from steady_tally.core.measure.terms.events import OfEvents
 from steady_tally.core.outcome import Figures
@@ -37,7 +39,14 @@ class Legend:
 def legend_of(outcome: Figures) -> Legend:
     measured, classed, how = outcome.measured.values, outcome.classed, outcome.plan.colours_of(outcome.name)
     scale, middle = PLAIN, None
-    if classed.words:
+    if classed.words and not measured.words:
+        # Two sides, with what is about the middle in between.
+        made = word_bands(classed.words, measured.denominator, classed.area_class)
+        sides = np.arange(len(classed.words) + 1.0)
+        below = how.below or ("peat" if how.ramp != "peat" else "slate")
+        turning = how.model_copy(update={"below": below, "middle": len(classed.words) / 2})
+        colours = class_colours(turning, sides, sides)
+    elif classed.words:
         made = word_bands(classed.words, measured.numerator, classed.area_class)
         colours = told_apart(classed.words, how.words, others=classed.others > 0)
     else:
@@ -54,7 +63,7 @@ def legend_of(outcome: Figures) -> Legend:
         middle = None if how.below is None else middle_of(how.middle, measured.value)
     says = "no events" if counts_events(outcome) else "zero"
     found = entries(made, colours, classed.breaks, classed.words, how.bands)
-    return Legend(made, found, zero_entry(says, how.bands), scale, middle, [] if classed.words else unclassed(how))
+    return Legend(made, found, zero_entry(says, how.bands), scale, middle, [] if measured.words else unclassed(how))
 
 
 def counts_events(outcome: Figures) -> bool:
