@@ -10,6 +10,7 @@ import { figure, plural, whole } from "../format";
 import { ABOVE_ALL, BELOW_ALL, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
 import { sumOf } from "../outcome/terms";
 import { besideText, valueText } from "../outcome/words";
+import { mappedEvents } from "../plan/mapped";
 import { leftOut } from "../plan/place";
 import { CARD_WIDTH } from "../state/hang";
 import { useAreaProfile, useOtherMeasures, useSavePlan } from "../state/queries";

@@ -109,7 +109,7 @@ export function ClassSheet({ view, areas, save }: { view: View; areas: Areas | n
 /** How much the classes take up, how evenly they share what is mapped, and how far apart values of one class lie. */
 function HowGood({ view }: { view: View }) {
   const { fit, evenness, widest, widest_class } = view.ledger;
-  if (fit === null) return null;
+  if (fit === null || !view.bands.length) return null;
   const under = termOf(view, "under")?.noun;
   const lines: [string, string][] = [["variation between areas taken up", percent(fit)]];
   if (evenness.areas !== null) lines.push(["evenness of areas", percent(evenness.areas)]);
