@@ -126,7 +126,7 @@ def test_every_way_of_classing_is_offered_by_its_question_and_none_loses_an_area
         ("growing widths", None, "geometric progression"),
         ("growing widths", "head_tail", "head and tail"),
         ("distance from the middle", None, "standard deviations"),
-        ("distance from the middle", "clear_difference", "3, clear difference from all"),
+        ("distance from the middle", "clear_difference", "3, clear difference"),
         ("the same number in each", None, "quantile"),
     ):
         sheet.get_by_role("radio", name=way).click()

@@ -30,7 +30,7 @@ export const METHODS: { [M in Chosen]: string } = {
   geometric: "each as many times as wide as the one below",
   head_tail: "at the mean, then at the mean of what is above it",
   standard_deviations: "standard deviations",
-  clear_difference: "areas that clearly differ from all together",
+  clear_difference: "areas that clearly differ",
   by_hand: "by hand",
 };
 

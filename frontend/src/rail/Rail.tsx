@@ -129,6 +129,8 @@ function Kinds({ study, view, areas }: Props & { study: Study }) {
   const marked = at === null || at >= areas.value.length ? null : areas.own[at];
   // Kinds hold what is counted, classes without breaks what that is divided by.
   const inKinds = areas.words.length > 0;
+  const listed = [...view.bands.entries()];
+  if (!inKinds) listed.reverse();
   const held = termOf(view, inKinds ? "counted" : "under");
   const grid = {
     display: "grid",
@@ -146,7 +148,7 @@ function Kinds({ study, view, areas }: Props & { study: Study }) {
         <Box sx={{ textAlign: "right" }}>{held?.noun}</Box>
       </Box>
       <Box sx={{ flex: 1, minHeight: 80, overflowY: "auto", py: 0.5 }}>
-        {view.bands.map((band, i) => (
+        {listed.map(([i, band]) => (
           <Box
             key={band.range}
             data-band={i}

@@ -100,7 +100,8 @@ export function ClassSheet({ view, areas, save }: { view: View; areas: Areas | n
         </>
       )}
       <HowGood view={view} />
-      {inWords ? <LockKinds view={view} save={save} /> : <Lock view={view} areas={areas} save={save} />}
+      {inWords && <LockKinds view={view} save={save} />}
+      {!inWords && now.method !== "clear_difference" && <Lock view={view} areas={areas} save={save} />}
       <Notes view={view} stage="class" />
     </>
   );

@@ -22,7 +22,7 @@ class Differing(Method):
 
     @property
     def says(self) -> str:
-        return "clear difference from all"
+        return "clear difference"
 
     @property
     def asked(self) -> int:
