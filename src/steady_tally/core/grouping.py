@@ -37,8 +37,10 @@ def classable(how: Classing, found: AreaValues, area_km2: npt.NDArray[np.float64
     return Classable(found.value[area], found.denominator[area], area_km2[area], area, found.chance, unit, overall)
 
 
-def group(how: Classing, found: AreaValues, area_km2: npt.NDArray[np.float64], unit: str) -> Classed:
-    """Numbers in classes; PlanError where these cannot be made."""
+def group(
+    how: Classing, found: AreaValues, area_km2: npt.NDArray[np.float64], unit: str, *, with_steadiness: bool = True
+) -> Classed:
+    """Numbers in classes; PlanError where these cannot be made. How steady areas are is only reckoned where wanted."""
     material = classable(how, found, area_km2, unit)
     if told := how.told(material):
         area_class = np.full(len(found.value), NO_CLASS, dtype=np.int16)
@@ -50,7 +52,8 @@ def group(how: Classing, found: AreaValues, area_km2: npt.NDArray[np.float64], u
     if how.parts_zero:
         area_class[found.value == 0.0] = ZERO_CLASS
     good = quality(material, breaks, area_class[material.area])
-    return Classed(breaks, area_class, good, steadiness(found.chance, breaks, area_class))
+    chance = found.chance if with_steadiness else None
+    return Classed(breaks, area_class, good, steadiness(chance, breaks, area_class))
 
 
 def word_by_word(found: AreaValues, told_apart: int) -> Classed:

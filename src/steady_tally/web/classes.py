@@ -91,7 +91,7 @@ def compared(path: PlanPath, body: Ways) -> Response:
     for way in body.ways:
         nothing = Evenness(areas=None, under=None, ground=None)
         try:
-            made = group(way, found, ground, outcome.value_name)
+            made = group(way, found, ground, outcome.value_name, with_steadiness=False)
         except PlanError as error:
             says = f"{error.what} {error.todo}"
             ways.append(
