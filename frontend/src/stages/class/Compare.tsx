@@ -70,7 +70,7 @@ export function Compare({ study, view, areas, shapes }: Props) {
       sx={{
         position: "absolute",
         inset: 0,
-        zIndex: 4,
+        zIndex: 2,
         bgcolor: PAPER,
         display: "flex",
         flexDirection: "column",
