@@ -33,6 +33,9 @@ const RAIL = 30;
 const MARGIN = 6;
 /** What the words of a card and the gap below it take of its height. */
 const WORDS = 54;
+const NO_DOTS = new Uint8Array(0);
+/** From so many areas on, the figures of a card take two lines. */
+const MANY = 1_000;
 const NOWHERE = { left: 0, top: 0, right: 0, bottom: 0 };
 
 interface Props {
@@ -182,13 +185,14 @@ function Pictures(
   const apart = mappedClasses(view.plan).zero === "apart";
   const sorted = useOnAxis(areas, apart);
   const step = nearStep(view);
+  const words = sorted.values.length < MANY ? WORDS : WORDS + 16;
   const frame = useMemo(() => {
     if (!size) return null;
     const room = (size.width - (across - 1) * 10 * unit) / across;
     const wide = Math.max(room, LEAST_WIDTH * unit);
-    const tall = Math.min(Math.max((size.height - down * WORDS * unit) / down, 96 * unit), wide);
+    const tall = Math.min(Math.max((size.height - down * words * unit) / down, 96 * unit), wide);
     return { width: Math.floor(wide - RAIL * unit - MARGIN), height: Math.floor(tall) };
-  }, [size, across, down]);
+  }, [size, across, down, words]);
   const maps = useMemo(() => {
     if (!found || !frame) return null;
     const fit = fitted(shapes.bounds, frame.width, frame.height, NOWHERE, MARGIN);
@@ -202,6 +206,8 @@ function Pictures(
       looks: found.map((one) => ({
         ...coloured(view, areas, (a) => classOf(areas.value[a], one.breaks, apart), one.colours),
         ...drawn,
+        // A screen of dots would hide what is as small as here.
+        doubtful: NO_DOTS,
         marked: [],
       })),
     };
@@ -322,6 +328,7 @@ function Card(props: {
               fontSize: "0.6875rem",
               display: "flex",
               justifyContent: "space-between",
+              flexWrap: "wrap",
               columnGap: 0.75,
               whiteSpace: "nowrap",
             }}
