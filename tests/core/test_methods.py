@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from pydantic import TypeAdapter, ValidationError
 from scipy.stats import chi2
 
-from steady_tally.core.chain import run
+from steady_tally.core.chain import Chain, run
 from steady_tally.core.classes import Classing
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, assign
 from steady_tally.core.classes.deviations import mean_and_deviation
@@ -243,3 +243,13 @@ def test_where_nobody_knows_what_chance_did_no_clear_difference_is_made_up():
     method = READ.validate_python({"method": "clear_difference"})
     with pytest.raises(PlanError, match="nobody knows what chance made"):
         method.told(of([1.0, 2.0]))
+
+
+def test_common_breaks_leave_zero_out_of_every_map_or_of_none():
+    calls = [{"who": "p", "loss": "1", "sex": "f", "day": "2021-06-05", "at": at} for at in (0, 0, 1)]
+    plan = document({"kind": "quotient", "numerator": {"kind": "events", "events": "calls"}})
+    plan["class"] = {"m": {"zero": "classed"}}
+    chain = Chain(read_plan(plan), world(calls, [], False))
+    for zero, values in (("apart", [2.0, 1.0]), ("classed", [2.0, 1.0, 0.0])):
+        way = READ.validate_python({"method": "quantile", "zero": zero})
+        assert chain.classable("m", way).values.tolist() == values

@@ -542,15 +542,15 @@ class Chain:
 
         return self.keep(self._classed_key(measure, classing), anew)
 
-    def classable(self, name: str) -> Classable:
-        """The values of a measure of numbers that its own classing groups; PlanError where they are words."""
+    def classable(self, name: str, how: Classing) -> Classable:
+        """The values of a measure of numbers that a way of classing groups; PlanError where they are words."""
         found = self.measured(self.plan.measures[name]).values
         if found.words:
             raise PlanError(
                 f"“{name}” is a word of each area: it has no breaks.", where="plan: measure", todo="Take numbers."
             )
         measure = self.plan.measures[name]
-        return classable(self.plan.classes[name], found, self.ground(measure), self.unit(measure))
+        return classable(how, found, self.ground(measure), self.unit(measure))
 
     def ground(self, measure: MeasureKind) -> npt.NDArray[np.float64]:
         """(areas,) km2."""

@@ -67,7 +67,7 @@ def pooled(path: PlanPath, body: Pool) -> Response:
     for name in body.measures:
         if name not in chain.plan.measures:
             raise NotFound(f"the plan has no measure “{name}”.", todo="Load the study again.")
-    maps = [chain.classable(name) for name in body.measures]
+    maps = [chain.classable(name, body.way) for name in body.measures]
     return answer(PoolView(breaks=pooled_breaks(body.way, maps).tolist(), unit=maps[0].unit))
 
 

@@ -65,7 +65,8 @@ export function Compare({ study, view, areas, shapes }: Props) {
     save.mutate((plan) => {
       plan.class[mappedName(plan)] = way;
     });
-  const found = compared.data && compared.data.ways.length === grid.length ? compared.data.ways : null;
+  // What was asked for before is of other figures, or of other ways.
+  const found = compared.data && !compared.isPlaceholderData ? compared.data.ways : null;
   return (
     <Box
       component="section"

@@ -9,6 +9,7 @@ import numpy.typing as npt
 from pydantic import AfterValidator, Field
 
 from steady_tally.core.classes.kind import Classable, Method
+from steady_tally.core.plan.base import Finite
 
 Floats = npt.NDArray[np.float64]
 
@@ -20,7 +21,6 @@ def _ascending(inner: list[float]) -> list[float]:
     return inner
 
 
-Finite = Annotated[float, Field(allow_inf_nan=False)]
 Inner = Annotated[list[Finite], Field(max_length=29), AfterValidator(_ascending)]
 
 

@@ -8,9 +8,9 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import AfterValidator, Field
 
-from steady_tally.core.classes.by_hand import Finite
 from steady_tally.core.classes.kind import Classable, Method
 from steady_tally.core.errors import PlanError
+from steady_tally.core.plan.base import Finite
 
 Floats = npt.NDArray[np.float64]
 

@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 Decimal = Literal[".", ","]
 Name = Annotated[str, Field(min_length=1, max_length=200)]
+Finite = Annotated[float, Field(allow_inf_nan=False)]
 
 
 class Part(BaseModel):

@@ -6,7 +6,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from steady_tally.core.plan.base import Name, Part
+from steady_tally.core.plan.base import Finite, Name, Part
 from steady_tally.core.plan.place import WorkingProjection
 
 
@@ -22,7 +22,6 @@ class Inset(Part):
     projection: WorkingProjection = Field(default_factory=WorkingProjection)
 
 
-Finite = Annotated[float, Field(allow_inf_nan=False)]
 Colour = Annotated[str, Field(pattern=r"^#[0-9a-f]{6}$")]
 
 
