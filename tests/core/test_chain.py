@@ -11,7 +11,7 @@ import pytest
 import shapely
 
 from steady_tally.core.chain import Chain
-from steady_tally.core.errors import SteadyTallyError
+from steady_tally.core.errors import PlanError, SteadyTallyError
 from steady_tally.core.measure.terms.joined import Following
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.plan.whole import Plan, read_plan
@@ -329,6 +329,21 @@ def test_several_events_sources_are_placed_in_the_same_areas_each_with_its_own_a
         if areas.get("cover", 1) is not None:
             single = {**plan, "measure": alone, "gather": {"events": {"calls": of_calls}}}
             assert figures(Chain(read_plan(single), given).outcome("rate", strict=False)) == figures(rate)
+
+
+@pytest.mark.parametrize("zero", ["apart", "classed"])
+def test_quantiles_stand_in_for_classes_that_cannot_be_made_and_are_called_so(zero):
+    document = copy.deepcopy(DOCUMENT)
+    document["measure"] = {"less": {"kind": "formula", "text": "events - 30", "about": "calls"}}
+    document["show"] = {}
+    ways = {"method": "geometric", "count": 3, "zero": zero}, {"method": "quantile", "count": 3, "zero": zero}
+    given = [Chain(read_plan({**document, "class": {"less": way}}), sources()) for way in ways]
+    with pytest.raises(PlanError):
+        given[0].outcome()
+    found, plain = (chain.outcome(strict=False) for chain in given)
+    assert found.classing == plain.classing
+    assert found.classed.area_class.tolist() == plain.classed.area_class.tolist()
+    assert [n.warns for n in found.notes if "grouped by quantile" in n.says] == ["a question is open"]
 
 
 def test_what_is_done_is_told_while_it_is_done_and_not_again_for_what_is_kept():

@@ -57,7 +57,7 @@ def test_cells_and_reference_lines_share_the_cells_own_plane():
     plane = plane_of(cells, lattice.crs)
     assert plane.origin == (0.0, 0.0)
     degrees = np.array([shapely.LineString([(-40, 38), (-40, 38.01)]), shapely.box(-40.1, 38, -40, 38.1)], dtype=object)
-    lines = reference_lines(Features("roads", pa.table({"kind": ["a", "b"]}), degrees, "EPSG:4326"), plane)
-    assert lines.owner.tolist() == [0, 1]
+    lines, closed = reference_lines(Features("roads", pa.table({"kind": ["a", "b"]}), degrees, "EPSG:4326"), plane)
+    assert (lines.owner.tolist(), closed.tolist()) == ([0, 1], [False, True])
     assert lines.xy[0] == pytest.approx([0.0, 0.0], abs=1e-3)
     assert lines.xy[1] == pytest.approx([0.0, 1110.0], rel=2e-3)

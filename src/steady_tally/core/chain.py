@@ -155,7 +155,7 @@ class Chain:
             "gathered": self._gathered_key(name),
             "placed": self._placed_key(name),
             **{f"joined {role}": self._joined_key(worked, role) for role, t in worked.terms.items() if t.reads},
-            "measured": self._measured_key(self.plan.measures[measure]),
+            "measured": self.measured_key(self.plan.measures[measure]),
             "classed": self._classed_key(self.plan.measures[measure], self.plan.classes[measure]),
         }
 
@@ -249,7 +249,7 @@ class Chain:
         filters = [*self.plan.events_called(events).where, *(counted.group if counted is not None else ())]
         return filters if of_columns(filters) else []
 
-    def _measured_key(self, measure: MeasureKind) -> str:
+    def measured_key(self, measure: MeasureKind) -> str:
         tallies = [self.tally_key(w) for w in measure.wants]
         joined = [self._joined_key(measure, role) for role, t in measure.terms.items() if t.reads]
         named = self._named_keys(measure) if isinstance(measure, Formula) else []
@@ -273,7 +273,7 @@ class Chain:
             case OfTerm():
                 return self._joined_key(self._measure_of(what, formula), what.role)
             case OfMeasure():
-                return self._measured_key(self.plan.measures[what.measure])
+                return self.measured_key(self.plan.measures[what.measure])
             case OfOwn():
                 return [what.column, self.areas_key]
             case OfSquareKilometres() | OfTime():
@@ -284,6 +284,11 @@ class Chain:
     def _measure_of(self, what: OfTerm, formula: Formula) -> MeasureKind:
         """The measure whose term a word stands for: another one, or the formula itself."""
         return formula if what.role in formula.figures else self.plan.measures[what.measure]
+
+    def with_measures(self, more: Mapping[str, MeasureKind]) -> Chain:
+        """The same with further measures beside the plan's, over the same results."""
+        plan = self.plan.model_copy(update={"measures": {**self.plan.measures, **more}})
+        return Chain(plan, self.sources, self.checksums, keep=self.keep, shelf=self._shelf, tell=self._tell)
 
     def name_of(self, measure: MeasureKind) -> str:
         return next((n for n, m in self.plan.measures.items() if m is measure or m == measure), self.plan.mapped)
@@ -299,7 +304,7 @@ class Chain:
         return AtHand(list(self.plan.gather.events), self.plan.measures, columns)
 
     def _classed_key(self, measure: MeasureKind, classing: Classing) -> str:
-        return fingerprint("classed", bare(classing), self._measured_key(measure))
+        return fingerprint("classed", bare(classing), self.measured_key(measure))
 
     # Results.
 
@@ -465,7 +470,7 @@ class Chain:
             joined = {role: self.joined(measure, role) for role in measure.terms}
             return Measured(values, {role: found for role, found in joined.items() if isinstance(found, TableFigures)})
 
-        return self.keep(self._measured_key(measure), anew)
+        return self.keep(self.measured_key(measure), anew)
 
     def _base(self) -> Counting:
         return counting_in(self.exposure(None), ())
@@ -579,14 +584,16 @@ class Chain:
             says = f"Events are counted, since “{name}” cannot be worked out: {error.what}"
             measure, more = Quotient(numerator=OfEvents(events=events)), (Note("measure", says, _OPEN),)
             measured = self.measured(measure)
+        classing = self.plan.classes[name]
         try:
-            classed = self.classed(measure, self.plan.classes[name])
+            classed = self.classed(measure, classing)
         except PlanError as error:
             if strict:
                 raise
             says = f"Areas are grouped by quantile, since the classes cannot be made: {error.what} {error.todo}"
             more = (*more, Note("class", says, _OPEN))
-            classed = self.classed(measure, Quantile(count=self.plan.classes[name].count))
+            classing = Quantile(count=classing.count, zero=classing.zero)
+            classed = self.classed(measure, classing)
         gathered, placement = self.gathered(events), placed.placement
         outcome = Outcome(
             plan=self.plan,
@@ -599,6 +606,7 @@ class Chain:
             exposure=self.exposure(measure.events),
             windows=self._windows(measure),
             measured=measured,
+            classing=classing,
             classed=classed,
             gathered=gathered,
             placed=placed,

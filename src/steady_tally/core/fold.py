@@ -135,6 +135,7 @@ def fold(
         exposure=common.exposure(measure.events),
         windows=kept_windows(events) if measure.events else (),
         measured=measured,
+        classing=plan.classes[name],
         classed=classify(plan.classes[name], measured, exposure.areas.area_km2, measure.called(events.recorded)),
     )
     figures.ledger.check()

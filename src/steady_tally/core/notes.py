@@ -176,7 +176,9 @@ def _classed(outcome: Figures) -> Iterator[str]:
         )
     yield from _unsuited(outcome)
     yield from _one_sided(outcome)
-    if made < wanted:
+    if made == 0:
+        yield "There is nothing to class: no area has a value, or all are zero."
+    elif made < wanted:
         yield f"Equal values are never split: {made} of the {wanted} classes asked for could be made."
     beyond = int(np.count_nonzero(np.isin(outcome.classed.area_class, (BELOW_ALL, ABOVE_ALL))))
     if beyond:

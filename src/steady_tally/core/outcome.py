@@ -254,6 +254,7 @@ class Figures:
     crs : of the records' coordinates.
     exposure : the areas, and where and when an event could have been recorded in them.
     windows : the recorded windows, as far as the filter keeps them.
+    classing : how areas are grouped: as the plan says, or by quantiles where that cannot be done.
     """
 
     plan: Plan
@@ -266,6 +267,7 @@ class Figures:
     exposure: Exposure
     windows: tuple[KeptWindow, ...]
     measured: Measured
+    classing: Classing
     classed: Classed
     notes: tuple[Note, ...] = ()
 
@@ -287,10 +289,6 @@ class Figures:
     def events(self) -> Events:
         """The plan's part on the events that are counted."""
         return self.plan.events_called(self.events_name)
-
-    @property
-    def classing(self) -> Classing:
-        return self.plan.classes[self.name]
 
     @property
     def value_name(self) -> str:

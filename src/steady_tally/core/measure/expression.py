@@ -15,7 +15,7 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from rapidfuzz import process
+from rapidfuzz import fuzz, process
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.states import State
@@ -204,7 +204,7 @@ def _check_call(node: Any) -> None:
 
 def unknown_name(text: str, name: str, known: list[str]) -> FormulaError:
     """The error for a name that stands for nothing, with the one that is most like it."""
-    best = process.extractOne(name, known, score_cutoff=60.0)
+    best = process.extractOne(name, known, scorer=fuzz.ratio, score_cutoff=60.0)
     hint = f" Is “{best[0]}” meant?" if best else ""
     return FormulaError(f"nothing is called “{name}”.{hint}", at=parse(text).names[name], length=len(name))
 

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
 from steady_tally.core.plan.base import Finite, Name, Part
 from steady_tally.core.plan.place import WorkingProjection
+
+Corner = Literal["bottom right", "bottom left", "top right", "top left"]
+MOST_INSETS = 4
 
 
 class Inset(Part):
@@ -17,7 +21,7 @@ class Inset(Part):
     """
 
     corners: Annotated[list[tuple[float, float]], Field(min_length=3, max_length=1_000)]
-    at: Literal["bottom right", "bottom left", "top right", "top left"] = "bottom right"
+    at: Corner = "bottom right"
     own_projection: bool = False
     projection: WorkingProjection = Field(default_factory=WorkingProjection)
 
@@ -84,6 +88,61 @@ class Outlines(Part):
     width: int = Field(1, ge=1, le=4, description="Of a line, in pixels of the screen.")
 
 
+class AreasLayer(Part):
+    """The areas in the colours of their classes."""
+
+    kind: Literal["areas"] = "areas"
+    shown: bool = True
+    opacity: float = Field(1.0, ge=0.1, le=1.0)
+
+
+class OutlinesLayer(Part):
+    """The lines between areas, as `Outlines` has them."""
+
+    kind: Literal["outlines"] = "outlines"
+
+
+class EventsLayer(Part):
+    """The mapped events as dots, or where they are many as a density; in a colour for each word of a column."""
+
+    kind: Literal["events"] = "events"
+    shown: bool = False
+    by: str | None = Field(None, description="A column of the events.")
+
+
+class OverLayer(Part):
+    """The outlines of the upper level, where `over` names a column."""
+
+    kind: Literal["over"] = "over"
+
+
+class ReferenceLayer(Part):
+    """A reference source: its lines, what they enclose, and names from a column. What is null is as it is by itself."""
+
+    kind: Literal["reference"] = "reference"
+    source: Name
+    shown: bool = True
+    line: Colour | None = None
+    width: float | None = Field(None, gt=0.0, le=8.0, description="Of its lines, in pixels of the screen.")
+    fill: Colour | None = None
+    names: str | None = Field(None, description="A column of it.")
+
+
+Layer = Annotated[AreasLayer | OutlinesLayer | EventsLayer | OverLayer | ReferenceLayer, Field(discriminator="kind")]
+
+
+class LabelSet(Part):
+    """What is written in areas: text with figures in braces, `{name}` or `{round(events / area_km2, 1)} per km²`."""
+
+    text: Annotated[str, Field(min_length=1, max_length=500)]
+    shown: bool = True
+    size: float = Field(12.0, ge=6.0, le=48.0, description="In pixels of the screen; less where that finds no room.")
+    bold: bool = False
+    colour: Colour = "#1f2933"
+    halo: Colour = "#f6f2e9"
+    halo_width: float = Field(2.0, ge=0.0, le=6.0, description="In pixels of the screen; 0 for none.")
+
+
 class Show(Part):
     """`mapped` names the measure that the map shows; `colours` are those of each measure by name."""
 
@@ -93,4 +152,47 @@ class Show(Part):
     hide_empty: bool = Field(False, description="Leave areas without events undrawn; figures and classes stay.")
     outlines: Outlines = Field(default_factory=Outlines)
     over: str | None = Field(None, description="A column of the zones: the outlines of its values over the map.")
-    insets: Annotated[list[Inset], Field(max_length=4)] = Field(default_factory=list)
+    insets: Annotated[list[Inset], Field(max_length=MOST_INSETS)] = Field(default_factory=list)
+    layers: Annotated[list[Layer], Field(max_length=40)] = Field(
+        default_factory=list,
+        description="What lies over what, from the top down; the rest lies where it does by itself.",
+    )
+    labels: Annotated[list[LabelSet], Field(max_length=5)] = Field(
+        default_factory=list, description="They lie over all else, those of one area below one another."
+    )
+
+    @model_validator(mode="after")
+    def _once_each(self) -> Self:
+        seen = [layer_key(layer) for layer in self.layers]
+        twice = next((key for at, key in enumerate(seen) if key in seen[:at]), None)
+        if twice is not None:
+            raise ValueError(f"layers: “{twice[1] or twice[0]}” stands there twice")
+        return self
+
+    def stacked(self, references: Sequence[str]) -> list[Layer]:
+        """All layers from the top down: the plan's in its order, and each other one where it lies by itself.
+
+        Parameters
+        ----------
+        references : the names of the reference sources that there are; layers of others are left out.
+        """
+        own: list[Layer] = [
+            OverLayer(),
+            *(ReferenceLayer(source=n) for n in references),
+            EventsLayer(),
+            OutlinesLayer(),
+            AreasLayer(),
+        ]
+        places = {layer_key(layer): at for at, layer in enumerate(own)}
+        found = [layer for layer in self.layers if layer_key(layer) in places]
+        for layer in own:
+            here = places[layer_key(layer)]
+            if all(layer_key(other) != layer_key(layer) for other in found):
+                below = (at for at, other in enumerate(found) if places[layer_key(other)] > here)
+                found.insert(next(below, len(found)), layer)
+        return found
+
+
+def layer_key(layer: Layer) -> tuple[str, str]:
+    """What a layer is of, and of references which."""
+    return layer.kind, layer.source if isinstance(layer, ReferenceLayer) else ""

@@ -75,7 +75,7 @@ def tolerance(plane: Plane, level: int) -> float:
 
 def zone_rings(zones: ZoneSet, plane: Plane, level: int = LEVELS - 1) -> Rings:
     """The zones' rings, simplified together for a scale: 0 the coarsest, `LEVELS - 1` as they are."""
-    shapes = _into_plane(zones.geometry, zones.crs, plane)
+    shapes = into_plane(zones.geometry, zones.crs, plane)
     reach = tolerance(plane, level)
     if reach > 0.0 and shapely.coverage_is_valid(shapes):
         shapes = shapely.coverage_simplify(shapes, reach)
@@ -84,19 +84,27 @@ def zone_rings(zones: ZoneSet, plane: Plane, level: int = LEVELS - 1) -> Rings:
     return _rings(rings, owner[part])
 
 
-def reference_lines(features: Features, plane: Plane) -> Rings:
-    """A reference source's lines and outlines."""
+def zone_boxes(zones: ZoneSet, plane: Plane) -> Floats:
+    """(zones, 4) left, bottom, right, top of each in the plane; NaN for one without a shape."""
+    return np.asarray(shapely.bounds(into_plane(zones.geometry, zones.crs, plane)))
+
+
+def reference_lines(features: Features, plane: Plane) -> tuple[Rings, npt.NDArray[np.bool_]]:
+    """A reference source's lines and outlines, and (rings,) which of them enclose something."""
     system = coordinate_system(features.crs or "EPSG:4326", wanted_by=f"source “{features.name}”")
-    parts, owner = shapely.get_parts(_into_plane(features.geometry, system, plane), return_index=True)
+    parts, owner = shapely.get_parts(into_plane(features.geometry, system, plane), return_index=True)
     is_polygon = shapely.get_type_id(parts) == 3
     rings, part = shapely.get_rings(parts[is_polygon], return_index=True)
     lines = np.concatenate([parts[~is_polygon], rings])
     of = np.concatenate([owner[~is_polygon], owner[is_polygon][part]])
     order = np.argsort(of, kind="stable")
-    return _rings(lines[order], of[order])
+    closed = np.arange(len(lines)) >= np.count_nonzero(~is_polygon)
+    return _rings(lines[order], of[order]), closed[order]
 
 
-def _into_plane(geometry: npt.NDArray[np.object_], crs: CRS, plane: Plane) -> npt.NDArray[np.object_]:
+def into_plane(geometry: npt.NDArray[np.object_], crs: CRS, plane: Plane) -> npt.NDArray[np.object_]:
+    """Shapes in the drawing's plane, from its origin."""
+
     def move(points: Floats) -> Floats:
         return np.column_stack(project(points[:, 0], points[:, 1], crs, plane.crs)) - plane.origin
 
@@ -116,6 +124,7 @@ class EventPoints:
     Attributes
     ----------
     xy : (points, 2) float32 metres from the plane's origin.
+    record : (points,) the position of each one's record.
     area : (points,) the first area of each, -1 for none.
     way : (points,) `Way` codes.
     verdict : (points,) `Verdict` codes of its own label; AGREES where nothing is stated.
@@ -123,6 +132,7 @@ class EventPoints:
     """
 
     xy: npt.NDArray[np.float32]
+    record: npt.NDArray[np.int64]
     area: npt.NDArray[np.int32]
     way: npt.NDArray[np.uint8]
     verdict: npt.NDArray[np.uint8]
@@ -140,7 +150,8 @@ def event_points(placed: Placed, plane: Plane, checked: Checked) -> EventPoints:
     check = check_labels(placed.placement.looked, placed.at)
     verdict = np.zeros(len(at), np.uint8) if check is None else check.verdict[at]
     xy = (np.column_stack([x, y]) - plane.origin).astype(np.float32)
-    return EventPoints(xy[sound], placed.located.first[at][sound], placed.way[at][sound], verdict[sound], of)
+    at = at[sound]
+    return EventPoints(xy[sound], placed.record[at], placed.located.first[at], placed.way[at], verdict[sound], of)
 
 
 def outlines_over(zones: ZoneSet, column: str, plane: Plane) -> Rings:

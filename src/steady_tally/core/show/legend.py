@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from steady_tally.core.classes.breaks import ZERO_CLASS
 from steady_tally.core.measure.quotient import Quotient
 from steady_tally.core.measure.terms.events import OfEvents
 from steady_tally.core.outcome import Figures
@@ -64,6 +65,11 @@ def legend_of(outcome: Figures) -> Legend:
     says = "no events" if counts_events(outcome) else "zero"
     found = entries(made, colours, classed.breaks, classed.words, how.bands)
     return Legend(made, found, zero_entry(says, how.bands), scale, middle, [] if measured.words else unclassed(how))
+
+
+def entries_by_class(legend: Legend) -> dict[int, Entry]:
+    """The legend's entry of each class, and of zero under its code."""
+    return {**dict(enumerate(legend.entries)), ZERO_CLASS: legend.zero}
 
 
 def counts_events(outcome: Figures) -> bool:
