@@ -3,7 +3,6 @@
 import numpy as np
 import pytest
 
-from steady_tally.core.errors import PlanError
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.plan.show import Inset
 from steady_tally.core.show.drawing import Plane, plane_of
@@ -71,11 +70,11 @@ def test_cells_keep_the_projection_of_the_map_in_a_box_too():
     assert max(side(without_insets(o.placed.areas, plane, [inset]).bounds)) < 4_000
 
 
-def test_an_area_is_in_one_box_only_and_an_empty_box_is_refused():
+def test_an_area_is_in_one_box_only_and_an_empty_box_is_none():
     o = outcome({}, at((0.5, 0.5)), FAR)
     plane = drawn(o)
     whole = around(-5, -60, 70, 10)
-    with pytest.raises(PlanError, match="a box of the map holds no area"):
-        insets_of([whole, around(55, -55, 65, -45)], o.placed.areas, plane)
-    (every,) = insets_of([whole], o.placed.areas, plane)
+    nowhere = around(10, 5, 11, 6, at="top left")
+    (every,) = insets_of([nowhere, whole, around(55, -55, 65, -45)], o.placed.areas, plane)
+    assert (every.at, every.members.tolist()) == ("bottom right", [True] * 4)
     assert without_insets(o.placed.areas, plane, [every]) == plane, "with nothing else left the map shows all"

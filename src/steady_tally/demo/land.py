@@ -45,6 +45,12 @@ class Land:
     ward: npt.NDArray[np.object_]
     nobody: int
 
+    @property
+    def islets(self) -> shapely.Geometry:
+        """The land that is not the island."""
+        parts = shapely.get_parts(self.land)
+        return shapely.union_all(parts[~shapely.intersects(parts, shapely.Point(TOWN).buffer(_RADIUS))])
+
 
 def make_land(rng: np.random.Generator) -> Land:
     """Draw the island: seeds make cells, cells have wiggly borders, blocks join to wards."""

@@ -124,7 +124,7 @@ def _write(folder: Path, events: int, seed: int) -> None:
             "spelt": [s.name for s in spelt],
         },
     )
-    document = json.dumps(_plan(spelt, codes), ensure_ascii=False, indent=2)
+    document = json.dumps(_plan(spelt, codes, _around(land.islets)), ensure_ascii=False, indent=2)
     (folder / PLAN).write_text(document + "\n", encoding="utf-8")
 
 
@@ -199,8 +199,16 @@ def _write_csv(path: Path, columns: dict[str, Any]) -> None:
     pyarrow.csv.write_csv(pa.table({n: pa.array(c) for n, c in columns.items()}), path)
 
 
-def _plan(spelt: list[Spelling], codes: list[str]) -> dict[str, Any]:
-    """The plan that the demo study opens with: call-outs per 10,000 residents and summer, by ward."""
+def _around(shape: shapely.Geometry) -> list[list[float]]:
+    """The corners of a box about a shape, in longitude and latitude."""
+    west, south, east, north = shapely.bounds(shapely.buffer(shape, 500.0))
+    lon, lat = TO_DEGREES.transform([west, east, east, west], [south, south, north, north])
+    return np.round(np.column_stack([lon, lat]), 5).tolist()
+
+
+def _plan(spelt: list[Spelling], codes: list[str], islets: list[list[float]]) -> dict[str, Any]:
+    """The plan that the demo study opens with: call-outs per 10,000 residents and summer, by ward; the islets, whose
+    corners are given, stand in a box."""
     windows = [{"name": f"summer {y}", "first_day": f"{y}-06-01", "last_day": f"{y}-08-31"} for y in YEARS]
     listed = {"kind": "list", "source": RECORDED, "column": "ward_code", "area": "code"}
     rate = "call-outs per 10,000 residents and summer"
@@ -248,5 +256,9 @@ def _plan(spelt: list[Spelling], codes: list[str]) -> dict[str, Any]:
             },
         },
         "class": {rate: {"method": "quantile", "count": 5}},
-        "show": {"title": "Heat-illness call-outs in Quillhaven", "mapped": rate},
+        "show": {
+            "title": "Heat-illness call-outs in Quillhaven",
+            "mapped": rate,
+            "insets": [{"corners": islets, "at": "bottom right"}],
+        },
     }

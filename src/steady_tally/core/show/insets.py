@@ -7,13 +7,12 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
-from steady_tally.core.errors import PlanError
 from steady_tally.core.geo.projection import distortion, project, spread_over, working_system
 from steady_tally.core.place.counting import with_middle_inside
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.zones import ZoneSet, outline_zones
 from steady_tally.core.plan.gather import Outline
-from steady_tally.core.plan.show import Inset
+from steady_tally.core.plan.show import Corner, Inset
 from steady_tally.core.show.drawing import Plane, Rings, zone_rings
 from steady_tally.core.sources import Sources
 
@@ -28,30 +27,30 @@ class DrawnInset:
     ----------
     members : (areas,) which areas it shows.
     plane : what it is drawn in; its bounds are those of its areas.
+    at : the corner of the map where it stands.
     own : whether that is another plane than the map's.
     says : what its projection does there, in words; empty in the map's own.
     """
 
     members: Flags
     plane: Plane
+    at: Corner
     own: bool
     says: str
 
 
 def insets_of(plan: list[Inset], areas: ZoneSet | CellSet, plane: Plane) -> list[DrawnInset]:
-    """The insets of a map, in the plan's order. An area is in the first that holds it."""
+    """The insets of a map, in the plan's order; one without an area is none. An area is in the first that holds it."""
     taken = np.zeros(len(areas), dtype=np.bool_)
     found = []
     for inset in plan:
         outline = outline_zones(Outline(corners=inset.corners), Sources(), wanted_by=_WHERE)
         members = with_middle_inside(areas, outline) & ~taken
         if not members.any():
-            raise PlanError(
-                "a box of the map holds no area.", where=_WHERE, todo="Draw its outline around some, or take it out."
-            )
+            continue
         taken |= members
         if isinstance(areas, CellSet):
-            found.append(DrawnInset(members, _around_cells(areas, members, plane), False, ""))
+            found.append(DrawnInset(members, _around_cells(areas, members, plane), inset.at, False, ""))
             continue
         of_members = members[np.repeat(areas.ring_zone, np.diff(areas.ring_start))]
         corners = areas.coordinates[of_members]
@@ -63,7 +62,7 @@ def insets_of(plan: list[Inset], areas: ZoneSet | CellSet, plane: Plane) -> list
             drawn = Plane(crs, (float(np.round(x.mean(), -3)), float(np.round(y.mean(), -3))), plane.bounds)
             says = distortion(crs, *spread_over(*degrees.T)).says
         at = np.column_stack(project(corners[:, 0], corners[:, 1], areas.crs, drawn.crs)) - drawn.origin
-        found.append(DrawnInset(members, _bounded(drawn, at), inset.own_projection, says))
+        found.append(DrawnInset(members, _bounded(drawn, at), inset.at, inset.own_projection, says))
     return found
 
 
