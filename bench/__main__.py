@@ -4,7 +4,7 @@ import sys
 
 import click
 
-from bench import browser, classing, files, gathering, measuring, placing
+from bench import browser, classing, files, gathering, measuring, placing, showing
 
 PARTS = {
     "placing": placing.rows,
@@ -12,6 +12,7 @@ PARTS = {
     "gathering": gathering.rows,
     "measuring": measuring.rows,
     "files": files.rows,
+    "showing": showing.rows,
     "browser": browser.rows,
 }
 

@@ -126,6 +126,17 @@ set_up_kernels() {
     touch "$stamp"
 }
 
+# The typefaces of printed pages, made from those of the page on screen.
+set_up_faces() {
+    local stamp
+    stamp="$base/.cache/faces-$(sha256sum "$project/frontend/package-lock.json" "$project/src/steady_tally/figures/faces.py" | sha256sum | cut -c1-16)"
+    [ -e "$stamp" ] && return
+    say "making the typefaces of printed pages (once)"
+    "$python" -m steady_tally.cli faces || fail "the typefaces cannot be made."
+    rm -f "$base"/.cache/faces-*
+    touch "$stamp"
+}
+
 # A Node that Vite runs on: the machine's own if it is new enough, else one from a Python package.
 set_up_node() {
     if node -e 'const [a, b] = process.versions.node.split(".").map(Number); process.exit(a > 22 || (a === 22 && b >= 12) || (a === 20 && b >= 19) ? 0 : 1)' 2>/dev/null &&
@@ -193,6 +204,7 @@ set_up() {
         set_up_browser
     fi
     set_up_kernels
+    [ -d "$project/frontend/node_modules/@fontsource-variable" ] && set_up_faces
     flock -u 9
     exec 9>&-
 }

@@ -199,3 +199,22 @@ def test_what_the_first_page_of_the_documents_says_to_type_works(tmp_path, monke
     assert {p.name for p in (tmp_path / "result").iterdir()} == {
         "areas.csv", "areas.geojson", "events.csv", "set-aside.csv", "ledger.json",
     }  # fmt: skip
+
+
+@pytest.mark.parametrize(("name", "begins"), [("map.pdf", b"%PDF-"), ("map.svg", b"<?xml"), ("map.PNG", b"\x89PNG")])
+def test_the_map_is_drawn_on_a_page_and_again_to_the_byte(folder, name, begins):
+    code, said = run(folder, figure=name)
+    assert code == 0, said
+    first = (folder / name).read_bytes()
+    assert first.startswith(begins)
+    assert run(folder, figure=name)[0] == 0
+    assert (folder / name).read_bytes() == first
+    assert left_over(folder) == {"out", name}
+
+
+@pytest.mark.parametrize(("figure", "says"), [("map.gif", "none of .pdf, .svg and .png"), ("no/map.pdf", "cannot be written")])  # fmt: skip  # noqa: E501
+def test_a_page_that_cannot_be_written_is_said_and_nothing_half_written_is_left(folder, figure, says):
+    code, said = run(folder, figure=figure)
+    assert code == 1
+    assert says in said
+    assert left_over(folder) <= {"out"}

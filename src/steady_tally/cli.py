@@ -9,14 +9,19 @@ from concurrent.futures import ThreadPoolExecutor
 from functools import wraps
 from importlib import import_module
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any, Literal
 
 import click
 
 from steady_tally.core.errors import SetUpError, SourceError, SteadyTallyError
 
+if TYPE_CHECKING:
+    from steady_tally.core.plan.whole import Plan
+    from steady_tally.core.sources import Sources
+
 _PATH = click.Path(path_type=Path)
 _NOTHING_PLACED = 3
+_PAGES: dict[str, Literal["svg", "pdf", "png"]] = {".pdf": "pdf", ".svg": "svg", ".png": "png"}
 
 
 def _plain_errors(command: Callable[..., None]) -> Callable[..., None]:
@@ -47,6 +52,7 @@ def main() -> None:
 @click.option("--source", multiple=True, metavar="NAME=FILE", help="Any other source, by the name that the plan uses.")
 @click.option("--measure", help="The measure to work out.  [default: the mapped one]")
 @click.option("--out", required=True, type=_PATH, help="The folder to write to.")
+@click.option("--figure", type=_PATH, help="The map on a page, too: a file that ends in .pdf, .svg or .png.")
 @_plain_errors
 def run(
     plan: Path,
@@ -57,6 +63,7 @@ def run(
     source: tuple[str, ...],
     measure: str | None,
     out: Path,
+    figure: Path | None,
 ) -> None:
     """Do the whole chain of PLAN on files, without database or browser."""
     from steady_tally.formats.workbooks import begin
@@ -65,6 +72,7 @@ def run(
     for file in filter(None, (table, look_up)):
         begin(file)  # in another process, while all else is loaded
     from steady_tally.core.plan.gather import Reading
+    from steady_tally.core.plan.show import ReferenceLayer
     from steady_tally.core.plan.whole import parse_plan
     from steady_tally.core.sources import Sources
     from steady_tally.formats.look import has_polygons
@@ -75,6 +83,10 @@ def run(
     except (OSError, UnicodeDecodeError) as error:
         raise SourceError(f"it cannot be read ({error}).", where=f"plan “{plan}”", todo="Check the path.") from None
     document = parse_plan(text)
+    if figure is not None and figure.suffix.lower() not in _PAGES:
+        raise SourceError(
+            "it is none of .pdf, .svg and .png.", where=f"figure “{figure}”", todo="Give it one of these."
+        )
     name = measure or document.mapped
     if name not in document.measures:
         there = ", ".join(f"“{m}”" for m in document.measures)
@@ -91,7 +103,8 @@ def run(
     def how(name: str) -> Reading:
         return document.gather.reading.get(name, Reading())
 
-    shapes = {*document.shapes, document.place.source or "areas"}
+    references = [layer.source for layer in document.show.layers if isinstance(layer, ReferenceLayer)]
+    shapes = {*document.shapes, document.place.source or "areas", *references}
     shapes |= {n for n in document.weights if n in files and has_polygons(files[n], n, how(n))}
     # The events come in pieces, unless something else is read from the same file.
     sources_of_others = [e.source for e in document.gather.events.values() if e is not counted]
@@ -120,6 +133,11 @@ def run(
                 take=written.add,
             )
             written.finish(outcome, {n: one.result() for n, one in sums.items()})
+    if figure is not None:
+        tables = {n: one.result() for n, one in of_rows.items()}
+        tables.setdefault(counted.source, read_table(files[counted.source], counted.source, how(counted.source)))
+        read_in = Sources(tables, {n: one.result() for n, one in of_shapes.items()})
+        _drawn_on_page(document, name, read_in, references, figure)
     for stage in outcome.ledger.stages:
         click.echo(
             f"{stage.stage}: {stage.records_in:,} in, {stage.records_out:,} on, {stage.total_set_aside:,} set aside"
@@ -133,6 +151,30 @@ def run(
         what = "not one event is placed in an area" if rows else "the file of events has no rows"
         click.echo(f"steady-tally: {what}; the files written are of an empty map.", err=True)
         sys.exit(_NOTHING_PLACED)
+
+
+def _drawn_on_page(plan: Plan, measure: str, sources: Sources, references: list[str], to: Path) -> None:
+    """Draw one measure on a page of its own, and write it where it is wanted, or nothing there."""
+    from steady_tally.core.chain import Chain
+    from steady_tally.core.plan.figure import FigurePlan
+    from steady_tally.figures.content import content_of
+    from steady_tally.figures.draw import draw, written
+
+    show = plan.show.model_copy(update={"mapped": measure})
+    chain = Chain(plan.model_copy(update={"show": show}), sources)
+    drawing = draw(content_of(chain, chain.outcome(), sources, references), FigurePlan())
+    data = written(drawing, _PAGES[to.suffix.lower()])
+    half = to.with_name(f".{to.name}.half")
+    try:
+        half.write_bytes(data)
+        half.replace(to)
+    except OSError as error:
+        half.unlink(missing_ok=True)
+        raise SourceError(
+            f"it cannot be written ({error.strerror}).", where=f"figure “{to}”", todo="Choose another place."
+        ) from None
+    for says in dict.fromkeys(drawing.said):
+        click.echo(f"figure: {says}")
 
 
 def _named(option: str) -> tuple[str, Path]:
@@ -170,6 +212,19 @@ def serve(data: Path, port: int | None, no_demo: bool) -> None:
     from steady_tally.serve.supervisor import serve as run_supervisor
 
     run_supervisor(data, port, demo=not no_demo)
+
+
+@main.command(hidden=True)
+@_plain_errors
+def faces() -> None:
+    """Make the typefaces of printed pages, so that the first page does not wait for them."""
+    from typing import get_args
+
+    from steady_tally.core.plan.figure import Face
+    from steady_tally.figures.faces import families
+
+    for face in get_args(Face):
+        families(face)
 
 
 @main.command(hidden=True)

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import hashlib
 import os
-import tempfile
 from importlib.metadata import version
 from pathlib import Path
+
+from steady_tally.caches import cache_folder
 
 _VARIABLE = "NUMBA_CACHE_DIR"
 
@@ -23,14 +24,4 @@ def use_kernel_cache() -> None:
     digest = hashlib.sha256(version("numba").encode())
     for file in sorted((here / "core").rglob("*.py")):
         digest.update(file.read_bytes())
-    name = Path("numba") / digest.hexdigest()[:16]
-    user = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "steady-tally"
-    for base in (here.parent.parent / ".cache", user):
-        try:
-            (base / name).mkdir(parents=True, exist_ok=True)
-        except OSError:
-            continue
-        if os.access(base / name, os.W_OK):
-            os.environ[_VARIABLE] = str(base / name)
-            return
-    os.environ[_VARIABLE] = tempfile.mkdtemp(prefix="steady-tally-kernels-")
+    os.environ[_VARIABLE] = str(cache_folder(Path("numba") / digest.hexdigest()[:16]))

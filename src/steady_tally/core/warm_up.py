@@ -10,6 +10,7 @@ from steady_tally.core.classes.natural_breaks import natural_breaks
 from steady_tally.core.gather.judging import repeated
 from steady_tally.core.gather.rows import rows_of
 from steady_tally.core.gather.times import read_times
+from steady_tally.core.geo.anchors import anchors
 from steady_tally.core.geo.bins import edges_of
 from steady_tally.core.geo.locate import locate
 from steady_tally.core.geo.overlap import overlaps
@@ -44,4 +45,5 @@ def compile_kernels() -> None:
     read_times(pa.chunked_array([["2000-01-01"]]), "year-first")
     rows_of(np.frombuffer(b"a,b\n", np.uint8), delimiter=",")
     natural_breaks(np.array([1.0, 2.0, 4.0, 8.0]), 2)
+    anchors(square, np.array([0, 4]), np.array([0]), 1)
     import_module("scipy.special")  # the first who asks how sure a class is would wait for it

@@ -22,6 +22,7 @@ from steady_tally.core.plan.gather import Events
 from steady_tally.core.plan.place import Grid, Place
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.reasons import Reason
+from steady_tally.core.report.labels import check_labels
 from steady_tally.core.show.drawing import plane_of
 from steady_tally.core.show.insets import insets_of
 from steady_tally.core.sources import Features, Sources, Table
@@ -80,7 +81,10 @@ def study_outcome(
 
 def check_plan(engine: Engine, study_id: uuid.UUID, plan: Plan) -> None:
     """Raise the error that opening the plan would meet, so that it can be refused before it is saved."""
-    placed = study_outcome(engine, study_id, plan, strict=True).placed
+    chain = chain_of(engine, study_id, plan)
+    outcome = chain.outcome()
+    placed = outcome.placed
+    check_labels(chain, outcome)
     insets_of(plan.show.insets, placed.areas, plane_of(placed.areas, placed.placement.crs))
 
 

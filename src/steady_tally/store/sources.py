@@ -169,6 +169,11 @@ def sources_of(engine: Engine, study_id: uuid.UUID) -> list[Source]:
         return list(session.exec(wanted.order_by(col(Source.name))))
 
 
+def reference_names(engine: Engine, study_id: uuid.UUID) -> list[str]:
+    """The names of the study's reference sources."""
+    return [s.name for s in sources_of(engine, study_id) if s.role == Role.REFERENCE]
+
+
 def load_source(engine: Engine, source_id: uuid.UUID) -> Table | Features:
     """One source. The columns of a table are decoded when they are asked for."""
     with Session(engine) as session:

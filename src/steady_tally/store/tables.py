@@ -130,6 +130,21 @@ class PlanVersion(SQLModel, table=True):
     created_at: datetime = _moment()
 
 
+class Figure(SQLModel, table=True):
+    """A page to publish, bound to the plan version that it was made from."""
+
+    __tablename__ = "figure"
+    id: uuid.UUID = Field(default_factory=uuid.uuid4, primary_key=True)
+    study_id: uuid.UUID = Field(
+        sa_column=Column(ForeignKey("study.id", ondelete="CASCADE"), nullable=False, index=True)
+    )
+    version_id: uuid.UUID = Field(foreign_key="plan_version.id")
+    name: str = Field(max_length=200)
+    document: dict[str, Any] = Field(sa_column=Column(JSONB, nullable=False))
+    created_at: datetime = _moment()
+    changed_at: datetime = _moment()
+
+
 class Job(SQLModel, table=True):
     """What a piece of background work has done so far, for whoever waits for it."""
 

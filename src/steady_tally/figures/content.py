@@ -1,0 +1,229 @@
+"""What a printed page shows of an outcome: the same shapes, colours and words as the screen."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+
+from steady_tally.core.chain import Chain
+from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, ZERO_CLASS
+from steady_tally.core.errors import PlanError
+from steady_tally.core.geo.anchors import Anchors
+from steady_tally.core.outcome import Outcome
+from steady_tally.core.place.grid import CellSet
+from steady_tally.core.plan.show import EventsLayer, LabelSet, Layer, OverLayer, ReferenceLayer
+from steady_tally.core.report.labels import label_texts
+from steady_tally.core.show.drawing import Plane, Rings, outlines_over, plane_of, reference_lines, zone_rings
+from steady_tally.core.show.insets import inset_rings, insets_of, without_insets
+from steady_tally.core.show.legend import Legend, legend_of
+from steady_tally.core.show.overlays import Dots, area_anchors, event_dots, reference_names
+from steady_tally.core.sources import Sources, texts
+from steady_tally.core.states import STATES, State
+
+Floats = npt.NDArray[np.float64]
+MOST_AREAS = 500_000
+_FINEST = 3  # of detail: a printed page is finer than a screen
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One line of the legend."""
+
+    text: str
+    colour: str | None
+    areas: int
+    hatched: bool = False
+    dotted: bool = False
+
+
+@dataclass(frozen=True)
+class Box:
+    """A part of the map in a box of its own."""
+
+    rings: Rings
+    bounds: tuple[float, float, float, float]
+    members: npt.NDArray[np.bool_]
+    at: str
+    own: bool
+
+
+@dataclass(frozen=True)
+class Lines:
+    """A reference source's lines, and which of them enclose something; `kinds` are those of its first column."""
+
+    rings: Rings
+    closed: npt.NDArray[np.bool_]
+    kinds: list[str]
+
+
+@dataclass(frozen=True)
+class Content:
+    """
+    Attributes
+    ----------
+    plane : of the map; its bounds are those of the areas in no box.
+    rings : the areas' own, each owned by its area; holes run the other way round.
+    own : (areas,) the class of each, or a code of `classes.breaks`.
+    colours : of the classes, the lowest first.
+    entries : the legend's, the highest class first.
+    texts : of each label set that is shown, the text of each area.
+    names : of each reference that is to have names, where they stand, and what they are.
+    """
+
+    plane: Plane
+    rings: Rings
+    boxes: list[Box]
+    own: npt.NDArray[np.int16]
+    colours: list[str]
+    zero_colour: str
+    doubtful: npt.NDArray[np.bool_]
+    entries: list[Entry]
+    heading: str
+    layers: list[Layer]
+    references: dict[str, Lines]
+    over: Rings | None
+    dots: Dots | None
+    labels: list[LabelSet]
+    texts: list[list[str]]
+    anchors: Anchors | None
+    names: list[tuple[Floats, list[str]]]
+    outlines: tuple[str, str, int]
+    hidden: npt.NDArray[np.bool_]
+    title: str
+    subtitle: str
+    notes: str
+    cells: bool
+    said: list[str] = field(default_factory=list)
+
+
+def content_of(chain: Chain, outcome: Outcome, sources: Sources, references: list[str]) -> Content:
+    """All that a page can show."""
+    areas, show = outcome.areas, outcome.plan.show
+    if len(areas) > MOST_AREAS:
+        raise PlanError(
+            f"a page shows up to {MOST_AREAS:,} areas; there are {len(areas):,}.",
+            where="figure",
+            todo="Take larger cells.",
+        )
+    plane = plane_of(areas, outcome.placed.placement.crs)
+    drawn = insets_of(show.insets, areas, plane)
+    whole = _rings_of(areas, plane)
+    boxes = []
+    for inset, how in zip(drawn, show.insets, strict=True):
+        rings = whole if isinstance(areas, CellSet) else inset_rings(areas, inset, _FINEST)
+        boxes.append(Box(rings, inset.plane.bounds, inset.members, how.at, inset.own))
+    legend, own = legend_of(outcome), outcome.classed.area_class
+    layers = show.stacked([n for n in references if n in sources.features])
+    events = next(layer for layer in layers if isinstance(layer, EventsLayer))
+    shown = [s for s in show.labels if s.shown]
+    hides = (outcome.measured.values.state == State.NUMBER) & (outcome.placed.events_by_area == 0)
+    return Content(
+        plane=without_insets(areas, plane, drawn),
+        rings=whole,
+        boxes=boxes,
+        own=own,
+        colours=[e.colour for e in legend.entries],
+        zero_colour=legend.zero.colour,
+        doubtful=outcome.unreliable > 0,
+        entries=_entries(outcome, legend),
+        heading=f"{outcome.value_name}, {legend.scale.says}" if legend.scale.says else outcome.value_name,
+        layers=layers,
+        references={
+            layer.source: _lines(sources, layer.source, plane)
+            for layer in layers
+            if isinstance(layer, ReferenceLayer) and layer.shown
+        },
+        over=_over(chain, plane) if any(isinstance(layer, OverLayer) for layer in layers) else None,
+        dots=event_dots(outcome, plane, events.by) if events.shown else None,
+        labels=shown,
+        texts=[t for t, s in zip(label_texts(chain, outcome), show.labels, strict=True) if s.shown] if shown else [],
+        anchors=area_anchors(areas, plane, drawn)[0] if shown else None,
+        names=[
+            reference_names(sources.features[layer.source], layer.names, plane)
+            for layer in layers
+            if isinstance(layer, ReferenceLayer) and layer.shown and layer.names
+        ],
+        outlines=(show.outlines.draw, show.outlines.colour, show.outlines.width),
+        hidden=hides if show.hide_empty else np.zeros(len(areas), dtype=np.bool_),
+        title=show.title or outcome.name,
+        subtitle=_subtitle(outcome),
+        notes=_notes(outcome),
+        cells=isinstance(areas, CellSet),
+    )
+
+
+def _rings_of(areas: object, plane: Plane) -> Rings:
+    if isinstance(areas, CellSet):
+        corners = areas.lattice.local_corners
+        column = np.concatenate([areas.column, areas.merged[:, 0]])
+        row = np.concatenate([areas.row, areas.merged[:, 1]])
+        owner = np.concatenate([np.arange(len(areas)), areas.merged[:, 2]])
+        order = np.argsort(owner, kind="stable")
+        at = areas.lattice.local_centres(column[order], row[order])[:, None, :] + corners
+        xy = areas.lattice.plane(at.reshape(-1, 2)) - plane.origin
+        start = np.arange(len(order) + 1, dtype=np.int32) * len(corners)
+        return Rings(xy.astype(np.float32), start.astype(np.int32), owner[order].astype(np.int32))
+    return zone_rings(areas, plane, _FINEST)  # type: ignore[arg-type]
+
+
+def _lines(sources: Sources, name: str, plane: Plane) -> Lines:
+    features = sources.features[name]
+    rings, closed = reference_lines(features, plane)
+    kinds = texts(features.columns.column(0))
+    return Lines(rings, closed, [kinds[k] for k in rings.owner])
+
+
+def _over(chain: Chain, plane: Plane) -> Rings | None:
+    column = chain.plan.show.over
+    return outlines_over(chain.zones, column, plane) if column and chain.zones is not None else None
+
+
+def _entries(outcome: Outcome, legend: Legend) -> list[Entry]:
+    own, state = outcome.classed.area_class, outcome.measured.values.state
+    pairs = zip(legend.made, legend.entries, strict=True)
+    found = [Entry(e.text, e.colour, b.areas) for b, e in pairs]
+    if not outcome.classed.words or not outcome.measured.values.words:
+        found.reverse()
+    zero = int(np.count_nonzero(own == ZERO_CLASS))
+    if zero:
+        found.append(Entry(legend.zero.text, legend.zero.colour, zero))
+    beyond = int(np.count_nonzero(np.isin(own, (BELOW_ALL, ABOVE_ALL))))
+    if beyond:
+        found.append(Entry("outside the classes", BEYOND, beyond))
+    for code, count in enumerate(np.bincount(state, minlength=1)):
+        if code and count:
+            found.append(Entry(STATES[State(code)], NO_VALUE, int(count), hatched=True))
+    doubtful = int(np.count_nonzero(outcome.unreliable > 0))
+    if doubtful:
+        found.append(Entry("unreliable", None, doubtful, dotted=True))
+    return found
+
+
+NO_VALUE = "#f6f2e9"
+BEYOND = "#8a8f94"
+
+
+def _subtitle(outcome: Outcome) -> str:
+    """What the values are, and when the events were."""
+    windows = [outcome.events.recorded[w.at].name for w in outcome.windows]
+    when = f", {windows[0]} to {windows[-1]}" if len(windows) > 1 else f", {windows[0]}" if windows else ""
+    return f"{outcome.value_name[:1].upper()}{outcome.value_name[1:]}{when}"
+
+
+def _notes(outcome: Outcome) -> str:
+    """Sources, method, breaks, and what was counted and set aside."""
+    says = []
+    if outcome.events_name:
+        gather, place = outcome.ledger.stages
+        aside = gather.total_set_aside + place.total_set_aside
+        says.append(f"{place.records_out:,} of {gather.records_in:,} records counted, {aside:,} set aside.")
+    sources = [outcome.account.name, outcome.plan.place.source or ""]
+    sources += [r for term in outcome.measure.terms.values() for r in term.reads]
+    names = list(dict.fromkeys(s for s in sources if s))
+    if names:
+        says.append(f"Sources: {', '.join(names)}.")
+    if not outcome.measured.values.words:
+        says.append(f"Classes: {outcome.classing.says}; both ends of a range belong to it.")
+    return " ".join(says)

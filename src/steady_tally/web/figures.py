@@ -1,0 +1,196 @@
+"""The fifth stage: pages to publish."""
+
+from __future__ import annotations
+
+import base64
+import re
+import unicodedata
+import uuid
+from typing import Literal
+
+from flask import Response
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, Field
+
+from steady_tally.core.errors import PlanError
+from steady_tally.core.plan.figure import FigurePlan
+from steady_tally.figures.draw import Format, draw, written
+from steady_tally.figures.places import page_size
+from steady_tally.results.figures import figure_content
+from steady_tally.store import figures as stored
+from steady_tally.store.studies import study, version_of
+from steady_tally.store.tables import Figure
+from steady_tally.web.access import Right, needs
+from steady_tally.web.problems import Problem
+from steady_tally.web.studies import PLAN, PlanPath, StudyPath, answer, engine
+
+api = APIBlueprint(
+    "figures", __name__, url_prefix="/api", abp_tags=[Tag(name="figures")],
+    abp_responses={"404": Problem, "422": Problem},
+)  # fmt: skip
+
+_KINDS: dict[Format, str] = {"svg": "image/svg+xml", "pdf": "application/pdf", "png": "image/png"}
+_MOST_PIXELS = 120_000_000
+_MM = 25.4
+
+
+class FigureBody(BaseModel):
+    name: str = Field(min_length=1, max_length=200)
+    version: uuid.UUID = Field(description="The plan version that it is bound to.")
+    document: FigurePlan
+
+
+class FigureView(BaseModel):
+    id: uuid.UUID
+    name: str
+    version: uuid.UUID
+    moved_on: bool = Field(description="The plan has been changed since the figure was made from it.")
+    document: FigurePlan
+
+
+class FigureList(BaseModel):
+    figures: list[FigureView]
+
+
+class FigurePath(StudyPath):
+    figure_id: uuid.UUID
+
+
+class PlaceView(BaseModel):
+    """Millimetres from the page's left and top."""
+
+    name: str
+    left: float
+    top: float
+    width: float
+    height: float
+
+
+class PreviewBody(BaseModel):
+    document: FigurePlan
+    pixels: int = Field(1_000, ge=100, le=3_000, description="How wide the picture is to be.")
+
+
+class PreviewView(BaseModel):
+    """The true page as a picture."""
+
+    picture: str = Field(description="A PNG, as base64.")
+    width: float = Field(description="Of the page, in millimetres.")
+    height: float
+    places: list[PlaceView]
+    title: str = Field(description="What follows from the plan, where nothing else is written.")
+    subtitle: str
+    notes: str
+    heading: str
+    said: list[str] = Field(description="What could not be drawn as asked for.")
+
+
+class FileQuery(BaseModel):
+    format: Literal["svg", "pdf", "png"] = "pdf"
+    dpi: float = Field(300.0, ge=30.0, le=1_200.0, description="Dots an inch; of what is a picture.")
+
+
+@api.get("/studies/<uuid:study_id>/figures", summary="The study's figures", responses={"200": FigureList})
+@needs(Right.READ)
+def figures(path: StudyPath) -> Response:
+    return _all(path)
+
+
+def _all(path: StudyPath) -> Response:
+    head = study(engine(), path.study_id).head_id
+    return answer(FigureList(figures=[_view(f, head) for f in stored.figures_of(engine(), path.study_id)]))
+
+
+@api.post("/studies/<uuid:study_id>/figures", summary="Add a figure", responses={"201": FigureView})
+@needs(Right.CHANGE)
+def add(path: StudyPath, body: FigureBody) -> Response:
+    document = body.document.model_dump(mode="json")
+    added = stored.add_figure(engine(), path.study_id, body.name, body.version, document)
+    head = study(engine(), path.study_id).head_id
+    return answer(_view(stored.figure(engine(), path.study_id, added), head), status=201)
+
+
+@api.put("/studies/<uuid:study_id>/figures/<uuid:figure_id>", summary="Change a figure", responses={"200": FigureView})
+@needs(Right.CHANGE)
+def change(path: FigurePath, body: FigureBody) -> Response:
+    document = body.document.model_dump(mode="json")
+    stored.change_figure(engine(), path.study_id, path.figure_id, body.name, body.version, document)
+    head = study(engine(), path.study_id).head_id
+    return answer(_view(stored.figure(engine(), path.study_id, path.figure_id), head))
+
+
+@api.delete(
+    "/studies/<uuid:study_id>/figures/<uuid:figure_id>", summary="Remove a figure", responses={"200": FigureList}
+)
+@needs(Right.CHANGE)
+def remove(path: FigurePath) -> Response:
+    stored.remove_figure(engine(), path.study_id, path.figure_id)
+    return _all(path)
+
+
+@api.post(f"{PLAN}/figure-preview", summary="A page as it would be printed", responses={"200": PreviewView})
+@needs(Right.READ)
+def preview(path: PlanPath, body: PreviewBody) -> Response:
+    content = figure_content(engine(), path.study_id, version_of(engine(), path.study_id, path.version))
+    drawing = draw(content, body.document)
+    width, height = (float(inches * _MM) for inches in drawing.figure.get_size_inches())
+    picture = written(drawing, "png", dpi=body.pixels / width * _MM)
+    places = [
+        PlaceView(name=n, left=p.left, top=p.top, width=p.width, height=p.height) for n, p in drawing.places.items()
+    ]
+    return answer(
+        PreviewView(
+            picture=base64.b64encode(picture).decode(),
+            width=width,
+            height=height,
+            places=places,
+            title=content.title,
+            subtitle=content.subtitle,
+            notes=content.notes,
+            heading=content.heading,
+            said=list(dict.fromkeys(drawing.said)),
+        )
+    )
+
+
+@api.get("/studies/<uuid:study_id>/figures/<uuid:figure_id>/file", summary="A figure as a file")
+@needs(Right.READ)
+def file(path: FigurePath, query: FileQuery) -> Response:
+    found = stored.figure(engine(), path.study_id, path.figure_id)
+    plan = FigurePlan.model_validate(found.document)
+    width, height = page_size(plan.page, wide=False)
+    pixels = width / _MM * query.dpi * height / _MM * query.dpi
+    if query.format == "png" and pixels > _MOST_PIXELS:
+        raise PlanError(
+            f"a picture of that size would have {pixels / 1e6:,.0f} million pixels.",
+            where="figure",
+            todo=f"Take fewer dots an inch: up to {_MOST_PIXELS / 1e6:,.0f} million are drawn.",
+        )
+    content = figure_content(engine(), path.study_id, version_of(engine(), path.study_id, found.version_id))
+    data = written(draw(content, plan), query.format, dpi=query.dpi)
+    name = f"{file_stem(found.name)}.{query.format}"
+    return Response(
+        data,
+        content_type=_KINDS[query.format],
+        headers={"Content-Disposition": f'attachment; filename="{name}"', "Cache-Control": "no-store"},
+    )
+
+
+def file_stem(name: str) -> str:
+    """A name for files: small letters, digits and hyphens alone.
+
+    >>> file_stem("../Été 2024: thefts"), file_stem("…")
+    ('ete-2024-thefts', 'figure')
+    """
+    plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()
+    return re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:80] or "figure"
+
+
+def _view(found: Figure, head: uuid.UUID | None) -> FigureView:
+    return FigureView(
+        id=found.id,
+        name=found.name,
+        version=found.version_id,
+        moved_on=found.version_id != head,
+        document=FigurePlan.model_validate(found.document),
+    )

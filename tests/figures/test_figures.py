@@ -1,0 +1,193 @@
+"""The printed page: the same bytes each time, nothing over anything else, the same bands and words as the rail."""
+
+import copy
+import io
+import xml.etree.ElementTree as ET
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from PIL import Image
+
+from steady_tally.core.chain import Chain
+from steady_tally.core.geo.anchors import HEIGHTS, Anchors
+from steady_tally.core.plan.figure import FigurePlan
+from steady_tally.core.plan.whole import read_plan
+from steady_tally.core.show.labelling import LINE, place_labels
+from steady_tally.figures.content import content_of
+from steady_tally.figures.draw import draw, written
+from steady_tally.figures.places import overlaps, page_size
+
+from ..core.test_chain import DOCUMENT, sources
+
+SVG = "{http://www.w3.org/2000/svg}"
+
+
+def content(**show):
+    plan = copy.deepcopy(DOCUMENT)
+    plan["measure"] = {"m": {"kind": "count", "events": "calls"}}
+    plan["class"] = {"m": {"method": "quantile", "count": 3}}
+    plan["show"] = {"mapped": "m", "title": "Calls", **show}
+    chain = Chain(read_plan(plan), sources())
+    return content_of(chain, chain.outcome(), sources(), [])
+
+
+@pytest.fixture(scope="module")
+def plain():
+    return content(labels=[{"text": "{name}"}, {"text": "{value}", "size": 10}])
+
+
+def texts_in(svg: bytes) -> list[str]:
+    return ["".join(t.itertext()).strip() for t in ET.fromstring(svg).iter(f"{SVG}text")]
+
+
+@pytest.mark.parametrize("kind", ["svg", "pdf", "png"])
+def test_two_files_of_one_plan_are_the_same_to_the_byte(plain, kind):
+    plan = FigurePlan()
+    first, second = (written(draw(plain, plan), kind, dpi=80) for _ in range(2))
+    assert first == second
+    assert len(first) > 2_000
+
+
+def test_a_page_says_what_the_rail_says_and_its_text_is_text(plain):
+    said = texts_in(written(draw(plain, FigurePlan.model_validate({"legend": {"counts": True}})), "svg"))
+    for entry in plain.entries:
+        assert f"{entry.text} ({entry.areas})" in said
+    assert "Calls" in said
+    assert plain.heading in said
+    assert {"Alpha", "Beta", "Gamma", "Delta"} <= set(said)
+    drawn = written(draw(plain, FigurePlan()), "svg").decode()
+    for colour in plain.colours:
+        assert colour in drawn
+
+
+def test_a_pdf_has_its_typefaces_with_it_and_a_picture_shows_the_classes(plain):
+    pdf = written(draw(plain, FigurePlan()), "pdf")
+    assert pdf.startswith(b"%PDF-")
+    assert b"/FontFile2" in pdf
+    png = Image.open(io.BytesIO(written(draw(plain, FigurePlan()), "png", dpi=100))).convert("RGB")
+    left, bottom, right, top = plain.plane.bounds
+    width, height = page_size(FigurePlan().page, right - left > top - bottom)
+    assert png.size == pytest.approx((width / 25.4 * 100, height / 25.4 * 100), abs=1)
+    pixels = np.asarray(png).reshape(-1, 3)
+    for colour in plain.colours:
+        rgb = [int(colour[k : k + 2], 16) for k in (1, 3, 5)]
+        assert (np.abs(pixels.astype(int) - rgb).max(axis=1) <= 2).sum() > 200, colour
+
+
+PAGES = st.fixed_dictionaries(
+    {
+        "page": st.fixed_dictionaries(
+            {
+                "size": st.sampled_from(["A5", "A4", "A3", "Letter", "slide 16:9"]),
+                "turned": st.sampled_from(["by itself", "portrait", "landscape"]),
+                "margin": st.sampled_from([5.0, 10.0, 20.0]),
+            }
+        ),
+        "legend": st.fixed_dictionaries(
+            {"size": st.sampled_from([6.0, 8.5, 12.0]), "counts": st.booleans(), "level": st.booleans()}
+        ),
+        "title": st.fixed_dictionaries({"size": st.sampled_from([12.0, 16.0, 30.0]), "shown": st.booleans()}),
+        "neatline": st.booleans(),
+    }
+)
+
+
+@settings(max_examples=40, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(PAGES)
+def test_elements_that_stand_by_themselves_lie_on_the_page_and_not_over_one_another(plain, page):
+    drawing = draw(plain, FigurePlan.model_validate(page))
+    width, height = drawing.figure.get_size_inches() * 25.4
+    for name, place in drawing.places.items():
+        assert place.left >= -0.1, name
+        assert place.top >= -0.1, name
+        if place.right > width + 0.1 or place.bottom > height + 0.1:
+            assert any(name in says or "larger" in says for says in drawing.said), name
+    apart = [p for n, p in drawing.places.items() if n in ("title", "subtitle", "notes", "map")]
+    assert not overlaps(apart)
+    beside = [drawing.places[n] for n in ("scale bar", "legend", "notes") if n in drawing.places]
+    if not drawing.said:
+        assert not overlaps(beside)
+
+
+def test_a_legend_larger_than_the_page_and_margins_without_room_are_said(plain):
+    large = draw(plain, FigurePlan.model_validate({"page": {"size": "A5"}, "legend": {"size": 40, "level": True}}))
+    assert any("legend is larger" in says for says in large.said)
+    none = FigurePlan.model_validate({"page": {"size": "own", "width": 60, "height": 60, "margin": 25}})
+    assert any("no room on the page" in says for says in draw(plain, none).said)
+    assert written(draw(plain, none), "svg").startswith(b"<?xml")
+
+
+ODD = ["$\\alpha$ & <b>", "=1+1", "שלום עולם", "x" * 200]
+
+
+def test_names_with_signs_of_other_languages_and_formats_are_written_as_they_are():
+    odd = content(labels=[{"text": "{name}"}], title="A $title$ & <i>")
+    odd.texts[0][:] = ODD
+    said = texts_in(written(draw(odd, FigurePlan.model_validate({"page": {"size": "A3"}})), "svg"))
+    assert {"A $title$ & <i>", "$\\alpha$ & <b>", "=1+1"} <= set(said)
+    assert any(set("שלום") <= set(t) for t in said)
+    for kind in ("pdf", "png"):
+        assert written(draw(odd, FigurePlan()), kind, dpi=60)
+
+
+def test_names_of_references_stand_where_labels_leave_room(plain):
+    middle = np.array([plain.plane.bounds[:2], plain.plane.bounds[2:]]).mean(axis=0)
+    named = replace(plain, texts=[], names=[(np.array([middle, middle, [np.nan, 0.0]]), ["River", "Other", "Nowhere"])])
+    drawing = draw(named, FigurePlan())
+    said = texts_in(written(drawing, "svg"))
+    assert ("River" in said, "Other" in said, "Nowhere" in said) == (True, False, False)
+    assert any(s.endswith("left out: 1.") for s in drawing.said)
+
+
+def test_letters_that_no_typeface_has_are_said():
+    odd = content(title="Plain 漢字")
+    said = draw(odd, FigurePlan()).said
+    assert any("No typeface here has these letters" in s and "漢" in s and "字" in s for s in said)
+    assert not any("typeface" in s for s in draw(content(title="Été, Łódź, Ünïcode, Ελλάδα"), FigurePlan()).said)
+
+
+def test_scale_and_north_are_left_out_where_they_would_mislead(plain):
+    wide = copy.copy(plain)
+    plane = plain.plane
+    left, bottom, right, top = plane.bounds
+    object.__setattr__(
+        wide, "plane", type(plane)(plane.crs, plane.origin, (left - 4e6, bottom - 4e6, right + 4e6, top + 2e6))
+    )
+    drawing = draw(wide, FigurePlan())
+    assert "scale bar" not in drawing.places
+    assert "north arrow" not in drawing.places
+    assert len([s for s in drawing.said if s.startswith("There is no")]) == 2
+    always = draw(wide, FigurePlan(scale_bar="always", north="always"))
+    assert {"scale bar", "north arrow"} <= set(always.places)
+    assert {"scale bar", "north arrow"} <= set(draw(plain, FigurePlan()).places)
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 2**32 - 1))
+def test_labels_lie_over_no_other_and_reach_beyond_no_border_and_all_are_accounted_for(seed):
+    rng = np.random.default_rng(seed)
+    count, wide, scale = 60, 1.0 + 4.0 * rng.random(), 10.0 ** (2.0 * rng.random() - 1.0)
+    radius = 5.0 + 60.0 * rng.random(count)
+    rooms = wide * radius[:, None] * np.sqrt(1.0 - np.array(HEIGHTS) ** 2)
+    anchors = Anchors(rng.uniform(0, 800, (count, 2)), radius, rooms)
+    word = lambda: "abcdefghij klmno pqrstuvw"[: rng.integers(0, 26)].strip()  # noqa: E731
+    texts = [[word() for _ in range(count)], [f"{word()}\n{word()}".strip() for _ in range(count)]]
+    placed, left = place_labels(
+        anchors, np.arange(count), texts, [14.0, 10.0], lambda t, _: len(t) / 2.0, scale, smallest=8.0
+    )
+    boxes = []
+    for label in placed:
+        half_wide, half_high = label.width / 2.0, label.height / 2.0
+        x, y = label.x * scale, -label.y * scale
+        boxes.append((x - half_wide, y - half_high, x + half_wide, y + half_high))
+        r = radius[label.area] * scale
+        assert (half_wide / wide) ** 2 + half_high**2 <= r * r * (1 + 1e-9)
+        assert label.height == pytest.approx(label.factor * sum(LINE * line.size for line in label.lines))
+        assert all(label.factor * line.size >= 8.0 - 1e-9 for line in label.lines)
+    for k, (a, b, c, d) in enumerate(boxes):
+        assert not any(a < g and e < c and b < h and f < d for e, f, g, h in boxes[k + 1 :])
+    said = sum(len({line.set for line in label.lines}) for label in placed)
+    assert said + left == sum(bool(t) for some in texts for t in some)
