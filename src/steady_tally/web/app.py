@@ -6,7 +6,21 @@ import procrastinate
 from flask_openapi3 import Info, OpenAPI
 from sqlalchemy import Engine
 
-from steady_tally.web import classes, gather, jobs, measure, outcomes, pages, place, plans, show, studies
+from steady_tally.web import (
+    classes,
+    figures,
+    gather,
+    handed,
+    jobs,
+    measure,
+    outcomes,
+    overlays,
+    pages,
+    place,
+    plans,
+    show,
+    studies,
+)
 from steady_tally.web.access import guard
 from steady_tally.web.problems import answer_with_problems, invalid_request
 
@@ -37,6 +51,9 @@ def create_app(engine: Engine, queue: procrastinate.App, *, port: int) -> OpenAP
         classes.api,
         outcomes.api,
         show.api,
+        overlays.api,
+        figures.api,
+        handed.api,
         jobs.api,
     ):
         app.register_api(api)

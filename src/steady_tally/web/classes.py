@@ -14,7 +14,7 @@ from steady_tally.core.report.tables import quality_document
 from steady_tally.core.show.colours import class_colours
 from steady_tally.results.studies import chain_of
 from steady_tally.web.access import Right, needs
-from steady_tally.web.outcomes import Evenness, outcome_of, plan_of
+from steady_tally.web.outcomes import Evenness, plan_of
 from steady_tally.web.problems import Problem
 from steady_tally.web.studies import PLAN, PlanPath, answer, engine
 
@@ -78,20 +78,22 @@ def pooled(path: PlanPath, body: Pool) -> Response:
 )
 @needs(Right.READ)
 def compared(path: PlanPath, body: Ways) -> Response:
-    outcome = outcome_of(path)
-    found, ground = outcome.measured.values, outcome.exposure.areas.area_km2
+    chain = chain_of(engine(), path.study_id, plan_of(path))
+    name = chain.plan.mapped
+    measure = chain.plan.measures[name]
+    found, ground, unit = chain.measured(measure).values, chain.ground(measure), chain.unit(measure)
     if found.words:
         raise PlanError(
             "areas that are mapped by a word have no breaks to compare.",
             where="plan: measure",
             todo="Map a measure of numbers.",
         )
-    colours = outcome.plan.colours_of(outcome.name)
+    colours = chain.plan.colours_of(name)
     ways = []
     for way in body.ways:
         nothing = Evenness(areas=None, under=None, ground=None)
         try:
-            made = group(way, found, ground, outcome.value_name, with_steadiness=False)
+            made = group(way, found, ground, unit, with_steadiness=False)
         except PlanError as error:
             says = f"{error.what} {error.todo}"
             ways.append(

@@ -31,15 +31,15 @@ from steady_tally.core.plan.place import Grid, Place, WorkingProjection
 from steady_tally.core.reasons import Reason
 from steady_tally.core.report.tables import events_table
 from steady_tally.core.show.colours import apart
-from steady_tally.core.show.drawing import event_points, outlines_over
+from steady_tally.core.show.drawing import event_points
 from steady_tally.core.show.pictures import picture_of
 from steady_tally.core.sources import texts
 from steady_tally.results.studies import tried, zone_survey
 from steady_tally.web.access import Right, needs
-from steady_tally.web.arrow import kept_bulk, lattice_meta, ring_table, stream
+from steady_tally.web.arrow import lattice_meta, stream
 from steady_tally.web.outcomes import SetAsideRows, outcome_of, plan_of
 from steady_tally.web.problems import Problem
-from steady_tally.web.show import BulkPath, chain_at, plane_of_outcome
+from steady_tally.web.show import plane_of_outcome
 from steady_tally.web.studies import PLAN, PlanPath, StudyPath, answer, engine
 
 api = APIBlueprint(
@@ -478,23 +478,6 @@ def points(path: PlanPath) -> Response:
         }
     )
     return stream(table, {"of": str(found.of)})
-
-
-@api.get(
-    f"{PLAN}/over/<key>",
-    summary="The outlines of the plan's upper level, as an Arrow stream",
-)
-@needs(Right.READ)
-def over(path: BulkPath) -> Response:
-    chain, _ = chain_at(path, "over")
-    zones, column = chain.zones, chain.plan.show.over
-    if column is None or zones is None:
-        raise NotFound("the plan draws no outlines over the map.", todo="Choose a column of the zones for it.")
-
-    def drawn() -> tuple[pa.Table, dict[str, str]]:
-        return ring_table(outlines_over(zones, column, plane_of_outcome(chain.outcome(strict=False)))), {}
-
-    return kept_bulk(path.key, drawn)
 
 
 def _with_file(outcome: Outcome, record: npt.NDArray[np.int64], ours: dict[str, pa.Array]) -> pa.Table:

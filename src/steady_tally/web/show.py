@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import uuid
 from dataclasses import asdict
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
@@ -20,24 +21,28 @@ from steady_tally.core.gather.windows import period_noun
 from steady_tally.core.geo.projection import coordinate_system, project
 from steady_tally.core.measure import Measure
 from steady_tally.core.measure.values import Role
-from steady_tally.core.outcome import Outcome
+from steady_tally.core.outcome import Note, Outcome
 from steady_tally.core.place.completeness import completeness
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.plan.base import bare, fingerprint
 from steady_tally.core.plan.place import Grid
+from steady_tally.core.plan.show import EventsLayer, Inset, Layer, ReferenceLayer
 from steady_tally.core.plan.steps import steps_before
 from steady_tally.core.plan.whole import Plan
+from steady_tally.core.report.labels import check_labels, labels_key
 from steady_tally.core.report.sums import Doubt, proposed_name, sum_lines
 from steady_tally.core.report.tables import account_document
 from steady_tally.core.show.bands import ZERO_COLOUR
-from steady_tally.core.show.drawing import LEVELS, Plane, plane_of, reference_lines, tolerance, zone_rings
+from steady_tally.core.show.drawing import LEVELS, Plane, plane_of, tolerance, zone_rings
+from steady_tally.core.show.framing import area_boxes, framing, proposed_insets
 from steady_tally.core.show.insets import DrawnInset, inset_rings, insets_of, without_insets
 from steady_tally.core.show.legend import legend_of
 from steady_tally.core.show.profile import area_profile
-from steady_tally.core.sources import texts
 from steady_tally.core.states import STATES, State
-from steady_tally.results.studies import chain_of, stored_sources
+from steady_tally.results.kept import kept
+from steady_tally.results.studies import chain_of
 from steady_tally.results.underway import Step, step_of, underway
+from steady_tally.store.sources import reference_names
 from steady_tally.store.studies import classes_until
 from steady_tally.web.access import Right, needs
 from steady_tally.web.arrow import bulk, cell_table, kept_bulk, lattice_meta, ring_table
@@ -143,6 +148,12 @@ class View(BaseModel):
     middle: float | None = Field(description="Where two-sided colours turn.")
     scale: float = Field(description="What the figures in the words of the classes are divided by.")
     scale_says: str = Field(description="What that is called: millions; empty for 1.")
+    layers: list[Layer] = Field(description="What lies over what on the map, from the top down.")
+    frame: tuple[float, float, float, float] | None = Field(
+        description="Left, bottom, right, top of what the first view shows, where some areas lie far off."
+    )
+    apart: list[Inset] = Field(description="Boxes that would show the far-off areas; none where the map has boxes.")
+    far_off: int = Field(description="How many areas lie far off.")
     zero_band: ZeroView
     zero: int = Field(description="Areas with exactly zero, where zero stands apart.")
     beyond: int = Field(description="Areas with a number below the lowest or above the highest break.")
@@ -254,43 +265,19 @@ def shapes(path: BulkPath, query: LevelQuery) -> Response:
 def _drawn(outcome: Outcome, query: LevelQuery) -> tuple[pa.Table, dict[str, str]]:
     areas = outcome.placed.areas
     plane = plane_of_outcome(outcome)
-    insets = _insets_of(outcome)
+    insets = drawn_insets(outcome)
     if query.inset is not None:
         if query.inset >= len(insets) or isinstance(areas, CellSet):
             raise NotFound("there is no such inset of zones.", todo="Load the study again.")
         return ring_table(inset_rings(areas, insets[query.inset], query.level)), {"kind": "zones"}
     plane = without_insets(areas, plane, insets)
-    boxes = [{"bounds": i.plane.bounds, "own": i.own, "says": i.says} for i in insets]
+    boxes = [{"bounds": i.plane.bounds, "at": i.at, "own": i.own, "says": i.says} for i in insets]
     meta = {"bounds": ",".join(f"{b:.3f}" for b in plane.bounds)}
     meta["insets"] = json.dumps(boxes)
     meta["tolerances"] = ",".join(f"{tolerance(plane, level):.4g}" for level in range(LEVELS))
     if isinstance(areas, CellSet):
         return cell_table(areas), {**meta, **lattice_meta(areas.lattice, plane.origin)}
     return ring_table(zone_rings(areas, plane, query.level)), {**meta, "kind": "zones"}
-
-
-class ReferencePath(BulkPath):
-    name: str = Field(max_length=200)
-
-
-@api.get(
-    f"{PLAN}/reference/<name>/<key>",
-    summary="A reference source's lines, as an Arrow stream",
-)
-@needs(Right.READ)
-def reference(path: ReferencePath) -> Response:
-    sources, checksums = stored_sources(engine(), path.study_id)
-    if path.name not in sources.features:
-        raise NotFound(f"the study has no lines “{path.name}”.", todo="Load the study again.")
-    chain, _ = chain_at(path, "shapes")
-
-    def drawn() -> tuple[pa.Table, dict[str, str]]:
-        features = sources.features[path.name]
-        lines = reference_lines(features, plane_of_outcome(chain.outcome(strict=False)))
-        kinds = np.array(texts(features.columns.column(0)), dtype=object)[lines.owner]
-        return ring_table(lines).append_column("kind", pa.array(kinds, pa.string())), {}
-
-    return kept_bulk(f"{path.key} {checksums[path.name]}", drawn)
 
 
 class PlanePoints(BaseModel):
@@ -418,10 +405,33 @@ def view_of(path: PlanPath) -> View:
         chain = chain_of(engine(), path.study_id, plan_of(path), tell=tell)
         try:
             outcome = chain.outcome(strict=False)
-            _insets_of(outcome)
         except (PlanError, SourceError) as error:
             return _without_outcome(path, chain, error)
-        return _view(path, outcome, keys_of(chain))
+        return _view(path, outcome, keys_of(chain), _overlay_notes(chain, outcome))
+
+
+def _overlay_notes(chain: Chain, outcome: Outcome) -> list[Note]:
+    """What of the boxes, layers and labels cannot be drawn."""
+    found = []
+    if empty := len(chain.plan.show.insets) - len(drawn_insets(outcome)):
+        says = (
+            f"{empty} of the map's boxes hold no area, and are"
+            if empty > 1
+            else "A box of the map holds no area, and is"
+        )
+        found.append(Note("show", f"{says} not drawn.", ""))
+    for layer in chain.plan.show.layers:
+        if isinstance(layer, ReferenceLayer) and layer.source not in chain.sources.features:
+            found.append(
+                Note("show", f"“{layer.source}” is to lie over the map, and is no source of the study.", "left out")
+            )
+        if isinstance(layer, EventsLayer) and layer.by and layer.by not in outcome.gathered.table.columns.column_names:
+            found.append(Note("show", f"The events have no column “{layer.by}” to be coloured by.", "left out"))
+    try:
+        check_labels(chain, outcome)
+    except PlanError as error:
+        found.append(Note("show", f"The labels cannot be written: {error.what} {error.todo}", "no labels"))
+    return found
 
 
 def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> View:
@@ -475,6 +485,10 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
         period_noun=period_noun(events.recorded),
         method=plan.classes[plan.mapped].says,
         bands=[],
+        layers=plan.show.stacked(reference_names(engine(), path.study_id)),
+        frame=None,
+        apart=[],
+        far_off=0,
         zero_band=ZeroView(text="zero", colour=ZERO_COLOUR),
         unclassed=[],
         middle=None,
@@ -495,7 +509,7 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
     )
 
 
-def _insets_of(outcome: Outcome) -> list[DrawnInset]:
+def drawn_insets(outcome: Outcome) -> list[DrawnInset]:
     return insets_of(outcome.plan.show.insets, outcome.placed.areas, plane_of_outcome(outcome))
 
 
@@ -506,6 +520,7 @@ def keys_of(chain: Chain) -> dict[str, str]:
     insets = [bare(inset) for inset in plan.show.insets]
     found["shapes"] = fingerprint("shapes", found["areas"], insets)
     found["over"] = fingerprint("over", found["shapes"], plan.show.over)
+    found["labels"] = labels_key(chain) if plan.show.labels else ""
     return found
 
 
@@ -521,7 +536,27 @@ def _outcome(path: BulkPath, result: str) -> Outcome:
     return chain_at(path, result)[0].outcome(strict=False)
 
 
-def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
+def _framed(outcome: Outcome, keys: dict[str, str]) -> dict[str, Any]:
+    """What the first view shows, and what would be better shown apart: nothing of it where the map has boxes."""
+    nothing: dict[str, Any] = {"frame": None, "apart": [], "far_off": 0}
+    if drawn_insets(outcome):
+        return nothing
+    areas, plane = outcome.placed.areas, plane_of_outcome(outcome)
+
+    def anew() -> dict[str, Any]:
+        boxes = area_boxes(areas, plane)
+        found = framing(boxes, outcome.placed.events_by_area.astype(np.float64))
+        if not found.apart:
+            return nothing
+        main = boxes[found.main]
+        frame = (*main[:, :2].min(axis=0).tolist(), *main[:, 2:].max(axis=0).tolist())
+        far_off = sum(int(np.count_nonzero(part)) for part in found.apart)
+        return {"frame": frame, "apart": proposed_insets(areas, plane, found), "far_off": far_off}
+
+    return kept(f"framing {keys['shapes']} {keys['placed']}", anew)
+
+
+def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str], overlaid: list[Note]) -> View:
     plan = outcome.plan
     measured, classed = outcome.measured.values, outcome.classed
     legend = legend_of(outcome)
@@ -560,6 +595,8 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
             BandView(text=e.text, range=e.range, areas=b.areas, denominator=b.denominator, colour=e.colour)
             for b, e in zip(legend.made, legend.entries, strict=True)
         ],
+        layers=plan.show.stacked(reference_names(engine(), path.study_id)),
+        **_framed(outcome, keys),
         zero_band=ZeroView(text=legend.zero.text, colour=legend.zero.colour),
         unclassed=legend.unclassed,
         middle=legend.middle,
@@ -568,7 +605,7 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str]) -> View:
         zero=int(np.count_nonzero(classed.area_class == ZERO_CLASS)),
         beyond=int(np.count_nonzero(np.isin(classed.area_class, (BELOW_ALL, ABOVE_ALL)))),
         states=[StateCount(state=STATES[State(s)], areas=int(n)) for s, n in enumerate(states) if n and s],
-        notes=[NoteView(stage=note.stage, says=note.says, warns=note.warns) for note in outcome.notes],
+        notes=[NoteView(stage=n.stage, says=n.says, warns=n.warns) for n in (*outcome.notes, *overlaid)],
         total_value=measured.total,
         total_interval=measured.total_interval(),
         proposed_name=proposed_name(outcome.measure, outcome.value_name),
