@@ -4,14 +4,14 @@ import { readdirSync, readFileSync } from "node:fs";
 import { dirname, join, normalize, relative } from "node:path";
 
 const ROWS = [
-  ["format.ts", "theme.ts", "unit.ts"],
+  ["format.ts", "random.ts", "theme.ts", "unit.ts"],
   ["geometry"],
   ["api", "plan"],
   ["outcome"],
   ["state"],
   ["parts"],
   ["map", "rail"],
-  ["account", "card", "rows", "stages"],
+  ["account", "card", "figure", "rows", "stages"],
   ["Begin.tsx", "Help.tsx"],
   ["App.tsx"],
   ["main.tsx"],

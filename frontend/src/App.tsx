@@ -8,6 +8,7 @@ import { AccountLine } from "./account/AccountLine";
 import { postJson, type Schemas, type Study } from "./api/client";
 import { Begin, EmptyStudy, StudyMenu } from "./Begin";
 import { AreaCard } from "./card/AreaCard";
+import { FigurePage } from "./figure/FigurePage";
 import { plural, whole } from "./format";
 import { Help } from "./Help";
 import { MapPane } from "./map/MapPane";
@@ -60,12 +61,13 @@ interface PageProps {
 
 function StudyPage({ study, studies, failure, retry }: PageProps) {
   const asked = useView(study);
-  const { sheet, selected, pinned, level, comparing, set } = useParts(
+  const { sheet, selected, pinned, level, comparing, figuring, set } = useParts(
     "sheet",
     "selected",
     "pinned",
     "level",
     "comparing",
+    "figuring",
     "set",
   );
   const view = asked.data;
@@ -111,6 +113,7 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
           {shown && comparing && !shown.areas.words.length && (
             <Compare study={study} view={shown.view} areas={shown.areas} shapes={shown.shapes} />
           )}
+          {shown && figuring && <FigurePage study={study} view={shown.view} />}
           {!pinned && open}
           {shown && selected !== null && selected < shown.areas.name.length && (
             <AreaCard study={study} view={shown.view} areas={shown.areas} area={selected} />
@@ -204,7 +207,7 @@ function useKeys() {
         event.altKey
       )
         return;
-      const { sheet, rows, selected, help, outline, correcting, comparing } = useDoing.getState();
+      const { sheet, rows, selected, help, outline, correcting, comparing, figuring } = useDoing.getState();
       if (useIncoming.getState().open) return;
       if (event.target instanceof HTMLSelectElement || event.target instanceof HTMLTextAreaElement) return;
       const stage = STAGES[Number(event.key) - 1];
@@ -218,6 +221,7 @@ function useKeys() {
         else if (correcting) set({ correcting: null });
         else if (sheet) set({ sheet: null });
         else if (comparing) set({ comparing: false });
+        else if (figuring) set({ figuring: false });
         else if (selected !== null) set({ selected: null });
         else if (rows) set({ rows: null });
       }

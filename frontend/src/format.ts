@@ -1,14 +1,26 @@
 /** Figures as they are written on screen. */
 
+/** Made once: while a break is moved, hundreds of figures are written in a frame. */
+const formats: Intl.NumberFormat[] = [];
+
+/** With so many places, thousands apart. */
+export function fixed(n: number, places: number): string {
+  formats[places] ??= new Intl.NumberFormat("en", {
+    minimumFractionDigits: places,
+    maximumFractionDigits: places,
+  });
+  return formats[places].format(n);
+}
+
 export function whole(n: number): string {
-  return n.toLocaleString("en", { maximumFractionDigits: 0 });
+  return fixed(n, 0);
 }
 
 /** Three figures at least, thousands apart. */
 export function figure(v: number): string {
   const size = Math.abs(v);
   const places = size === 0 || size >= 100 ? 0 : Math.max(0, 2 - Math.floor(Math.log10(size)));
-  return v.toLocaleString("en", { minimumFractionDigits: places, maximumFractionDigits: places });
+  return fixed(v, places);
 }
 
 export function plural(n: number, one: string, many = `${one}s`): string {

@@ -4,6 +4,8 @@ import re
 
 from playwright.sync_api import Page, expect
 
+from tests.plans import results_of
+
 from .conftest import wait_for_still
 from .test_place import like, until
 from .test_slice import areas_of, opened, study  # noqa: F401  fixtures
@@ -117,7 +119,7 @@ def test_every_way_of_classing_is_offered_by_its_question_and_none_loses_an_area
     opened.keyboard.press("4")
     sheet = opened.get_by_label("class sheet")
     known = sum(a["value"] is not None for a in areas_of(application, study))
-    head = opened.locator('[data-figure="class"]')
+    head = opened.get_by_label("Account line").get_by_role("button", name=re.compile("^Class"))
     for way, how, says in (
         ("where the gaps fall", None, "natural breaks"),
         ("the same width", None, "equal intervals"),
@@ -126,7 +128,7 @@ def test_every_way_of_classing_is_offered_by_its_question_and_none_loses_an_area
         ("growing widths", None, "geometric progression"),
         ("growing widths", "head_tail", "head and tail"),
         ("distance from the middle", None, "standard deviations"),
-        ("distance from the middle", "clear_difference", "3, clear difference"),
+        ("distance from the middle", "clear_difference", "3 classesclear difference"),
         ("the same number in each", None, "quantile"),
     ):
         sheet.get_by_role("radio", name=way).click()
@@ -301,3 +303,56 @@ def test_a_class_is_called_coloured_hidden_and_shown_alone_and_its_words_never_s
     opened.get_by_role("button", name="One class fewer").click()
     expect(first).to_contain_text("few")
     assert {a["identifier"]: a["class"] for a in areas_of(application, study)} == card_class
+
+
+def test_classes_take_colours_between_two_of_ones_own_and_outlines_of_ones_own(opened, application, study):  # noqa: F811
+    opened.keyboard.press("5")
+    sheet = opened.get_by_label("show sheet")
+    sheet.get_by_role("radio", name="between two of my own").click()
+    expect(sheet.get_by_label("lowest class").first).to_be_visible()
+    sheet.get_by_label("lowest class").first.fill("#f6e7c8")
+    until(opened, lambda: bands(application, study)[0] == "#f6e7c8")
+    sheet.get_by_label("highest class").first.fill("#5a1f4e")
+    until(opened, lambda: bands(application, study)[-1] == "#5a1f4e")
+    between = bands(application, study)
+    assert len(set(between)) == len(between) == len(inner(application, study)) + 1
+    sheet.get_by_role("button", name="layers", exact=True).click()
+    sheet.get_by_role("button", name="outlines of the areas", exact=True).click()
+    sheet.get_by_label("Outlines of areas").select_option("line 3")
+    sheet.get_by_label("in the colour of").select_option("paper")
+    until(opened, lambda: shown(application, study)["outlines"] == {"draw": "line", "colour": "paper", "width": 3})
+    wait_for_still(opened)
+    painted = opened.evaluate(PIXELS)
+    assert {"#5a1f4e", "#f6e7c8"} <= set(painted)
+    sheet.get_by_role("button", name="colours", exact=True).click()
+    sheet.get_by_role("radio", name="heather").click()
+    until(opened, lambda: bands(application, study)[0] != "#f6e7c8")
+    expect(sheet.get_by_label("lowest class")).to_have_count(0)
+
+
+# The colours that more than twenty points of the map have.
+PIXELS = """() => {
+    const canvas = document.querySelector("canvas[data-still]");
+    const copy = Object.assign(document.createElement("canvas"), { width: canvas.width, height: canvas.height });
+    const context = copy.getContext("2d");
+    context.drawImage(canvas, 0, 0);
+    const { data } = context.getImageData(0, 0, copy.width, copy.height);
+    const seen = {};
+    for (let i = 0; i < data.length; i += 4) {
+        const key = "#" + [0, 1, 2].map((k) => data[i + k].toString(16).padStart(2, "0")).join("");
+        seen[key] = (seen[key] ?? 0) + 1;
+    }
+    return Object.keys(seen).filter((key) => seen[key] > 20);
+}"""
+
+
+def view_of(application, study) -> dict:  # noqa: F811
+    return application.ask(f"{results_of(application, study)}/view")
+
+
+def bands(application, study) -> list[str]:  # noqa: F811
+    return [band["colour"] for band in view_of(application, study)["bands"]]
+
+
+def shown(application, study) -> dict:  # noqa: F811
+    return view_of(application, study)["plan"]["show"]

@@ -206,7 +206,7 @@ def test_areas_are_left_out_by_a_click_a_column_and_an_outline_and_taken_in_agai
     name = card.get_by_role("heading").inner_text()
     area = next(a for a in areas_of(application, study) if a["name"] == name)
     card.get_by_role("button", name="Leave it out").click()
-    expect(opened.get_by_text("excluded")).to_be_visible()
+    expect(opened.get_by_label("Break rail").get_by_text("excluded")).to_be_visible()
     settle(opened)
     left = next(a for a in areas_of(application, study) if a["name"] == name)
     assert (left["state"], left["value"]) == ("excluded", None)
@@ -377,7 +377,15 @@ def test_areas_without_events_can_be_left_undrawn_and_nothing_else_changes(opene
 
 def test_far_off_islets_are_shown_apart_in_a_projection_of_their_own_and_can_be_pointed_at(opened, application, study):
     before = areas_of(application, study)
+    inset = opened.get_by_test_id("inset")
+    expect(inset).to_have_count(1)
     opened.keyboard.press("5")
+    sheet(opened, "boxes")
+    opened.get_by_role("button", name="take the box out").click()
+    expect(inset).to_have_count(0)
+    opened.get_by_role("button", name="Leave it so").click()
+    opened.get_by_role("button", name="All of it").click()
+    wait_for_still(opened)
     opened.get_by_role("button", name="Draw around areas to show apart").click()
     opened.keyboard.press("5")
     box = opened.get_by_test_id("map").bounding_box()
@@ -385,7 +393,6 @@ def test_far_off_islets_are_shown_apart_in_a_projection_of_their_own_and_can_be_
     east, north = 0.93 * box["width"], 0.82 * box["height"]
     click_on_map(opened, (0.6 * east, 0.9 * north), (east + 40, 0.7 * north), (east + 40, north + 60), (0.6 * east, north + 60))  # fmt: skip  # noqa: E501
     opened.get_by_role("button", name="Show these areas apart").click()
-    inset = opened.get_by_test_id("inset")
     expect(inset).to_have_count(1)
     opened.wait_for_timeout(800)
     wait_for_still(opened)
@@ -395,6 +402,7 @@ def test_far_off_islets_are_shown_apart_in_a_projection_of_their_own_and_can_be_
     name = opened.get_by_label("Area card").get_by_role("heading").inner_text()
     opened.get_by_label("Close the card").click()
     opened.keyboard.press("5")
+    sheet(opened, "boxes")
     opened.get_by_label("in a projection of its own").click()
     settle(opened)
     expect(inset).to_have_attribute("title", re.compile("Equal areas on the map are equal areas on the ground"))
@@ -408,6 +416,7 @@ def test_far_off_islets_are_shown_apart_in_a_projection_of_their_own_and_can_be_
     expect(opened.get_by_label("Area card").get_by_role("heading")).to_contain_text("cell")
     opened.get_by_label("Close the card").click()
     opened.keyboard.press("5")
+    sheet(opened, "boxes")
     opened.get_by_role("button", name="take the box out").click()
     expect(inset).to_have_count(0)
 

@@ -11,6 +11,9 @@ import { useTrials } from "../state/queries";
 import { STAGES, type Stage, useParts } from "../state/store";
 import { HEADING, INK, MADDER, QUIET, RULE } from "../theme";
 
+/** So many letters of a method's name still stand beside the number of classes. */
+const LONG_NAME = 15;
+
 interface Column {
   figure: string;
   note: string;
@@ -52,19 +55,25 @@ export function columnsOf(view: View): Record<Stage, Column> {
     class:
       mappedMeasure(view.plan).kind === "category"
         ? { figure: plural(classes, "kind"), note: "" }
-        : {
-            figure: `${classes}, ${view.method}`,
-            note: view.ledger.words.length
-              ? "at 95 %"
-              : view.ledger.fit === null
-                ? "no fit"
-                : `fit ${view.ledger.fit.toFixed(2)}`,
-          },
+        : methodText(classes, view.method, fitText(view)),
     show: {
       figure: view.kind === "cells" ? cellsOf(view) : "zones",
       note: missing ? `${plural(missing, "area")} without a value` : "every area has a value",
     },
   };
+}
+
+/** How good the classes are, in a word or two. */
+function fitText({ ledger }: View): string {
+  if (ledger.words.length) return "at 95 %";
+  return ledger.fit === null ? "no fit" : `fit ${ledger.fit.toFixed(2)}`;
+}
+
+/** A long name of a method goes below, beside what the classes are worth. */
+function methodText(classes: number, method: string, worth: string): Column {
+  return method.length > LONG_NAME
+    ? { figure: plural(classes, "class", "classes"), note: `${method}, ${worth}` }
+    : { figure: `${classes}, ${method}`, note: worth };
 }
 
 /** The value of all areas together; events that are only counted are called so. */
@@ -85,10 +94,13 @@ function measureNote(view: View): { note: string; warns: boolean } {
     const note = divided.length === open.length ? `divided by ${open.join(", ")}!` : open.join(", ");
     return { note, warns: true };
   }
-  const plain = mappedMeasure(view.plan).kind === "quotient" && view.terms.length === 1;
-  const note = plain
-    ? `in ${plural(view.ledger.areas.read, "area")}`
-    : view.value_name.replace(/^events /, "");
+  const divided = mappedMeasure(view.plan).kind === "quotient";
+  const note =
+    divided && view.terms.length === 1
+      ? `in ${plural(view.ledger.areas.read, "area")}`
+      : divided
+        ? view.value_name.replace(/^events /, "")
+        : view.value_name;
   return { note, warns: false };
 }
 

@@ -3,7 +3,7 @@ import type { Table } from "apache-arrow";
 import { type Lattice, latticeOf } from "../geometry/lattice";
 import type { Rings } from "../geometry/scanline";
 import type { Box } from "../geometry/view";
-import type { Place } from "../plan/types";
+import type { Inset as InsetPlan, Place } from "../plan/types";
 import { getArrow } from "./client";
 
 /** What the areas are called; of cells this follows from their column and row. */
@@ -45,9 +45,13 @@ export interface Classes {
 /** All that is known of each area; the parts come one by one, each under its own key. */
 export type Areas = Names & Values & Classes;
 
+export type Corner = InsetPlan["at"];
+
 /** A part of the map in a box of its own. */
 export interface Inset {
   bounds: Box;
+  /** The corner of the map where it stands. */
+  at: Corner;
   /** In another projection than the map. */
   own: boolean;
   /** What its projection does there, in words. */
@@ -67,8 +71,45 @@ export type Shapes = {
 );
 
 export interface Lines {
+  /** What the source is called. */
+  name: string;
   rings: Rings;
   kind: string[];
+  /** 1 for a ring that encloses something. */
+  closed: Uint8Array;
+  /** The source's columns. */
+  columns: string[];
+}
+
+/** Where labels stand, each in the plane that its area is drawn in. */
+export interface Anchors {
+  x: Float32Array;
+  y: Float32Array;
+  /** How far the border is, in metres; 0 where there is no room. */
+  radius: Float32Array;
+  /** The number of the inset that the area is drawn in, -1 for none. */
+  inset: Int8Array;
+  /** Of each height of `ROOM_HEIGHTS`, half of how wide a box there can be, for each area. */
+  rooms: Float32Array[];
+}
+
+/** Half of a box's height, in parts of the distance to the border: as in `core/geo/anchors.py`. */
+export const ROOM_HEIGHTS = [0.12, 0.25, 0.4, 0.55, 0.7, 0.85];
+
+/** Names that stand somewhere. */
+export interface Named {
+  x: Float64Array;
+  y: Float64Array;
+  text: string[];
+}
+
+/** The mapped events, and the kinds that they are told apart by. */
+export interface EventDots {
+  x: Float32Array;
+  y: Float32Array;
+  kind: Uint8Array;
+  kinds: { text: string; colour: string }[];
+  of: number;
 }
 
 /** Where the results of one version of a study's plan lie. */
@@ -145,11 +186,14 @@ export async function fetchShapes(results: string, key: string, level: number): 
   const [left, bottom, right, top] = meta.get("bounds")!.split(",").map(Number);
   const bounds = { left, bottom, right, top };
   const tolerances = meta.get("tolerances")!.split(",").map(Number);
-  const boxes: { bounds: number[]; own: boolean; says: string }[] = JSON.parse(meta.get("insets")!);
+  const boxes: { bounds: number[]; at: Corner; own: boolean; says: string }[] = JSON.parse(
+    meta.get("insets")!,
+  );
   const zones = meta.get("kind") === "zones";
   const insets = await Promise.all(
-    boxes.map(async ({ bounds: [l, b, r, t], own, says }, i) => ({
+    boxes.map(async ({ bounds: [l, b, r, t], at, own, says }, i) => ({
       bounds: { left: l, bottom: b, right: r, top: t },
+      at,
       own,
       says,
       rings: zones ? rings(await getArrow(`${path}?level=${Math.min(level + 1, 4)}&inset=${i}`)) : null,
@@ -235,7 +279,52 @@ export async function fetchOver(results: string, key: string): Promise<Rings> {
 
 export async function fetchLines(results: string, name: string, key: string): Promise<Lines> {
   const table = await getArrow(`${results}/reference/${encodeURIComponent(name)}/${key}`);
-  return { rings: rings(table), kind: strings(table, "kind") };
+  return {
+    name,
+    rings: rings(table),
+    kind: strings(table, "kind"),
+    closed: numbers(table, "closed"),
+    columns: JSON.parse(table.schema.metadata.get("columns")!),
+  };
+}
+
+export async function fetchReferenceNames(
+  results: string,
+  name: string,
+  key: string,
+  column: string,
+): Promise<Named> {
+  const path = `${results}/reference/${encodeURIComponent(name)}/${key}/names`;
+  const table = await getArrow(`${path}?column=${encodeURIComponent(column)}`);
+  return { x: numbers(table, "x"), y: numbers(table, "y"), text: strings(table, "text") };
+}
+
+export async function fetchAnchors(results: string, key: string): Promise<Anchors> {
+  const table = await getArrow(`${results}/anchors/${key}`);
+  return {
+    x: numbers(table, "x"),
+    y: numbers(table, "y"),
+    radius: numbers(table, "radius"),
+    inset: numbers(table, "inset"),
+    rooms: ROOM_HEIGHTS.map((_, k) => numbers<Float32Array>(table, `room ${k}`)),
+  };
+}
+
+/** Of each label set, the text of each area. */
+export async function fetchLabelTexts(results: string, key: string): Promise<string[][]> {
+  const table = await getArrow(`${results}/label-texts/${key}`);
+  return table.schema.names.map((name) => strings(table, String(name)));
+}
+
+export async function fetchDots(results: string, key: string, by: string | null): Promise<EventDots> {
+  const table = await getArrow(`${results}/dots/${key}${by ? `?column=${encodeURIComponent(by)}` : ""}`);
+  return {
+    x: numbers(table, "x"),
+    y: numbers(table, "y"),
+    kind: numbers(table, "kind"),
+    kinds: JSON.parse(table.schema.metadata.get("kinds")!),
+    of: Number(table.schema.metadata.get("of")),
+  };
 }
 
 function numbers<T>(table: Table, name: string): T {

@@ -1,10 +1,10 @@
 /** Asking the server: JSON with the generated types, bulk as Arrow streams, every failure as a sentence. */
 import { type Table, tableFromIPC } from "apache-arrow";
-import type { Plan } from "../plan/types";
+import type { Layer, Plan } from "../plan/types";
 import type { components } from "./schema";
 
 export type Schemas = components["schemas"];
-export type View = Omit<Schemas["View"], "plan"> & { plan: Plan };
+export type View = Omit<Schemas["View"], "plan" | "layers"> & { plan: Plan; layers: Layer[] };
 export type PlanVersion = Omit<Schemas["PlanView"], "document"> & { document: Plan };
 export type Job = Schemas["JobView"];
 export type Study = Schemas["StudyView"];

@@ -463,23 +463,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/plans/{version}/over/{key}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The outlines of the plan's upper level, as an Arrow stream */
-        get: operations["place_over_studies__uuid_study_id__plans__uuid_version__over__key__get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/studies/{study_id}/plans/{version}/denominator": {
         parameters: {
             query?: never;
@@ -826,23 +809,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/plans/{version}/reference/{name}/{key}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A reference source's lines, as an Arrow stream */
-        get: operations["show_reference_studies__uuid_study_id__plans__uuid_version__reference__name___key__get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/studies/{study_id}/plans/{version}/degrees": {
         parameters: {
             query?: never;
@@ -903,6 +869,212 @@ export interface paths {
         };
         /** The events of one area */
         get: operations["show_area_events_studies__uuid_study_id__plans__uuid_version__areas__int_area__events_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/reference/{name}/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A reference source's lines, as an Arrow stream */
+        get: operations["overlays_reference_studies__uuid_study_id__plans__uuid_version__reference__name___key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/reference/{name}/{key}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where the names of a reference source stand, as an Arrow stream */
+        get: operations["overlays_names_of_reference_studies__uuid_study_id__plans__uuid_version__reference__name___key__names_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/over/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The outlines of the plan's upper level, as an Arrow stream */
+        get: operations["overlays_over_studies__uuid_study_id__plans__uuid_version__over__key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/dots/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The mapped events as dots, as an Arrow stream */
+        get: operations["overlays_dots_studies__uuid_study_id__plans__uuid_version__dots__key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/anchors/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where the areas' labels stand, as an Arrow stream */
+        get: operations["overlays_anchors_studies__uuid_study_id__plans__uuid_version__anchors__key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/label-texts/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is written in each area, as an Arrow stream */
+        get: operations["overlays_written_studies__uuid_study_id__plans__uuid_version__label_texts__key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/label-trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a label comes to while it is written */
+        post: operations["overlays_trial_studies__uuid_study_id__plans__uuid_version__label_trial_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The study's figures */
+        get: operations["figures_figures_studies__uuid_study_id__figures_get"];
+        put?: never;
+        /** Add a figure */
+        post: operations["figures_add_studies__uuid_study_id__figures_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/figures/{figure_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a figure */
+        put: operations["figures_change_studies__uuid_study_id__figures__uuid_figure_id__put"];
+        post?: never;
+        /** Remove a figure */
+        delete: operations["figures_remove_studies__uuid_study_id__figures__uuid_figure_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/figure-preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A page as it would be printed */
+        post: operations["figures_preview_studies__uuid_study_id__plans__uuid_version__figure_preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/figures/{figure_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A figure as a file */
+        get: operations["figures_file_studies__uuid_study_id__figures__uuid_figure_id__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/areas.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The areas with all their figures, in an archive */
+        get: operations["handed_areas_studies__uuid_study_id__plans__uuid_version__areas_zip_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1121,6 +1293,27 @@ export interface components {
             kind: "any";
             /** Of */
             of: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+        };
+        /**
+         * AreasLayer
+         * @description The areas in the colours of their classes.
+         */
+        AreasLayer: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "areas";
+            /**
+             * Shown
+             * @default true
+             */
+            shown: boolean;
+            /**
+             * Opacity
+             * @default 1
+             */
+            opacity: number;
         };
         /**
          * AtPlaces
@@ -1670,6 +1863,28 @@ export interface components {
             where?: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
         };
         /**
+         * EventsLayer
+         * @description The mapped events as dots, or where they are many as a density; in a colour for each word of a column.
+         */
+        EventsLayer: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "events";
+            /**
+             * Shown
+             * @default false
+             */
+            shown: boolean;
+            /**
+             * By
+             * @description A column of the events.
+             * @default null
+             */
+            by: string | null;
+        };
+        /**
          * Every
          * @description A break every `width`, counted from `start`.
          */
@@ -2132,6 +2347,46 @@ export interface components {
             reach_m: number;
         };
         /**
+         * LabelSet
+         * @description What is written in areas: text with figures in braces, `{name}` or `{round(events / area_km2, 1)} per km²`.
+         */
+        LabelSet: {
+            /** Text */
+            text: string;
+            /**
+             * Shown
+             * @default true
+             */
+            shown: boolean;
+            /**
+             * Size
+             * @description In pixels of the screen; less where that finds no room.
+             * @default 12
+             */
+            size: number;
+            /**
+             * Bold
+             * @default false
+             */
+            bold: boolean;
+            /**
+             * Colour
+             * @default #1f2933
+             */
+            colour: string;
+            /**
+             * Halo
+             * @default #f6f2e9
+             */
+            halo: string;
+            /**
+             * Halo Width
+             * @description In pixels of the screen; 0 for none.
+             * @default 2
+             */
+            halo_width: number;
+        };
+        /**
          * Locked
          * @description The classes as they were kept, ends included: nothing moves them. A value beyond the ends is in no class, and is
          *     said to be.
@@ -2469,6 +2724,28 @@ export interface components {
             width: number;
         };
         /**
+         * OutlinesLayer
+         * @description The lines between areas, as `Outlines` has them.
+         */
+        OutlinesLayer: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "outlines";
+        };
+        /**
+         * OverLayer
+         * @description The outlines of the upper level, where `over` names a column.
+         */
+        OverLayer: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "over";
+        };
+        /**
          * OwnBand
          * @description What one entry of the rail is called, or how it is coloured, instead of what follows from the figures: the class
          *     between two breaks, zero, or a kind.
@@ -2781,6 +3058,46 @@ export interface components {
             where: (components["schemas"]["RecordedOutline"] | components["schemas"]["RecordedColumn"] | components["schemas"]["RecordedList"]) | null;
         };
         /**
+         * ReferenceLayer
+         * @description A reference source: its lines, what they enclose, and names from a column. What is null is as it is by itself.
+         */
+        ReferenceLayer: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "reference";
+            /** Source */
+            source: string;
+            /**
+             * Shown
+             * @default true
+             */
+            shown: boolean;
+            /**
+             * Line
+             * @default null
+             */
+            line: string | null;
+            /**
+             * Width
+             * @description Of its lines, in pixels of the screen.
+             * @default null
+             */
+            width: number | null;
+            /**
+             * Fill
+             * @default null
+             */
+            fill: string | null;
+            /**
+             * Names
+             * @description A column of it.
+             * @default null
+             */
+            names: string | null;
+        };
+        /**
          * RoundNumbers
          * @description Breaks at multiples of 1, 2 or 5 times a power of ten: of these steps the one that makes most nearly `count`
          *     classes.
@@ -2860,6 +3177,16 @@ export interface components {
             over: string | null;
             /** Insets */
             insets?: components["schemas"]["Inset"][];
+            /**
+             * Layers
+             * @description What lies over what, from the top down; the rest lies where it does by itself.
+             */
+            layers?: (components["schemas"]["AreasLayer"] | components["schemas"]["OutlinesLayer"] | components["schemas"]["EventsLayer"] | components["schemas"]["OverLayer"] | components["schemas"]["ReferenceLayer"])[];
+            /**
+             * Labels
+             * @description They lie over all else, those of one area below one another.
+             */
+            labels?: components["schemas"]["LabelSet"][];
         };
         /**
          * StatedArea
@@ -3435,6 +3762,31 @@ export interface components {
              * @description What that is called: millions; empty for 1.
              */
             scale_says: string;
+            /**
+             * Layers
+             * @description What lies over what on the map, from the top down.
+             */
+            layers: (components["schemas"]["AreasLayer"] | components["schemas"]["OutlinesLayer"] | components["schemas"]["EventsLayer"] | components["schemas"]["OverLayer"] | components["schemas"]["ReferenceLayer"])[];
+            /**
+             * Frame
+             * @description Left, bottom, right, top of what the first view shows, where some areas lie far off.
+             */
+            frame: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Apart
+             * @description Boxes that would show the far-off areas; none where the map has boxes.
+             */
+            apart: components["schemas"]["Inset"][];
+            /**
+             * Far Off
+             * @description How many areas lie far off.
+             */
+            far_off: number;
             zero_band: components["schemas"]["ZeroView"];
             /**
              * Zero
@@ -4636,6 +4988,308 @@ export interface components {
             columns: string[];
             /** Rows */
             rows: (string | number | null)[][];
+        };
+        /**
+         * LabelView
+         * @description What a label that is being written comes to.
+         */
+        LabelView: {
+            /**
+             * Fault
+             * @description Why it cannot be written; empty where it can.
+             */
+            fault: string;
+            /**
+             * Text
+             * @description What stands in the area.
+             */
+            text: string;
+            /**
+             * Words
+             * @description Words of text that may stand in braces beside those of formulas.
+             */
+            words: string[];
+        };
+        /** LabelDraft */
+        LabelDraft: {
+            /**
+             * Text
+             * @description The template, which may be unfinished.
+             */
+            text: string;
+            /**
+             * Area
+             * @description The area whose text is wanted; by default the first.
+             * @default null
+             */
+            area: number | null;
+        };
+        /** FigureList */
+        FigureList: {
+            /** Figures */
+            figures: components["schemas"]["FigureView"][];
+        };
+        /**
+         * At
+         * @description Where an element stands: its left upper corner, and where it says, its width and height.
+         */
+        At: {
+            /** Left */
+            left: number;
+            /** Top */
+            top: number;
+            /**
+             * Width
+             * @default null
+             */
+            width: number | null;
+            /**
+             * Height
+             * @default null
+             */
+            height: number | null;
+        };
+        /**
+         * FigurePlan
+         * @description A page to publish.
+         */
+        FigurePlan: {
+            page?: components["schemas"]["Page"];
+            title?: components["schemas"]["Words"];
+            subtitle?: components["schemas"]["Words"];
+            notes?: components["schemas"]["Words"];
+            legend?: components["schemas"]["LegendBox"];
+            /** @default null */
+            map_at: components["schemas"]["At"] | null;
+            /**
+             * Neatline
+             * @default false
+             */
+            neatline: boolean;
+            /**
+             * Boxes At
+             * @description Of the map's boxes, by their position.
+             */
+            boxes_at?: {
+                [key: string]: components["schemas"]["At"];
+            };
+            /**
+             * Scale Bar
+             * @default by itself
+             * @enum {string}
+             */
+            scale_bar: "by itself" | "always" | "never";
+            /**
+             * North
+             * @default by itself
+             * @enum {string}
+             */
+            north: "by itself" | "always" | "never";
+            /**
+             * Ink
+             * @default #333333
+             */
+            ink: string;
+            /**
+             * Face
+             * @default Public Sans
+             * @enum {string}
+             */
+            face: "Public Sans" | "Newsreader" | "DejaVu Sans";
+        };
+        /** FigureView */
+        FigureView: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Name */
+            name: string;
+            /**
+             * Version
+             * Format: uuid
+             */
+            version: string;
+            /**
+             * Moved On
+             * @description The plan has been changed since the figure was made from it.
+             */
+            moved_on: boolean;
+            document: components["schemas"]["FigurePlan"];
+        };
+        /** LegendBox */
+        LegendBox: {
+            /**
+             * Shown
+             * @default true
+             */
+            shown: boolean;
+            /**
+             * Heading
+             * @description What the values are, where nothing else is said.
+             * @default null
+             */
+            heading: string | null;
+            /**
+             * Counts
+             * @description Of each class, how many areas are in it.
+             * @default false
+             */
+            counts: boolean;
+            /**
+             * Level
+             * @description Its classes stand beside one another instead of above one another.
+             * @default false
+             */
+            level: boolean;
+            /**
+             * Size
+             * @default 8.5
+             */
+            size: number;
+            /** @default null */
+            at: components["schemas"]["At"] | null;
+        };
+        /**
+         * Page
+         * @description `width` and `height` are those of a size of one's own, held upright.
+         */
+        Page: {
+            /**
+             * Size
+             * @default A4
+             * @enum {string}
+             */
+            size: "A5" | "A4" | "A3" | "Letter" | "slide 16:9" | "own";
+            /**
+             * Turned
+             * @description By itself: as the map's own shape is.
+             * @default by itself
+             * @enum {string}
+             */
+            turned: "by itself" | "portrait" | "landscape";
+            /**
+             * Width
+             * @default 210
+             */
+            width: number;
+            /**
+             * Height
+             * @default 297
+             */
+            height: number;
+            /**
+             * Margin
+             * @default 10
+             */
+            margin: number;
+            /**
+             * Ground
+             * @default white
+             * @enum {string}
+             */
+            ground: "white" | "paper";
+        };
+        /**
+         * Words
+         * @description A text on the page; without one of its own, that which follows from the plan.
+         */
+        Words: {
+            /**
+             * Text
+             * @default null
+             */
+            text: string | null;
+            /**
+             * Shown
+             * @default true
+             */
+            shown: boolean;
+            /**
+             * Size
+             * @default 9
+             */
+            size: number;
+            /**
+             * @description By itself where it stands by itself.
+             * @default null
+             */
+            at: components["schemas"]["At"] | null;
+        };
+        /** FigureBody */
+        FigureBody: {
+            /** Name */
+            name: string;
+            /**
+             * Version
+             * Format: uuid
+             * @description The plan version that it is bound to.
+             */
+            version: string;
+            document: components["schemas"]["FigurePlan"];
+        };
+        /**
+         * PreviewView
+         * @description The true page as a picture.
+         */
+        PreviewView: {
+            /**
+             * Picture
+             * @description A PNG, as base64.
+             */
+            picture: string;
+            /**
+             * Width
+             * @description Of the page, in millimetres.
+             */
+            width: number;
+            /** Height */
+            height: number;
+            /** Places */
+            places: components["schemas"]["PlaceView"][];
+            /**
+             * Title
+             * @description What follows from the plan, where nothing else is written.
+             */
+            title: string;
+            /** Subtitle */
+            subtitle: string;
+            /** Notes */
+            notes: string;
+            /** Heading */
+            heading: string;
+            /**
+             * Said
+             * @description What could not be drawn as asked for.
+             */
+            said: string[];
+        };
+        /**
+         * PlaceView
+         * @description Millimetres from the page's left and top.
+         */
+        PlaceView: {
+            /** Name */
+            name: string;
+            /** Left */
+            left: number;
+            /** Top */
+            top: number;
+            /** Width */
+            width: number;
+            /** Height */
+            height: number;
+        };
+        /** PreviewBody */
+        PreviewBody: {
+            document: components["schemas"]["FigurePlan"];
+            /**
+             * Pixels
+             * @description How wide the picture is to be.
+             * @default 1000
+             */
+            pixels: number;
         };
         /** LatestJob */
         LatestJob: {
@@ -5862,40 +6516,6 @@ export interface operations {
             };
         };
     };
-    place_over_studies__uuid_study_id__plans__uuid_version__over__key__get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                study_id: string;
-                version: string;
-                /** @description The result's key, as the view names it. */
-                key: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     measure_proposal_studies__uuid_study_id__plans__uuid_version__denominator_post: {
         parameters: {
             query?: never;
@@ -6696,41 +7316,6 @@ export interface operations {
             };
         };
     };
-    show_reference_studies__uuid_study_id__plans__uuid_version__reference__name___key__get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                study_id: string;
-                version: string;
-                /** @description The result's key, as the view names it. */
-                key: string;
-                name: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     show_degrees_studies__uuid_study_id__plans__uuid_version__degrees_post: {
         parameters: {
             query?: never;
@@ -6890,6 +7475,548 @@ export interface operations {
                     "application/json": components["schemas"]["AreaEvents"];
                 };
             };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    overlays_reference_studies__uuid_study_id__plans__uuid_version__reference__name___key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+                /** @description The result's key, as the view names it. */
+                key: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    overlays_names_of_reference_studies__uuid_study_id__plans__uuid_version__reference__name___key__names_get: {
+        parameters: {
+            query?: {
+                column?: string | null;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+                /** @description The result's key, as the view names it. */
+                key: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    overlays_over_studies__uuid_study_id__plans__uuid_version__over__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+                /** @description The result's key, as the view names it. */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    overlays_dots_studies__uuid_study_id__plans__uuid_version__dots__key__get: {
+        parameters: {
+            query?: {
+                column?: string | null;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+                /** @description The result's key, as the view names it. */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    overlays_anchors_studies__uuid_study_id__plans__uuid_version__anchors__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+                /** @description The result's key, as the view names it. */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    overlays_written_studies__uuid_study_id__plans__uuid_version__label_texts__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+                /** @description The result's key, as the view names it. */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    overlays_trial_studies__uuid_study_id__plans__uuid_version__label_trial_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LabelDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LabelView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    figures_figures_studies__uuid_study_id__figures_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FigureList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    figures_add_studies__uuid_study_id__figures_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FigureBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FigureView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    figures_change_studies__uuid_study_id__figures__uuid_figure_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                figure_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FigureBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FigureView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    figures_remove_studies__uuid_study_id__figures__uuid_figure_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                figure_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FigureList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    figures_preview_studies__uuid_study_id__plans__uuid_version__figure_preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreviewBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    figures_file_studies__uuid_study_id__figures__uuid_figure_id__file_get: {
+        parameters: {
+            query?: {
+                format?: "svg" | "pdf" | "png";
+                /** @description Dots an inch; of what is a picture. */
+                dpi?: number;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                figure_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    handed_areas_studies__uuid_study_id__plans__uuid_version__areas_zip_get: {
+        parameters: {
+            query: {
+                kinds: ("gpkg" | "geojson" | "shp" | "fgb" | "csv" | "xlsx" | "parquet")[];
+                /** @description The coordinate system of the files; “map” for that of the map. */
+                system?: string;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Not Found */
             404: {
                 headers: {

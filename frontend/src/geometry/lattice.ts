@@ -70,6 +70,15 @@ export function cellAt(cells: Cells, x: number, y: number): number {
   return swapped ? areaAt(cells, across, along) : areaAt(cells, along, across);
 }
 
+/** The centre of a cell in the plane. */
+export function cellCentre(lattice: Lattice, column: number, row: number): [number, number] {
+  const { hexagon, swapped, width, height, originX, originY, cosine, sine } = lattice;
+  const u = hexagon ? (column + 0.5 * (row & 1)) * width : (column + 0.5) * width;
+  const v = hexagon ? row * height : (row + 0.5) * height;
+  const [along, across] = swapped ? [v, u] : [u, v];
+  return [originX + along * cosine - across * sine, originY + along * sine + across * cosine];
+}
+
 /** The same for a point of the lattice's own frame. */
 function areaAt(cells: Cells, u: number, v: number): number {
   const { hexagon, width, height } = cells.lattice;

@@ -39,6 +39,21 @@ export function panned(view: View, dx: number, dy: number): View {
   return { ...view, left: view.left - dx / view.scale, top: view.top + dy / view.scale };
 }
 
+/** Moved as little as brings a point of the plane into the free part of a canvas, `margin` pixels from its edges. */
+export function inSight(
+  view: View,
+  size: { width: number; height: number },
+  free: { left: number; top: number; right: number; bottom: number },
+  [x, y]: readonly [number, number],
+  margin = 48,
+): View {
+  const along = (at: number, from: number, to: number) =>
+    to - from < 2 * margin ? 0 : Math.min(Math.max(at, from + margin), to - margin) - at;
+  const right = along((x - view.left) * view.scale, free.left, size.width - free.right);
+  const down = along((view.top - y) * view.scale, free.top, size.height - free.bottom);
+  return panned(view, right, down);
+}
+
 /** Zoomed by a factor about a pixel, which stays where it is. */
 export function zoomed(view: View, factor: number, x: number, y: number, least: number, most: number): View {
   const scale = Math.min(Math.max(view.scale * factor, least), most);

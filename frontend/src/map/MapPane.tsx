@@ -1,30 +1,41 @@
 /** The map: one canvas that a worker paints. Panning and zooming move the last bitmap; the crisp frame follows. */
 
 import Box from "@mui/material/Box";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Areas, Shapes } from "../api/bulk";
 import type { View as Outcome, Study } from "../api/client";
 import { plural, whole } from "../format";
-import { fitted, levelFor, panned, scaleBar, type View, zoomed } from "../geometry/view";
+import { inSight, levelFor, panned, scaleBar, type View, zoomed } from "../geometry/view";
 import { trialText } from "../outcome/words";
+import type { Reference } from "../plan/types";
 import { CARD_WIDTH, taken } from "../state/hang";
-import { useAreaProfile, useOver, usePoints, useReferences, useTrials } from "../state/queries";
+import {
+  useAnchors,
+  useEventDots,
+  useLabelTexts,
+  useOver,
+  useReferenceNames,
+  useReferences,
+} from "../state/overlays";
+import { useAreaProfile, usePoints, useTrials } from "../state/queries";
 import { type Doing, useDoing, useParts } from "../state/store";
 import { INK, PAPER, WATER } from "../theme";
 import { unit } from "../unit";
+import { FarOff } from "./FarOff";
 import { useGestures, useSize } from "./gestures";
-import { boxesOf, type Corner } from "./insets";
+import { boxesOf, fittedBeside } from "./insets";
+import { LabelsOverlay } from "./LabelsOverlay";
+import { layersOf } from "./layers";
 import { useLook } from "./look";
+import { middleOf } from "./middle";
 import { OutlineEditor, toDegrees, useOutlining } from "./OutlineEditor";
 import { dotsOf, gridsOf, isLaid } from "./overlays";
 import { PlacesOverlay } from "./PlacesOverlay";
 import { Pointed } from "./Pointed";
 import { usePainter } from "./painter";
-import { linesOf } from "./references";
 import { ScaleBar, ZoomButtons } from "./ScaleAndZoom";
-import type { Line } from "./worker";
 
-const UPPER: Omit<Line, "rings"> = { colour: INK, width: 1.8, fromScale: 0 };
+const NO_TEXTS: string[][] = [];
 
 interface Props {
   study: Study;
@@ -48,13 +59,14 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const pointer = useRef<{ x: number; y: number } | null>(null);
   const outlining = useOutlining(study, outcome);
   const { outline } = outlining;
+  const onLeft = useCallback((left: number) => set({ unlabelled: left }), [set]);
   const painter = usePainter(frameRef, (area, chosen) => {
     if (chosen) set({ hovered: area, selected: area });
     else if (area !== useDoing.getState().hovered) set({ hovered: area });
   });
   const size = useSize(frameRef);
   const [view, setView] = useState<View | null>(null);
-  const look = useLook(outcome, areas, view, dots === "placed");
+  const lookWith = useLook(outcome, areas, view, dots === "placed");
   const references = useReferences(study, outcome);
 
   const free = {
@@ -62,27 +74,66 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
     bottom: 40 * unit,
     ...taken(pinned ? null : sheet, selected !== null, window.innerWidth),
   };
-  const all = size && fitted(shapes.bounds, size.width, size.height, free);
+  const clear = { left: 0, right: 0, top: 0, bottom: 48 * unit };
+  const boxesKey = JSON.stringify([size, shapes.insets.map((i) => [i.at, i.bounds])]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the key stands for what the boxes depend on
+  const boxes = useMemo(() => (size ? boxesOf(shapes.insets, size, clear) : []), [boxesKey]);
+  const edges = { top: 0, bottom: 40 * unit, left: 0, right: 0 };
+  const all = size && fittedBeside(shapes.bounds, size, edges, boxes);
+  const [l, b, r, t] = outcome.frame ?? [];
+  const frame = l === undefined ? shapes.bounds : { left: l, bottom: b!, right: r!, top: t! };
+  const first = size && fittedBeside(frame, size, edges, boxes);
   const touched = useRef(false);
-  const freeKey = JSON.stringify([free, size, shapes.bounds]);
+  // The view before something came to hang over it.
+  const before = useRef<View | null>(null);
+  const sizeKey = JSON.stringify([size, frame, boxes]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the key stands for what the fit depends on
   useEffect(() => {
-    if (all && !touched.current) setView(all);
+    if (first && !touched.current) setView(first);
+  }, [sizeKey]);
+  // What opens over the map never scales it: it moves as far as the selection, or else the middle, stays in sight.
+  const freeKey = JSON.stringify([free.left, free.right, selected]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: only what hangs over the map moves it
+  useEffect(() => {
+    if (!view || !size) return;
+    if (!free.left && !free.right) {
+      if (before.current) setView(before.current);
+      before.current = null;
+      return;
+    }
+    // From one sheet to another the map moves from where it was before the first.
+    before.current ??= view;
+    const { left, top, scale } = before.current;
+    const middle = [left + size.width / 2 / scale, top - size.height / 2 / scale] as const;
+    const chosen = selected === null ? null : middleOf(shapes, selected);
+    setView(inSight(before.current, size, free, chosen ?? middle));
   }, [freeKey]);
   useEffect(() => painter.shapes(shapes), [shapes, painter]);
   const drawn = JSON.stringify([outcome.plan.place, shapes.bounds]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: other areas begin with all of them in sight
   useEffect(() => {
     touched.current = false;
-    if (all) setView(all);
+    before.current = null;
+    if (first) setView(first);
   }, [drawn]);
   const level = view ? levelFor(view.scale, window.devicePixelRatio || 1, shapes.tolerances) : 0;
   useEffect(() => set({ level }), [level, set]);
 
   const over = useOver(outcome).data;
-  useEffect(
-    () => painter.lines([...references.flatMap(linesOf), ...(over ? [{ rings: over, ...UPPER }] : [])]),
-    [references, over, painter],
+  const events = outcome.layers.find((l) => l.kind === "events");
+  const dotted = useEventDots(outcome, events).data;
+  const drawnLayers = useMemo(
+    () => layersOf(outcome.layers, { references, over, dots: dotted }),
+    [outcome.layers, references, over, dotted],
+  );
+  useEffect(() => painter.layers(drawnLayers), [drawnLayers, painter]);
+  const { labels: sets } = outcome.plan.show;
+  const labelled = sets.some((s) => s.shown);
+  const anchors = useAnchors(outcome, labelled).data;
+  const texts = useLabelTexts(outcome, labelled).data;
+  const named = useReferenceNames(
+    outcome,
+    outcome.layers.filter((l) => l.kind === "reference" && l.shown && l.names !== null) as Reference[],
   );
   const points = usePoints(outcome, dots !== null).data;
   const shown = useMemo(() => (points && dots ? dotsOf(points, dots) : null), [points, dots]);
@@ -97,22 +148,18 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   );
   useEffect(() => painter.grids(grids), [grids, painter]);
 
-  const corners = (outcome.plan.show.insets as { at: Corner }[]).map((i) => i.at);
-  const bottom = { ...free, bottom: 48 * unit };
-  const boxesKey = JSON.stringify([corners, size, bottom, shapes.insets.map((i) => i.bounds)]);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: the key stands for what the boxes depend on
-  const boxes = useMemo(() => (size ? boxesOf(shapes.insets, corners, size, bottom) : []), [boxesKey]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: new shapes want a new frame
   useEffect(() => {
     if (!view || !size) return;
-    const draw = (doing: Doing) => painter.draw(view, size, { ...look, marked: markedIn(doing) }, boxes);
+    const draw = (doing: Doing) =>
+      painter.draw(view, size, { ...lookWith(doing.drafted), marked: markedIn(doing) }, boxes);
     draw(useDoing.getState());
-    // The pointer's area is painted without rendering anything.
+    // The pointer's area and a moved break are painted without rendering anything.
     return useDoing.subscribe((now, before) => {
       const same = now.hovered === before.hovered && now.selected === before.selected;
       if (!same || now.drafted !== before.drafted) draw(now);
     });
-  }, [view, size, look, boxes, shapes, shown, grids, references, over, painter]);
+  }, [view, size, lookWith, boxes, shapes, shown, grids, drawnLayers, painter]);
 
   // What moves under a pointer at rest is another area.
   // biome-ignore lint/correctness/useExhaustiveDependencies: only a move of the map asks again
@@ -127,11 +174,13 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const most = all ? all.scale * 400 : 1;
   const move = (next: (v: View) => View) => {
     touched.current = true;
+    before.current = null;
     setView((v) => v && next(v));
   };
   const zoom = (factor: number, x: number, y: number) => move((v) => zoomed(v, factor, x, y, least, most));
   const showAll = () => {
-    touched.current = false;
+    touched.current = true;
+    before.current = null;
     if (all) setView(all);
   };
   useGestures(frameRef, {
@@ -194,6 +243,18 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
           style={{ left: box.left, top: box.top, width: box.width, height: box.height }}
         />
       ))}
+      {(labelled || named.length > 0) && view && size && (
+        <LabelsOverlay
+          anchors={anchors}
+          sets={sets}
+          texts={labelled ? (texts ?? NO_TEXTS) : NO_TEXTS}
+          names={named}
+          view={view}
+          size={size}
+          boxes={boxes}
+          onLeft={onLeft}
+        />
+      )}
       {itsPlaces && view && size && <PlacesOverlay places={itsPlaces} view={view} size={size} />}
       {view && size && <OutlineEditor editing={outlining} view={view} size={size} />}
       {tried && trials[0]?.data && !outline && !isLaid(tried, outcome.plan.place) && (
@@ -213,6 +274,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
           <strong>{whole(trials[0].data.cells)} cells</strong> {trialText(trials[0].data)}
         </Box>
       )}
+      <FarOff study={study} view={outcome} />
       <Pointed areas={areas} />
       <Box
         sx={{

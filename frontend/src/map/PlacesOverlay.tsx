@@ -2,6 +2,7 @@
 import { useEffect, useRef } from "react";
 import type { View } from "../geometry/view";
 import { INK, PAPER } from "../theme";
+import { cleared } from "./overlay";
 import { marksOf, type Place } from "./places";
 
 interface Props {
@@ -14,12 +15,8 @@ export function PlacesOverlay({ places, view, size }: Props) {
   const canvas = useRef<HTMLCanvasElement>(null);
   useEffect(() => {
     const element = canvas.current!;
-    const ratio = window.devicePixelRatio || 1;
-    element.width = Math.round(size.width * ratio);
-    element.height = Math.round(size.height * ratio);
-    const context = element.getContext("2d");
+    const context = cleared(element, size);
     if (!context) return;
-    context.scale(ratio, ratio);
     context.font = '600 11px "Public Sans Variable", sans-serif';
     context.textAlign = "center";
     context.textBaseline = "middle";

@@ -1,18 +1,19 @@
 import { describe, expect, it } from "vitest";
-import { boxesOf, type Corner } from "./insets";
+import type { Corner } from "../api/bulk";
+import { boxesOf, fittedBeside } from "./insets";
 
 const SIZE = { width: 900, height: 600 };
 const FREE = { left: 0, top: 0, right: 280, bottom: 48 };
 
-function inset(width: number, height: number) {
-  return { bounds: { left: 0, bottom: 0, right: width, top: height }, own: false, says: "", rings: null };
+function inset(at: Corner, width: number, height: number) {
+  return { at, bounds: { left: 0, bottom: 0, right: width, top: height }, own: false, says: "", rings: null };
 }
 
 describe("boxes of insets", () => {
   it("show all of their bounds, stay within what is free, and never cover one another", () => {
-    const insets = [inset(3000, 1000), inset(500, 4000), inset(10, 10)];
     for (const corner of ["bottom right", "bottom left", "top right", "top left"] as Corner[]) {
-      const boxes = boxesOf(insets, [corner, corner, "top left"], SIZE, FREE);
+      const insets = [inset(corner, 3000, 1000), inset(corner, 500, 4000), inset("top left", 10, 10)];
+      const boxes = boxesOf(insets, SIZE, FREE);
       for (const [i, box] of boxes.entries()) {
         const { view } = box;
         const { right, top } = insets[i].bounds;
@@ -26,5 +27,28 @@ describe("boxes of insets", () => {
       const [a, b] = boxes;
       expect(a.top + a.height <= b.top || b.top + b.height <= a.top).toBe(true);
     }
+  });
+
+  it("leave the areas beside them as large as they can be, and cover none where there is room", () => {
+    const bounds = { left: 0, bottom: 0, right: 1000, top: 1000 };
+    const free = { left: 0, top: 0, right: 0, bottom: 40 };
+    for (const corner of ["bottom right", "bottom left", "top right", "top left"] as Corner[]) {
+      const boxes = boxesOf([inset(corner, 500, 300)], SIZE, free);
+      const view = fittedBeside(bounds, SIZE, free, boxes);
+      const [a, b] = [(0 - view.left) * view.scale, (1000 - view.left) * view.scale];
+      const [c, d] = [(view.top - 1000) * view.scale, (view.top - 0) * view.scale];
+      const [box] = boxes;
+      expect(b <= box.left || a >= box.left + box.width || d <= box.top || c >= box.top + box.height).toBe(
+        true,
+      );
+      expect(1000 * view.scale).toBeGreaterThan(450);
+    }
+    const wide = fittedBeside(
+      { ...bounds, right: 3000 },
+      SIZE,
+      free,
+      boxesOf([inset("bottom right", 9, 9)], SIZE, free),
+    );
+    expect(3000 * wide.scale).toBeGreaterThan(500);
   });
 });

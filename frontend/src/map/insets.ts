@@ -2,8 +2,6 @@
 import type { Inset } from "../api/bulk";
 import { type Box, fitted, type View } from "../geometry/view";
 
-export type Corner = "bottom right" | "bottom left" | "top right" | "top left";
-
 export interface InsetBox {
   left: number;
   top: number;
@@ -20,13 +18,11 @@ const ROOM = 8;
 /** Boxes in their corners, those of one corner above one another; sized by what they show. All in pixels. */
 export function boxesOf(
   insets: readonly Inset[],
-  corners: readonly Corner[],
   size: { width: number; height: number },
   free: { left: number; top: number; right: number; bottom: number },
 ): InsetBox[] {
   const used: Record<string, number> = {};
-  return insets.map(({ bounds }, i) => {
-    const corner = corners[i] ?? "bottom right";
+  return insets.map(({ bounds, at: corner }) => {
     const { width, height } = shapeOf(bounds, Math.min(LARGEST, SHARE * Math.min(size.width, size.height)));
     const before = used[corner] ?? 0;
     used[corner] = before + height + GAP;
@@ -36,6 +32,39 @@ export function boxesOf(
       vertical === "top" ? free.top + GAP + before : size.height - free.bottom - GAP - height - before;
     return { left, top, width, height, view: within(bounds, width, height) };
   });
+}
+
+/** The view that shows all of some bounds beside the boxes rather than under them, where that is the larger one. */
+export function fittedBeside(
+  bounds: Box,
+  size: { width: number; height: number },
+  free: { left: number; top: number; right: number; bottom: number },
+  boxes: readonly InsetBox[],
+): View {
+  const reach = (side: (b: InsetBox) => number) => Math.max(0, ...boxes.map(side)) + GAP;
+  const right = reach((b) => (b.left + b.width / 2 > size.width / 2 ? size.width - b.left : 0));
+  const left = reach((b) => (b.left + b.width / 2 <= size.width / 2 ? b.left + b.width : 0));
+  const bottom = reach((b) => (b.top + b.height / 2 > size.height / 2 ? size.height - b.top : 0));
+  const top = reach((b) => (b.top + b.height / 2 <= size.height / 2 ? b.top + b.height : 0));
+  const least = (a: typeof free, b: Partial<typeof free>) => ({
+    left: Math.max(a.left, b.left ?? 0),
+    right: Math.max(a.right, b.right ?? 0),
+    top: Math.max(a.top, b.top ?? 0),
+    bottom: Math.max(a.bottom, b.bottom ?? 0),
+  });
+  const tried = [{}, { right }, { left }, { left, right }, { bottom }, { top }, { top, bottom }].map(
+    (margins) => fitted(bounds, size.width, size.height, least(free, margins)),
+  );
+  const covered = (view: View) =>
+    boxes.some(
+      (b) =>
+        (bounds.left - view.left) * view.scale < b.left + b.width &&
+        (bounds.right - view.left) * view.scale > b.left &&
+        (view.top - bounds.top) * view.scale < b.top + b.height &&
+        (view.top - bounds.bottom) * view.scale > b.top,
+    );
+  const clear = tried.filter((view) => !covered(view));
+  return clear.length ? clear.reduce((a, b) => (b.scale > a.scale ? b : a)) : tried[0];
 }
 
 function shapeOf(bounds: Box, most: number): { width: number; height: number } {

@@ -4,11 +4,10 @@ import { useMemo } from "react";
 import type { Areas } from "../api/bulk";
 import type { View as Outcome } from "../api/client";
 import type { View } from "../geometry/view";
-import { ABOVE_ALL, BELOW_ALL, classOf, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
-import { withEnds } from "../outcome/ruling";
+import { ABOVE_ALL, classOf, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
 import { colourAt, endsOf } from "../outcome/unclassed";
 import { mappedClasses } from "../plan/mapped";
-import { useParts } from "../state/store";
+import { type Doing, useParts } from "../state/store";
 import { useUnseen } from "../state/unseen";
 import { BEYOND, HATCH, INK, NO_VALUE, PAPER, RULE, WATER } from "../theme";
 import { type Look, packed } from "./paint";
@@ -27,24 +26,29 @@ export function coloured(
   colours: readonly string[],
   unseen: readonly number[] = [],
 ): Coloured {
-  // The classes, and what is in none of them.
-  const found: Record<number, number> = {
+  // What is in no class, and the classes.
+  const found = Uint32Array.of(
+    packed(BEYOND),
+    packed(BEYOND),
+    packed(outcome.zero_band.colour),
+    packed(NO_VALUE),
     ...colours.map(packed),
-    [NO_CLASS]: packed(NO_VALUE),
-    [ZERO_CLASS]: packed(outcome.zero_band.colour),
-    [BELOW_ALL]: packed(BEYOND),
-    [ABOVE_ALL]: packed(BEYOND),
-  };
-  for (const c of unseen) found[c] = packed(PAPER);
+  );
+  const seen = new Uint8Array(found.length).fill(1);
+  for (const c of unseen) {
+    found[c - ABOVE_ALL] = packed(PAPER);
+    seen[c - ABOVE_ALL] = 0;
+  }
+  const hides = outcome.plan.show.hide_empty;
   const colour = new Uint32Array(areas.value.length);
   const hatched = new Uint8Array(areas.value.length);
   const doubtful = areas.unreliable.slice();
   for (let i = 0; i < colour.length; i++) {
     const c = classAt(i);
-    colour[i] = found[c];
+    colour[i] = found[c - ABOVE_ALL];
     hatched[i] = c === NO_CLASS ? 1 : 0;
-    if (unseen.includes(c)) doubtful[i] = 0;
-    if (isHidden(outcome, areas, i)) {
+    if (!seen[c - ABOVE_ALL]) doubtful[i] = 0;
+    if (hides && isHidden(outcome, areas, i)) {
       colour[i] = packed(WATER);
       doubtful[i] = 0;
     }
@@ -86,16 +90,22 @@ export function drawnWith(
   plain = false,
 ): Omit<Look, "marked" | keyof Coloured> {
   const colour = outlines.colour === "ink" ? INK : HAIRLINE;
-  const pixels = Float64Array.from(areas.areaKm2, (km2) => km2 * 1e6 * scale * scale);
-  const typical = pixels.slice().sort()[pixels.length >> 1] ?? 0;
+  const pixels = areas.areaKm2.map((km2) => km2 * 1e6 * scale * scale);
+  const typical = outlines.draw === "line" ? (pixels.slice().sort()[pixels.length >> 1] ?? 0) : 0;
   const thick = plain ? 1 : thickness(outlines, typical);
   return {
     background: packed(WATER),
     hairline: packed(plain ? RULE : colour),
     ink: packed(INK),
     hatch: packed(HATCH),
-    lined: Uint8Array.from(pixels, (p) => (p > LINED_FROM_PIXELS ? thick : 0)),
+    lined: linedFrom(pixels, thick),
   };
+}
+
+function linedFrom(pixels: Float64Array, thick: number): Uint8Array {
+  const lined = new Uint8Array(pixels.length);
+  for (let i = 0; i < pixels.length; i++) if (pixels[i] > LINED_FROM_PIXELS) lined[i] = thick;
+  return lined;
 }
 
 /** How areas are outlined, as `Look.lined` says it: lighter where half of them have no more than so many pixels. */
@@ -110,15 +120,15 @@ function thickness(outlines: Outlines, typical: number): number {
   }
 }
 
+/** The look of the areas, with what is drafted of their classes. */
 export function useLook(
   outcome: Outcome,
   areas: Areas,
   view: View | null,
   plain: boolean,
-): Omit<Look, "marked"> {
-  const { drafted, unclassed } = useParts("drafted", "unclassed");
+): (drafted: Doing["drafted"]) => Omit<Look, "marked"> {
+  const { unclassed } = useParts("unclassed");
   const unseen = useUnseen(outcome);
-  const draft = drafted?.key === outcome.keys.classed ? drafted : null;
   const kept = useMemo(() => {
     if (plain) return blank(areas);
     const apart = mappedClasses(outcome.plan).zero === "apart";
@@ -126,19 +136,21 @@ export function useLook(
     const colours = outcome.bands.map((b) => b.colour);
     return coloured(outcome, areas, (i) => areas.own[i], colours, unseen);
   }, [outcome, areas, plain, unseen, unclassed]);
-  // While a break is moved, only the areas that change class have another colour.
-  const colours = useMemo(() => {
-    if (!draft || plain || unclassed) return kept;
-    const breaks = withEnds(outcome.ledger.breaks, draft.inner);
-    const bands = outcome.bands.map((b) => packed(b.colour));
-    const colour = kept.colour.slice();
-    for (const i of draft.changing)
-      if (!isHidden(outcome, areas, i))
-        colour[i] = bands[classOf(areas.value[i], breaks, false)] ?? colour[i];
-    return { ...kept, colour };
-  }, [kept, draft, outcome, areas, plain, unclassed]);
   const scale = view?.scale ?? 0;
   const { outlines } = outcome.plan.show;
   const drawn = useMemo(() => drawnWith(areas, scale, outlines, plain), [areas, scale, outlines, plain]);
-  return useMemo(() => ({ ...colours, ...drawn }), [colours, drawn]);
+  return useMemo(() => {
+    const look = { ...kept, ...drawn };
+    const bands = outcome.bands.map((b) => packed(b.colour));
+    return (drafted) => {
+      if (drafted?.key !== outcome.keys.classed || plain || unclassed) return look;
+      // Only the areas that change class have another colour.
+      const breaks = [Number.NEGATIVE_INFINITY, ...drafted.inner, Number.POSITIVE_INFINITY];
+      const colour = look.colour.slice();
+      for (const i of drafted.changing)
+        if (!isHidden(outcome, areas, i))
+          colour[i] = bands[classOf(areas.value[i], breaks, false)] ?? colour[i];
+      return { ...look, colour };
+    };
+  }, [kept, drawn, outcome, areas, plain, unclassed]);
 }

@@ -1,21 +1,14 @@
 import { describe, expect, it } from "vitest";
-import { cellAt, cellTable, fillCells, type Lattice } from "../geometry/lattice";
+import { cellAt, cellCentre, cellTable, fillCells, type Lattice } from "../geometry/lattice";
 import { fillZones, NOTHING, type Rings } from "../geometry/scanline";
-import { fitted, panned, scaleBar, zoomed } from "../geometry/view";
+import { fitted, inSight, panned, scaleBar, zoomed } from "../geometry/view";
 import { ABOVE_ALL, BELOW_ALL, classOf, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
+import { seeded } from "../random";
 import { packed, shrink } from "./paint";
-
-function random(seed: number): () => number {
-  let state = seed;
-  return () => {
-    state = (state * 1664525 + 1013904223) % 4294967296;
-    return state / 4294967296;
-  };
-}
 
 /** Jittered squares that leave no gap. */
 function lattice(n: number, seed: number): Rings {
-  const next = random(seed);
+  const next = seeded(seed);
   const corner = Array.from({ length: n + 1 }, () =>
     Array.from({ length: n + 1 }, () => [next() * 0.6 - 0.3, next() * 0.6 - 0.3]),
   );
@@ -43,7 +36,7 @@ function lattice(n: number, seed: number): Rings {
 
 describe("zones in the id buffer", () => {
   it("leave no pixel of a gap-free set out, whatever the view", () => {
-    const next = random(7);
+    const next = seeded(7);
     for (let trial = 0; trial < 20; trial++) {
       const rings = lattice(6, trial + 1);
       const view = { scale: 3 + 30 * next(), left: 0.01 + next(), top: 5.9 - next() };
@@ -94,14 +87,6 @@ describe("cells in the id buffer", () => {
     { hexagon: false, swapped: false, ...turned },
   ].map((l) => ({ ...l, width: 3, height: l.hexagon ? 1.5 * Math.sqrt(3) : 2, originX: 0.7, originY: -1.1 }));
 
-  /** The centre of a cell in the plane. */
-  function centre(l: Lattice, column: number, row: number): [number, number] {
-    const u = l.hexagon ? (column + (row & 1) / 2) * l.width : (column + 0.5) * l.width;
-    const v = l.hexagon ? row * l.height : (row + 0.5) * l.height;
-    const [a, b] = l.swapped ? [v, u] : [u, v];
-    return [a * l.cosine - b * l.sine + l.originX, a * l.sine + b * l.cosine + l.originY];
-  }
-
   const [column, row] = [new Int32Array(400), new Int32Array(400)];
   for (let i = 0; i < 400; i++) {
     column[i] = (i % 20) - 10;
@@ -109,14 +94,14 @@ describe("cells in the id buffer", () => {
   }
 
   it.each(LATTICES.filter((l) => l.hexagon))("are the hexagons with the nearest centre: %o", (lattice) => {
-    const next = random(5);
+    const next = seeded(5);
     const cells = cellTable(column, row, null, lattice);
     for (let trial = 0; trial < 2000; trial++) {
       const [x, y] = [next() * 24 - 12, next() * 24 - 12];
       let least = Infinity;
       let nearest = NOTHING;
       for (let i = 0; i < 400; i++) {
-        const [cx, cy] = centre(lattice, column[i], row[i]);
+        const [cx, cy] = cellCentre(lattice, column[i], row[i]);
         const d = Math.hypot(x - cx, y - cy);
         if (d < least) [least, nearest] = [d, i];
       }
@@ -125,10 +110,10 @@ describe("cells in the id buffer", () => {
   });
 
   it.each(LATTICES.filter((l) => !l.hexagon))("are the rectangles around a point: %o", (lattice) => {
-    const next = random(6);
+    const next = seeded(6);
     const cells = cellTable(column, row, null, lattice);
     for (let i = 0; i < 400; i++) {
-      const [cx, cy] = centre(lattice, column[i], row[i]);
+      const [cx, cy] = cellCentre(lattice, column[i], row[i]);
       const [a, b] = [(next() - 0.5) * 2.99, (next() - 0.5) * 1.99];
       const { cosine, sine } = lattice;
       expect(cellAt(cells, cx + a * cosine - b * sine, cy + a * sine + b * cosine)).toBe(i);
@@ -201,6 +186,32 @@ describe("the view", () => {
     expect(after.top - 456 / after.scale).toBeCloseTo(view.top - 456 / view.scale, 9);
     const back = panned(panned(view, 37, -12), -37, 12);
     expect(back.left).toBeCloseTo(view.left, 9);
+  });
+
+  it("moves as little as brings a point into sight, and never scales", () => {
+    const random = seeded(8);
+    const size = { width: 900, height: 600 };
+    for (let k = 0; k < 500; k++) {
+      const view = { scale: 10 ** (4 * random() - 2), left: random() * 100, top: random() * 100 };
+      const free = { left: 400 * random(), top: 0, right: 400 * random(), bottom: 100 * random() };
+      const point = [
+        view.left + (2000 * random() - 500) / view.scale,
+        view.top - (900 * random() - 100) / view.scale,
+      ] as const;
+      const after = inSight(view, size, free, point);
+      expect(after.scale).toBe(view.scale);
+      const at = (v: typeof view) => [(point[0] - v.left) * v.scale, (v.top - point[1]) * v.scale];
+      const [x, y] = at(after);
+      const [was, wasDown] = at(view);
+      const [from, to] = [free.left + 48, size.width - free.right - 48];
+      if (to > from) {
+        expect(x).toBeGreaterThan(from - 1e-6);
+        expect(x).toBeLessThan(to + 1e-6);
+        if (was >= from && was <= to) expect(x).toBeCloseTo(was, 6);
+        else expect(Math.min(Math.abs(x - from), Math.abs(x - to))).toBeLessThan(1e-6);
+      } else expect(x).toBeCloseTo(was, 6);
+      if (wasDown >= 48 && wasDown <= size.height - free.bottom - 48) expect(y).toBeCloseTo(wasDown, 6);
+    }
   });
 
   it("has a scale bar of a round length that is not too long", () => {

@@ -3,7 +3,7 @@ import type { Points } from "../api/bulk";
 import { cellTable, fillCells, type Lattice } from "../geometry/lattice";
 import { NOTHING } from "../geometry/scanline";
 import { CELLS, WARDS } from "../plan/fixture";
-import { paintDots, paintGrid } from "./dots";
+import { paintDots, paintEvents, paintGrid } from "./dots";
 import { dotsOf, gridsOf, isLaid } from "./overlays";
 
 const POINTS: Points = {
@@ -27,10 +27,41 @@ describe("dots", () => {
   it("stand where their events are, and nothing is painted off the screen", () => {
     const out = new Uint32Array(20 * 20);
     const view = { scale: 4, left: 0, top: 5 };
-    expect(paintDots(POINTS, view, 20, 20, out, 1)).toBe(4);
+    paintDots(POINTS, view, 20, 20, out, 1);
     expect(out[(20 - 4) * 20 + 4]).toBe(10);
     expect(out[(20 - 16) * 20 + 16]).toBe(40);
-    expect(paintDots(POINTS, { ...view, left: 100 }, 20, 20, new Uint32Array(400), 1)).toBe(0);
+    const aside = new Uint32Array(400);
+    paintDots(POINTS, { ...view, left: 100 }, 20, 20, aside, 1);
+    expect(aside.some((c) => c !== 0)).toBe(false);
+  });
+
+  it("that crowd are the darker the more there are, up to a million, and lie over what is there", () => {
+    const [white, black] = [0xffffffff, 0xff000000];
+    const counts = [1, 10, 1_000, 100_000, 1_000_000];
+    const n = counts.reduce((a, b) => a + b);
+    const x = new Float32Array(n);
+    let from = 0;
+    for (const [k, count] of counts.entries()) {
+      x.fill(k + 0.5, from, from + count);
+      from += count;
+    }
+    const crowd = { x, y: new Float32Array(n).fill(0.5), colour: new Uint32Array(n).fill(black) };
+    const out = new Uint32Array(6).fill(white);
+    paintEvents(crowd, { scale: 1, left: 0, top: 1 }, 6, 1, out, 1);
+    const grey = [...out].map((c) => c & 255);
+    expect(grey.slice(0, 5)).toEqual([...grey.slice(0, 5)].sort((a, b) => b - a));
+    for (let k = 1; k < 5; k++) expect(grey[k - 1] - grey[k]).toBeGreaterThan(15);
+    expect([grey[4], grey[5]]).toEqual([0, 255]);
+    expect(new Set([...out].map((c) => c >>> 24))).toEqual(new Set([255]));
+    // Two kinds at one place have the mean of their colours; over nothing it is as faint as one event is.
+    const two = {
+      x: x.subarray(0, 5_000).fill(0.5),
+      y: crowd.y,
+      colour: Uint32Array.from({ length: 5_000 }, (_, i) => (i % 2 ? 0xff0000fe : 0xfffe0000)),
+    };
+    const mixed = new Uint32Array(1);
+    paintEvents(two, { scale: 1, left: 0, top: 1 }, 1, 1, mixed, 1);
+    expect([mixed[0] & 255, (mixed[0] >> 16) & 255, mixed[0] >>> 24]).toEqual([127, 127, 255]);
   });
 });
 

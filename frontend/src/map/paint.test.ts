@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { NOTHING } from "../geometry/scanline";
-import { type Look, packed, paint } from "./paint";
+import { seeded } from "../random";
+import { LIGHTLY, type Look, packed, paint, shrink } from "./paint";
 
 const [WATER, LINE, INK, HATCH, RED, BLUE] = [
   "#000001",
@@ -43,6 +44,30 @@ function painted(change: Partial<Look> = {}): Uint32Array {
 const at = (x: number, y: number) => y * WIDTH + x;
 const count = (out: Uint32Array, colour: number) => out.filter((c) => c === colour).length;
 
+/** The colour of one pixel, from its neighbours alone. */
+function alone(some: Int32Array, width: number, height: number, of: Look, fine: number, p: number): number {
+  const [x, y, id] = [p % width, Math.floor(p / width), some[p]];
+  const there = (dx: number, dy: number) =>
+    x + dx < 0 || x + dx >= width || y + dy < 0 || y + dy >= height ? id : some[p + dy * width + dx];
+  const reach = 2 * fine;
+  const sides = [there(-reach, 0), there(reach, 0), there(0, -reach), there(0, reach)];
+  if (id !== NOTHING && of.marked.includes(id) && sides.some((o) => o !== id)) return INK;
+  const thickest = Math.max(...of.lined);
+  const thick = (o: number) => (o === NOTHING ? thickest : of.lined[o]);
+  const pixels = (t: number) => (t <= 1 ? t : (t - 1) * fine);
+  if (thickest <= 1) {
+    const [right, below] = [there(1, 0), there(0, 1)];
+    if ((right !== id || below !== id) && Math.min(thick(id), thick(right), thick(below)) > 0) return LINE;
+  } else
+    for (let d = 1; d <= pixels(thickest); d++)
+      for (const o of [there(d, 0), there(0, d)])
+        if (o !== id && d <= pixels(Math.min(thick(id), thick(o)))) return LINE;
+  if (id === NOTHING) return WATER;
+  const [every, dot] = of.doubtful[id] === LIGHTLY ? [12, 1] : [5, 1.5];
+  if (of.doubtful[id] && x % (every * fine) < dot * fine && y % (every * fine) < dot * fine) return HATCH;
+  return of.hatched[id] && (x + y) % (7 * fine) < fine ? HATCH : of.colour[id];
+}
+
 describe("painting", () => {
   it("draws lines as thick as is said, thinner where one of two areas is small, and none where one is tiny", () => {
     const row = (lined: number[]) => {
@@ -74,6 +99,38 @@ describe("painting", () => {
     const hatched = Array.from(out.keys()).filter((i) => out[i] === HATCH);
     expect(hatched.length).toBeGreaterThan(5);
     expect(new Set(hatched.map((i) => ids[i]))).toEqual(new Set([1]));
+  });
+
+  it("paints runs of pixels as if each pixel were looked at alone", () => {
+    const random = seeded(11);
+    const upTo = (n: number) => Math.floor(random() * n);
+    for (let k = 0; k < 150; k++) {
+      const [width, height, fine, areas] = [8 + upTo(40), 8 + upTo(30), 1 + upTo(2), 1 + upTo(6)];
+      const some = Int32Array.from({ length: width * height }, () => NOTHING);
+      for (let r = 0; r < 12; r++) {
+        const [x0, y0, w, h, id] = [upTo(width), upTo(height), 1 + upTo(20), 1 + upTo(20), upTo(areas + 1)];
+        for (let y = y0; y < Math.min(y0 + h, height); y++)
+          for (let x = x0; x < Math.min(x0 + w, width); x++) some[y * width + x] = id - 1;
+      }
+      const flags = (n: number) => Uint8Array.from({ length: areas }, () => upTo(n));
+      const of = look({
+        colour: Uint32Array.from({ length: areas }, (_, i) => 1000 + i),
+        hatched: flags(2),
+        doubtful: flags(4),
+        lined: flags(k % 2 ? 2 : 4),
+        marked: Array.from({ length: upTo(3) }, () => upTo(areas)),
+      });
+      const out = new Uint32Array(width * height);
+      paint(some, width, height, of, out, fine);
+      for (let p = 0; p < out.length; p++)
+        expect(out[p], `${k}: ${p}`).toBe(alone(some, width, height, of, fine, p));
+    }
+  });
+
+  it("averages blocks of pixels", () => {
+    const out = new Uint32Array(2);
+    shrink(Uint32Array.from([RED, RED, RED, BLUE, RED, RED, BLUE, RED]), 4, 2, 2, out);
+    expect([...out]).toEqual([RED, packed("#7f007f")]);
   });
 
   it("outlines marked areas inside their own border", () => {

@@ -5,7 +5,7 @@ import type { View } from "../geometry/view";
 import type { Dots } from "./dots";
 import type { InsetBox } from "./insets";
 import type { Look } from "./paint";
-import type { DrawnGrid, FromWorker, Line, ToWorker } from "./worker";
+import type { Drawn, DrawnGrid, FromWorker, ToWorker } from "./worker";
 
 const STILL_AFTER_MS = 140;
 
@@ -16,7 +16,8 @@ interface Size {
 
 export interface Painter {
   shapes(shapes: Shapes): void;
-  lines(lines: Line[]): void;
+  /** From the bottom up. */
+  layers(layers: Drawn[]): void;
   dots(dots: Dots | null): void;
   grids(grids: DrawnGrid[]): void;
   draw(view: View, size: Size, look: Look, insets: readonly InsetBox[]): void;
@@ -108,7 +109,7 @@ export function usePainter(
     };
     api.current = {
       shapes: (shapes) => send(drawnShapes(shapes)),
-      lines: (lines) => send({ kind: "lines", lines }),
+      layers: (layers) => send({ kind: "layers", layers }),
       dots: (dots) => send({ kind: "dots", dots }),
       grids: (grids) => send({ kind: "grids", grids }),
       draw: (view, size, look, insets) => {
@@ -133,7 +134,7 @@ export function usePainter(
     const now = (act: (p: Painter) => void) => (api.current ? act(api.current) : queue.current.push(act));
     return {
       shapes: (s) => void now((p) => p.shapes(s)),
-      lines: (l) => void now((p) => p.lines(l)),
+      layers: (l) => void now((p) => p.layers(l)),
       dots: (d) => void now((p) => p.dots(d)),
       grids: (g) => void now((p) => p.grids(g)),
       draw: (v, s, l, i) => void now((p) => p.draw(v, s, l, i)),

@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
 import { levelFor } from "../geometry/view";
+import { seeded } from "../random";
 import { marksOf, type Place } from "./places";
 
 const VIEW = { scale: 0.1, left: 0, top: 5000 };
@@ -7,11 +8,7 @@ const SIZE = { width: 800, height: 500 };
 
 describe("numbered places", () => {
   it("keep their own number, never cover one another's, and give way to places with more events", () => {
-    let seed = 7;
-    const random = () => {
-      seed = (seed * 48271) % 2147483647;
-      return seed / 2147483647;
-    };
+    const random = seeded(7);
     const places: Place[] = Array.from({ length: 300 }, () => [random() * 8000, random() * 5000, 1]);
     const marks = marksOf(places, VIEW, SIZE);
     expect(marks.map((m) => m.number)).toEqual(places.map((_, i) => i + 1));

@@ -3,9 +3,9 @@ import type { Inset } from "../api/bulk";
 import { type Cells, cellTable, fillCells, type Lattice } from "../geometry/lattice";
 import { fillZones, type Rings } from "../geometry/scanline";
 import type { View } from "../geometry/view";
-import { type Dots, paintDots, paintGrid } from "./dots";
+import { type Dots, paintDots, paintEvents, paintGrid } from "./dots";
 import type { InsetBox } from "./insets";
-import { type Look, paint, shrink } from "./paint";
+import { type Look, paint, paintAreas, paintLines, paintMarks, shrink } from "./paint";
 
 export interface Line {
   rings: Rings;
@@ -14,7 +14,16 @@ export interface Line {
   width: number;
   /** Drawn from this many pixels a metre on. */
   fromScale: number;
+  /** What its rings enclose has this colour, and the line is not drawn. */
+  fill?: string;
 }
+
+/** What is drawn of one layer of the map. */
+export type Drawn =
+  | { kind: "areas"; shown: boolean; opacity: number }
+  | { kind: "outlines" }
+  | { kind: "events"; dots: Dots }
+  | { kind: "lines"; lines: Line[] };
 
 /** A grid that is tried out, drawn over the map by the borders of its cells. */
 export interface DrawnGrid {
@@ -36,7 +45,8 @@ export type ToWorker =
       lattice: Lattice;
       insets: Inset[];
     }
-  | { kind: "lines"; lines: Line[] }
+  /** From the bottom up. */
+  | { kind: "layers"; layers: Drawn[] }
   | { kind: "dots"; dots: Dots | null }
   | { kind: "grids"; grids: DrawnGrid[] }
   | {
@@ -77,10 +87,15 @@ export type FromWorker =
 /** Pixels across, below which the cells of a grid that is tried out are not drawn. */
 const FINEST_CELL = 4;
 
+/** So many corners of lines are drawn while the map moves, too; more wait until it rests. */
+const MOVING_CORNERS = 20_000;
+
 let canvas: OffscreenCanvas | null = null;
+/** Where pixels stand before they come over what is drawn already. */
+const scratch = new OffscreenCanvas(1, 1);
 let zones: Rings | null = null;
 let cells: Cells | null = null;
-let lines: Line[] = [];
+let layers: Drawn[] = [{ kind: "areas", shown: true, opacity: 1 }, { kind: "outlines" }];
 let insets: Inset[] = [];
 let dots: Dots | null = null;
 let grids: { cells: Cells; colour: number }[] = [];
@@ -100,7 +115,7 @@ self.onmessage = ({ data }: MessageEvent<ToWorker>) => {
       data.insets,
       "",
     ];
-  } else if (data.kind === "lines") lines = data.lines;
+  } else if (data.kind === "layers") layers = data.layers;
   else if (data.kind === "dots") dots = data.dots;
   else if (data.kind === "grids") {
     grids = data.grids.map((g) => ({ cells: cellTable(g.column, g.row, null, g.lattice), colour: g.colour }));
@@ -135,25 +150,26 @@ function frame(asked: Extract<ToWorker, { kind: "frame" }>): void {
   const parts = partsOf(asked.insets, ratio * fine);
   fill(view, width, height, parts);
   shape = { width, height, fine, ratio };
-  const image = new ImageData(screen.width, screen.height);
-  const out = new Uint32Array(image.data.buffer);
-  const large = fine === 1 ? out : new Uint32Array(width * height);
-  paint(ids, width, height, asked.look, large, fine);
-  const whole = parts.length && (grids.length || dots) ? large.slice() : null;
-  if (grids.length && gridIds.length !== width * height) gridIds = new Int32Array(width * height);
-  for (const grid of grids) {
-    // Lines that stand closer would only colour the map.
-    if (Math.min(grid.cells.lattice.width, grid.cells.lattice.height) * view.scale < FINEST_CELL) continue;
-    paintGrid(grid.cells, grid.colour, view, width, height, gridIds, large, fine * ratioSteps(ratio));
-  }
-  if (dots) paintDots(dots, view, width, height, large, fine * ratioSteps(ratio));
-  if (whole) for (const part of parts) restore(part, whole, large, width, height, fine * ratioSteps(ratio));
-  if (fine > 1) shrink(large, width, height, fine, out);
   if (canvas.width !== screen.width || canvas.height !== screen.height) {
     [canvas.width, canvas.height] = [screen.width, screen.height];
   }
-  context.putImageData(image, 0, 0);
-  if (asked.still) strokeAll(context, asked, ratio, screen);
+  const buffer: Buffer = { view, width, height, fine, ratio, screen, parts };
+  let pixels: Pixels[] = [];
+  let blank = true;
+  const flush = () => {
+    if (pixels.length) paintOver(context, pixels, buffer, asked.look, blank);
+    [pixels, blank] = [[], blank && !pixels.length];
+  };
+  for (const layer of [...layers, { kind: "looked at" } as const]) {
+    if (layer.kind !== "lines") pixels.push(layer);
+    else if (asked.still || corners(layer.lines) <= MOVING_CORNERS) {
+      if (blank && !pixels.length) clear(context, asked.look, screen);
+      flush();
+      blank = false;
+      strokeAll(context, layer.lines, asked, ratio, screen);
+    }
+  }
+  flush();
   tell({
     kind: "painted",
     frame: asked.frame,
@@ -161,6 +177,91 @@ function frame(asked: Extract<ToWorker, { kind: "frame" }>): void {
     ms: performance.now() - begun,
     still: asked.still,
   });
+}
+
+/** What is painted pixel by pixel: layers, and over them what somebody looks at. */
+type Pixels = Exclude<Drawn, { kind: "lines" }> | { kind: "looked at" };
+
+/** What is painted into: `fine` pixels of it make one of the screen, each way. */
+interface Buffer {
+  view: View;
+  width: number;
+  height: number;
+  fine: number;
+  ratio: number;
+  screen: { width: number; height: number };
+  parts: readonly Part[];
+}
+
+/** Layers of pixels, one over the other, and all of them over what the canvas has; `blank` where that is nothing. */
+function paintOver(
+  context: OffscreenCanvasRenderingContext2D,
+  layers: readonly Pixels[],
+  { view, width, height, fine, ratio, screen, parts }: Buffer,
+  look: Look,
+  blank: boolean,
+): void {
+  const image = new ImageData(screen.width, screen.height);
+  const out = new Uint32Array(image.data.buffer);
+  const large = fine === 1 ? out : new Uint32Array(width * height);
+  const areas = layers.find((l) => l.kind === "areas");
+  const solid = blank && areas === layers[0] && areas?.shown === true && areas.opacity === 1;
+  const under = { ...look, background: solid ? look.background : 0 };
+  const thick = fine * ratioSteps(ratio);
+  const boxed = (dots: Dots, paintThem: typeof paintEvents) => {
+    const before = parts.length ? large.slice() : null;
+    paintThem(dots, view, width, height, large, thick);
+    if (before) for (const part of parts) restore(part, before, large, width, height, dots, paintThem, thick);
+  };
+  for (const layer of layers) {
+    switch (layer.kind) {
+      case "areas":
+        if (layer.shown) paintAreas(ids, width, height, under, large, fine, layer.opacity);
+        break;
+      case "outlines":
+        paintLines(ids, width, height, under, large, fine);
+        break;
+      case "events":
+        boxed(layer.dots, paintEvents);
+        break;
+      case "looked at": {
+        paintMarks(ids, width, height, under, large, fine);
+        const before = parts.length && grids.length ? large.slice() : null;
+        paintGrids(view, width, height, large, thick);
+        if (before)
+          for (const part of parts) restore(part, before, large, width, height, null, paintDots, thick);
+        if (dots) boxed(dots, paintDots);
+      }
+    }
+  }
+  if (fine > 1) shrink(large, width, height, fine, out);
+  if (solid) {
+    context.putImageData(image, 0, 0);
+    return;
+  }
+  if (blank) clear(context, look, screen);
+  [scratch.width, scratch.height] = [screen.width, screen.height];
+  scratch.getContext("2d")!.putImageData(image, 0, 0);
+  context.drawImage(scratch, 0, 0);
+}
+
+function clear(context: OffscreenCanvasRenderingContext2D, look: Look, screen: Buffer["screen"]): void {
+  const colour = look.background;
+  context.fillStyle = `rgb(${colour & 255}, ${(colour >> 8) & 255}, ${(colour >> 16) & 255})`;
+  context.fillRect(0, 0, screen.width, screen.height);
+}
+
+function paintGrids(view: View, width: number, height: number, out: Uint32Array, thick: number): void {
+  if (grids.length && gridIds.length !== width * height) gridIds = new Int32Array(width * height);
+  for (const grid of grids) {
+    // Lines that stand closer would only colour the map.
+    if (Math.min(grid.cells.lattice.width, grid.cells.lattice.height) * view.scale < FINEST_CELL) continue;
+    paintGrid(grid.cells, grid.colour, view, width, height, gridIds, out, thick);
+  }
+}
+
+function corners(lines: readonly Line[]): number {
+  return lines.reduce((n, line) => n + line.rings.xy.length / 2, 0);
 }
 
 /** Which area is at each pixel, where that is not known from the frame before. */
@@ -247,19 +348,22 @@ function restore(
   out: Uint32Array,
   width: number,
   height: number,
+  dots: Dots | null,
+  paintThem: typeof paintEvents,
   fine: number,
 ): void {
   const box = new Uint32Array(part.width * part.height);
   for (const [at, from, n] of rowsOf(part, width, height)) box.set(before.subarray(at, at + n), from);
-  if (dots && !part.own) paintDots(dots, part.view, part.width, part.height, box, fine);
+  if (dots && !part.own) paintThem(dots, part.view, part.width, part.height, box, fine);
   for (const [at, from, n] of rowsOf(part, width, height)) out.set(box.subarray(from, from + n), at);
 }
 
 type Frame = Extract<ToWorker, { kind: "frame" }>;
 
-/** The map's lines outside the insets, and in each inset of the map's own projection again by its view. */
+/** Lines outside the insets, and in each inset of the map's own projection again by its view. */
 function strokeAll(
   context: OffscreenCanvasRenderingContext2D,
+  lines: readonly Line[],
   asked: Frame,
   ratio: number,
   screen: { width: number; height: number },
@@ -301,7 +405,7 @@ function stroke(
   screen: { width: number; height: number },
 ): void {
   if (view.scale < line.fromScale) return;
-  const { xy, start } = line.rings;
+  const { xy, start, owner } = line.rings;
   const scale = view.scale * ratio;
   context.strokeStyle = line.colour;
   context.lineWidth = line.width * ratio;
@@ -314,13 +418,24 @@ function stroke(
       const y = (view.top - xy[i + 1]) * scale;
       seen = x > -50 && y > -50 && x < screen.width + 50 && y < screen.height + 50;
     }
-    if (!seen) continue;
+    if (line.fill && ring > 0 && owner[ring] !== owner[ring - 1]) {
+      // What one feature encloses, without its holes; features may overlap.
+      context.fillStyle = line.fill;
+      context.fill("evenodd");
+      context.beginPath();
+    }
+    if (!seen && !line.fill) continue;
     for (let i = start[ring]; i < start[ring + 1]; i += 2) {
       const x = (xy[i] - view.left) * scale;
       const y = (view.top - xy[i + 1]) * scale;
       if (i === start[ring]) context.moveTo(x, y);
       else context.lineTo(x, y);
     }
+  }
+  if (line.fill) {
+    context.fillStyle = line.fill;
+    context.fill("evenodd");
+    return;
   }
   context.stroke();
 }

@@ -1,4 +1,5 @@
 import { describe, expect, it } from "vitest";
+import { seeded } from "../random";
 import { classOf } from "./classes";
 import {
   changing,
@@ -8,20 +9,16 @@ import {
   moved,
   nearTies,
   nextStop,
+  reaching,
   roundStop,
   ruled,
   ruleText,
   simplest,
-  withEnds,
 } from "./ruling";
 
 /** The same random cases at each run: values in order, and breaks among them. */
 function cases(count: number): { ordered: number[]; inner: number[]; to: number; n: number; up: boolean }[] {
-  let state = 7;
-  const random = () => {
-    state = (Math.imul(state, 1664525) + 1013904223) >>> 0;
-    return state / 2 ** 32;
-  };
+  const random = seeded(7);
   const kinds = [
     () => Math.floor(random() * 20) - 10,
     () => random() * 2e6 - 1e6,
@@ -47,8 +44,6 @@ function cases(count: number): { ordered: number[]; inner: number[]; to: number;
   }).filter((c) => c.ordered[0] < c.ordered[c.ordered.length - 1]);
 }
 
-const reaching = (inner: readonly number[], ordered: readonly number[]) =>
-  withEnds([ordered[0], ordered[ordered.length - 1]], inner);
 const classes = (ordered: number[], inner: number[]) =>
   ordered.map((v) => classOf(v, reaching(inner, ordered), false));
 
@@ -124,6 +119,32 @@ describe("working on breaks", () => {
         return above(v + step) !== above(v) || (v > step && above(v - step) !== above(v));
       });
       expect(nearTies({ values: ordered, order }, [], after, step)).toEqual(near);
+    }
+  });
+
+  it("counts what lies beyond breaks that stand as in no class", () => {
+    for (const { ordered, inner } of cases(1_000)) {
+      if (inner.length < 3) continue;
+      const order = ordered.map((_, i) => i);
+      const own = ordered.map((v) => classOf(v, inner, false));
+      const held = classesNow(ordered, ordered, inner);
+      expect(held.map((c) => c.areas)).toEqual(held.map((_, k) => own.filter((c) => c === k).length));
+      const all = reaching([], ordered);
+      const others = reaching(inner.slice(1, -1), ordered);
+      const is = ordered.map((v) => classOf(v, others, false));
+      expect(changing({ values: ordered, order }, inner, others)).toEqual(
+        order.filter((i) => own[i] !== is[i]),
+      );
+      expect(leaving(ordered, inner, others)).toBe(order.filter((i) => own[i] !== is[i]).length);
+      expect(leaving(ordered, inner, inner)).toBe(0);
+      const most = Math.max(...held.map((c) => c.areas));
+      if (inner.length > 2) expect(leaving(ordered, inner, all)).toBe(ordered.length - most);
+      const step = (ordered[ordered.length - 1] - ordered[0]) / 20;
+      const near = order.filter((i) => {
+        const v = ordered[i];
+        return [v + step, ...(v > step ? [v - step] : [])].some((w) => classOf(w, inner, false) !== own[i]);
+      });
+      expect(nearTies({ values: ordered, order }, [], inner, step, true)).toEqual(near);
     }
   });
 

@@ -1,5 +1,8 @@
 /** Working on breaks: where one can go, which areas change class, and the simplest figures. Knows no React. */
 
+import { fixed } from "../format";
+import { ABOVE_ALL, BELOW_ALL } from "./classes";
+
 /** Values in ascending order, and which area has each. */
 export interface Sorted {
   values: readonly number[];
@@ -76,26 +79,42 @@ export function ruled(inner: readonly number[], value: number): number[] {
   return inner.includes(value) ? [...inner] : [...inner, value].sort((a, b) => a - b);
 }
 
-/** Where each class ends among the ascending values: how many are in it and those below it. */
-function endsOf(ordered: ArrayLike<number>, breaks: ArrayLike<number>): number[] {
-  const ends: number[] = [];
-  for (let i = 1; i < breaks.length - 1; i++) ends.push(upTo(ordered, breaks[i]));
-  return [...ends, ordered.length];
+/**
+ * Where the classes begin among the ascending values, and where the last one ends. What stands before the first and
+ * after the last edge lies beyond the breaks, and is in no class.
+ */
+function edgesOf(ordered: ArrayLike<number>, breaks: ArrayLike<number>): number[] {
+  const edges: number[] = [];
+  for (let i = 0; i < breaks.length; i++)
+    edges.push(i ? upTo(ordered, breaks[i]) : below(ordered, breaks[i]));
+  return edges;
 }
 
-/** The areas that change class between two sets of breaks that leave none outside. */
+/** How many values of an ascending list are less than a number. */
+function below(ordered: ArrayLike<number>, value: number): number {
+  let at = upTo(ordered, value);
+  while (at > 0 && ordered[at - 1] === value) at--;
+  return at;
+}
+
+/** The class between two edges, by how many of them were passed; one code for what lies beyond on each side. */
+function passed(edges: number, of: readonly number[]): number {
+  return edges === 0 ? BELOW_ALL : edges === of.length ? ABOVE_ALL : edges - 1;
+}
+
+/** The areas that change class between two sets of breaks. */
 export function changing(
   { values, order }: Sorted,
   before: ArrayLike<number>,
   after: ArrayLike<number>,
 ): number[] {
-  const [was, is] = [endsOf(values, before), endsOf(values, after)];
+  const [was, is] = [edgesOf(values, before), edgesOf(values, after)];
   const found: number[] = [];
   for (let i = 0, from = 0, own = 0, next = 0; i < values.length; i = from) {
     while (was[own] <= i) own++;
     while (is[next] <= i) next++;
-    from = Math.min(was[own], is[next]);
-    if (own !== next) for (let k = i; k < from; k++) found.push(order[k]);
+    from = Math.min(was[own] ?? values.length, is[next] ?? values.length);
+    if (passed(own, was) !== passed(next, is)) for (let k = i; k < from; k++) found.push(order[k]);
   }
   return found;
 }
@@ -109,17 +128,20 @@ export function leaving(
   before: ArrayLike<number>,
   after: ArrayLike<number>,
 ): number {
-  const [was, is] = [endsOf(values, before), endsOf(values, after)];
+  const [was, is] = [edgesOf(values, before), edgesOf(values, after)];
+  const n = values.length;
   const shared = (i: number, k: number) =>
-    Math.max(0, Math.min(was[i], is[k]) - Math.max(was[i - 1] ?? 0, is[k - 1] ?? 0));
-  if (was.length === is.length) return values.length - was.reduce((n, _, i) => n + shared(i, i), 0);
-  let stay = new Array<number>(is.length + 1).fill(0);
-  for (let i = 0; i < was.length; i++) {
+    Math.max(0, Math.min(was[i + 1], is[k + 1]) - Math.max(was[i], is[k]));
+  const beyond = Math.min(was[0], is[0]) + n - Math.max(was[was.length - 1], is[is.length - 1]);
+  const [old, made] = [was.length - 1, is.length - 1];
+  if (old === made) return was.slice(1).reduce((left, _, i) => left - shared(i, i), n - beyond);
+  let stay = new Array<number>(made + 1).fill(0);
+  for (let i = 0; i < old; i++) {
     const next = [0];
-    for (let k = 0; k < is.length; k++) next.push(Math.max(next[k], stay[k + 1], stay[k] + shared(i, k)));
+    for (let k = 0; k < made; k++) next.push(Math.max(next[k], stay[k + 1], stay[k] + shared(i, k)));
     stay = next;
   }
-  return values.length - stay[is.length];
+  return n - beyond - stay[made];
 }
 
 export interface ClassNow {
@@ -137,10 +159,9 @@ export function classesNow(
   reached: ArrayLike<number>,
   breaks: ArrayLike<number>,
 ): ClassNow[] {
-  let from = 0;
-  return endsOf(values, breaks).map((end) => {
-    const start = from;
-    from = end;
+  const edges = edgesOf(values, breaks);
+  return edges.slice(1).map((end, k) => {
+    const start = edges[k];
     const denominator = (reached[end - 1] ?? 0) - (reached[start - 1] ?? 0);
     const some = end > start;
     return {
@@ -166,8 +187,7 @@ export function rangesOf(
   const step = 10 ** places;
   // As written: halves away from zero.
   const steps = (v: number) => Math.round(Number((v / scale).toFixed(places)) * step);
-  const text = (n: number) =>
-    (n / step).toLocaleString("en", { minimumFractionDigits: places, maximumFractionDigits: places });
+  const text = (n: number) => fixed(n / step, places);
   const last = classes.length - 1;
   let nextLow = 0;
   return classes.map(({ areas, low: least, high: most }, k) => {
@@ -256,7 +276,7 @@ export function ruleText(value: number, places: number): string {
   let needed = places;
   while (needed < 12 && Number(value.toFixed(needed)) !== exact(value) && needed < places + 4) needed++;
   if (Number(value.toFixed(needed)) !== exact(value)) needed = places;
-  return value.toLocaleString("en", { minimumFractionDigits: needed, maximumFractionDigits: needed });
+  return fixed(value, needed);
 }
 
 /** How many places the words of the classes have. */
@@ -264,32 +284,37 @@ export function placesIn(texts: readonly string[]): number {
   return Math.max(0, ...texts.map((t) => (/\.(\d+)/.exec(t)?.[1] ?? "").length));
 }
 
-/** The breaks with others between the same ends. */
-export function withEnds(breaks: readonly number[], inner: readonly number[]): number[] {
-  return [Math.min(breaks[0], ...inner), ...inner, Math.max(breaks[breaks.length - 1], ...inner)];
+/** Breaks by hand with ends that reach all values, as `core/classes/by_hand.py` puts them. */
+export function reaching(inner: readonly number[], ordered: ArrayLike<number>): number[] {
+  return [Math.min(ordered[0], ...inner), ...inner, Math.max(ordered[ordered.length - 1], ...inner)];
 }
 
 /**
  * The areas so near to a break that one event more or less would move them, or where values are no counts, the last
- * figure that is written.
+ * figure that is written. The outermost breaks are such where they `stand` though values may lie beyond.
  */
 export function nearTies(
   { values, order }: Sorted,
   numerator: ArrayLike<number>,
   breaks: ArrayLike<number>,
   by: "event" | number,
+  stand = false,
 ): number[] {
   const found: number[] = [];
-  const ends = endsOf(values, breaks);
-  const last = ends.length - 1;
-  for (let i = 0, own = 0; i < values.length; i++) {
-    while (ends[own] <= i) own++;
+  const edges = edgesOf(values, breaks);
+  const [first, last] = stand ? [0, breaks.length - 1] : [1, breaks.length - 2];
+  for (let i = 0, next = 0; i < values.length; i++) {
+    while (edges[next] <= i) next++;
     const value = values[i];
     const step = by === "event" ? value / numerator[order[i]] : by;
     if (!(step > 0)) continue;
-    const above = own < last && value + step > breaks[own + 1];
-    const below = own > 0 && value > step && value - step <= breaks[own];
-    if (above || below) found.push(order[i]);
+    // The lowest class takes its lower end too.
+    const up =
+      next <= last && next >= first && (next ? value + step > breaks[next] : value + step >= breaks[0]);
+    const own = next - 1;
+    const down = own >= first && own <= last && value > step;
+    const goes = down && (own ? value - step <= breaks[own] : value - step < breaks[0]);
+    if (up || goes) found.push(order[i]);
   }
   return found;
 }

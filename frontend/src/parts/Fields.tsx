@@ -1,6 +1,7 @@
 /** A line to type in and a list to choose from, as all of Gather's forms have them. */
 import TextField from "@mui/material/TextField";
-import { useEffect, useRef } from "react";
+import { type ComponentProps, useEffect, useRef } from "react";
+import { INK, MADDER } from "../theme";
 
 export function Field(props: {
   label: string;
@@ -26,6 +27,33 @@ export function Field(props: {
       onChange={(event) => props.onChange(event.target.value)}
       onBlur={props.onLeave}
       onKeyDown={(event) => props.onLeave && event.key === "Enter" && (event.target as HTMLElement).blur()}
+    />
+  );
+}
+
+/** Some lines to type in. */
+export function TextArea({
+  wrong,
+  small,
+  style,
+  ...rest
+}: ComponentProps<"textarea"> & { wrong?: boolean; small?: boolean }) {
+  return (
+    <textarea
+      spellCheck={false}
+      {...rest}
+      style={{
+        width: "100%",
+        boxSizing: "border-box",
+        font: "inherit",
+        fontSize: small ? "0.8125rem" : undefined,
+        color: INK,
+        background: "transparent",
+        border: `1px solid ${wrong ? MADDER : INK}`,
+        padding: 8,
+        resize: "vertical",
+        ...style,
+      }}
     />
   );
 }

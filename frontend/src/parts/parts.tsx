@@ -55,7 +55,11 @@ export function Link({ onClick, children }: { onClick: () => void; children: Rea
 /** The parts of a sheet, one open at a time. */
 export function Tabs<T extends string>(props: { tabs: readonly T[]; open: T; onOpen: (tab: T) => void }) {
   return (
-    <Box sx={{ display: "flex", gap: 2, mb: 1.5 }} role="group" aria-label="Part of the sheet">
+    <Box
+      sx={{ display: "flex", flexWrap: "wrap", columnGap: 1.75, rowGap: 0.5, mb: 1.5 }}
+      role="group"
+      aria-label="Part of the sheet"
+    >
       {props.tabs.map((tab) => (
         <ButtonBase
           key={tab}
@@ -63,6 +67,7 @@ export function Tabs<T extends string>(props: { tabs: readonly T[]; open: T; onO
           onClick={() => props.onOpen(tab)}
           sx={{
             font: "inherit",
+            whiteSpace: "nowrap",
             borderBottom: tab === props.open ? `2px solid ${INK}` : "2px solid transparent",
           }}
         >

@@ -92,6 +92,8 @@ export function planOf(areas: Plan["place"]["areas"] = WARDS): Plan {
       outlines: { draw: "hairline", colour: "paper", width: 1 },
       over: "district",
       insets: [],
+      layers: [],
+      labels: [],
     },
   });
 }

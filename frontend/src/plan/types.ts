@@ -33,6 +33,11 @@ export type FromTable = Extract<Term, { kind: "table" }>;
 export type Classing = Plan["class"][string];
 export type Colours = Plan["show"]["colours"][string];
 export type Inset = Plan["show"]["insets"][number];
+export type Layer = Plan["show"]["layers"][number];
+/** A reference source over or under the map. */
+export type Reference = Extract<Layer, { kind: "reference" }>;
+export type FigurePlan = Written<Schemas["FigurePlan"]>;
+export type LabelSet = Plan["show"]["labels"][number];
 
 type Part<T> = T extends unknown ? Omit<T, "name" | "on"> : never;
 /** A condition that nobody has named or put to rest yet. */

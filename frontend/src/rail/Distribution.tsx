@@ -13,7 +13,7 @@ import type { Areas } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { figure, whole } from "../format";
 import { classOf } from "../outcome/classes";
-import { classesNow, nearTies, placesIn, rangesOf, ruleText, withEnds } from "../outcome/ruling";
+import { classesNow, nearTies, placesIn, rangesOf, reaching, ruleText } from "../outcome/ruling";
 import { termOf } from "../outcome/terms";
 import { colourAt } from "../outcome/unclassed";
 import { classEntry } from "../plan/bands";
@@ -80,7 +80,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
   const { order, values, reached } = sorted;
   const { axis } = useAxis(values);
   const ruling = useRuling(study, view, sorted);
-  const breaks = ruling.moving ? withEnds(view.ledger.breaks, ruling.inner) : view.ledger.breaks;
+  const breaks = ruling.moving ? reaching(ruling.inner, values) : view.ledger.breaks;
   const length = Math.max(height - 20, 60);
   const place = useMemo(() => axisOf(axis, values), [axis, values]);
   const dots = useMemo(
@@ -119,8 +119,8 @@ export function Distribution({ study, view, areas, apart }: Props) {
   const inner = breaks.slice(1, -1);
   const nearBy = nearStep(view);
   const near = useMemo(
-    () => nearTies(sorted, areas.numerator, breaks, nearBy),
-    [sorted, areas.numerator, breaks, nearBy],
+    () => nearTies(sorted, areas.numerator, breaks, nearBy, locked && !ruling.moving),
+    [sorted, areas.numerator, breaks, nearBy, locked, ruling.moving],
   );
   // Ticks that would lie on one another are one.
   const ticks = [...new Set(near.map((i) => Math.round(2 * y(placeOf(areas.value[i]))) / 2))];

@@ -30,6 +30,8 @@ export function Rail({ study, view, areas }: Props & { study: Study }) {
   const { unclassed, set } = useParts("unclassed", "set");
   const unseen = useUnseen(view);
   const inWords = view.ledger.words.length > 0;
+  /** Is there anything to class by its value? */
+  const some = !inWords && view.bands.length > 0;
   const withEvents = termOf(view, "counted")?.noun === "events";
   return (
     <Box
@@ -49,7 +51,7 @@ export function Rail({ study, view, areas }: Props & { study: Study }) {
           {view.plan.show.title || "Areas"}
         </Box>
         <Box sx={{ color: QUIET, fontSize: "0.8125rem" }}>{view.value_name}</Box>
-        {apart && !inWords && view.zero > 0 && (
+        {apart && some && view.zero > 0 && (
           <Box sx={{ color: QUIET, fontSize: "0.75rem" }}>
             classes of the{" "}
             {plural(
@@ -67,10 +69,15 @@ export function Rail({ study, view, areas }: Props & { study: Study }) {
             {plural(unseen.length, "class", "classes")} not shown: show all
           </Link>
         )}
-        {!inWords && <Axes areas={areas} apart={apart} />}
+        {some && <Axes areas={areas} apart={apart} />}
       </Box>
       {inWords ? (
         <Kinds study={study} view={view} areas={areas} />
+      ) : !some ? (
+        <Box sx={{ flex: 1, px: 1.5, py: 1, borderTop: `3px double ${INK}`, fontSize: "0.8125rem" }}>
+          {view.zero > 0 ? "No area has more or less than zero" : "No area has a value"}: there is nothing to
+          class. <Link onClick={() => set({ sheet: "measure" })}>see how it is measured</Link>
+        </Box>
       ) : (
         <Distribution study={study} view={view} areas={areas} apart={apart} />
       )}

@@ -18,10 +18,11 @@ export const LISTED = "14px minmax(0, 1fr) 2.6rem 4.4rem";
 /** The areas whose value has a place on the axis, and their values, ascending. */
 export function useOnAxis(areas: Areas, apart: boolean) {
   return useMemo(() => {
-    const numbered = Array.from(areas.value.keys()).filter((i) => {
+    const numbered: number[] = [];
+    for (let i = 0; i < areas.value.length; i++) {
       const v = areas.value[i];
-      return !Number.isNaN(v) && !(apart && v === 0);
-    });
+      if (!Number.isNaN(v) && !(apart && v === 0)) numbered.push(i);
+    }
     const order = numbered.sort((a, b) => areas.value[a] - areas.value[b]);
     let sum = 0;
     return {

@@ -6,12 +6,12 @@ import {
   coarser,
   moved,
   nextStop,
+  reaching,
   roundStop,
   ruled,
   type Sorted,
   simplest,
   upTo,
-  withEnds,
 } from "../outcome/ruling";
 import { mappedClasses, mappedName } from "../plan/mapped";
 import { byHand } from "../plan/methods";
@@ -39,7 +39,7 @@ export function useRuling(study: Study, view: View, sorted: Sorted) {
 
   const put = (next: readonly number[]) =>
     set({
-      drafted: { key, inner: next, changing: changing(sorted, stands, withEnds(stands, next)), kept: false },
+      drafted: { key, inner: next, changing: changing(sorted, stands, reaching(next, ordered)), kept: false },
     });
   const leave = () => {
     window.clearTimeout(timer.current);
@@ -125,7 +125,7 @@ export function useRuling(study: Study, view: View, sorted: Sorted) {
       () =>
         coarser(now, ordered).map((found) => ({
           ...found,
-          changing: changing(sorted, stands, withEnds(stands, found.inner)),
+          changing: changing(sorted, stands, reaching(found.inner, ordered)),
         })),
       [now, ordered, sorted, stands],
     ),

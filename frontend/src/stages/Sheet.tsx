@@ -30,7 +30,7 @@ export function Sheet({ study, view, areas, stage }: Props & { stage: Stage }) {
     place: <PlaceSheet study={study} view={view} save={save.mutate} />,
     measure: <MeasureSheet study={study} view={view} areas={areas} save={save.mutate} />,
     class: <ClassSheet view={view} areas={areas} save={save.mutate} />,
-    show: <ShowSheet view={view} save={save.mutate} />,
+    show: <ShowSheet study={study} view={view} save={save.mutate} />,
   }[stage];
   return (
     <Box

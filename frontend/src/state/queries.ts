@@ -7,16 +7,13 @@ import {
   type Classes,
   fetchClasses,
   fetchKinds,
-  fetchLines,
   fetchMeasure,
   fetchNames,
-  fetchOver,
   fetchPoints,
   fetchShapes,
   fetchTrial,
   fetchValues,
   type GridTrial,
-  type Lines,
   type Names,
   type OneMeasure,
   resultsOf,
@@ -41,7 +38,7 @@ import { useDoing } from "./store";
 
 /** What does not change under its key; nothing stands in for it. */
 const FIRM = { staleTime: Number.POSITIVE_INFINITY } as const;
-const KEPT = { placeholderData: keepPreviousData, staleTime: Number.POSITIVE_INFINITY } as const;
+export const KEPT = { placeholderData: keepPreviousData, staleTime: Number.POSITIVE_INFINITY } as const;
 
 /** All studies, oldest first; asked for again while there is none that can be shown. */
 export function useStudies() {
@@ -341,25 +338,6 @@ export function useOutcome(study: Study, view: View | undefined, level: number) 
   };
 }
 
-/** The lines of every reference source that has come so far. */
-export function useReferences(study: Study, view: View): readonly Lines[] {
-  const sources = useSources(study).data ?? [];
-  return useQueries({
-    queries: sources
-      .filter((s) => s.role === "reference")
-      .map((s) => ({
-        queryKey: ["lines", study.id, s.id, view.keys.shapes],
-        queryFn: () => fetchLines(resultsOf(view), s.name, view.keys.shapes),
-        ...KEPT,
-      })),
-    combine: allThatCame,
-  });
-}
-
-function allThatCame(results: readonly { data?: Lines }[]): readonly Lines[] {
-  return results.flatMap((r) => (r.data ? [r.data] : []));
-}
-
 export function useSources(study: Study) {
   return useQuery({
     queryKey: ["sources", study.id],
@@ -483,16 +461,6 @@ export function usePoints(view: View, wanted: boolean) {
     queryKey: ["points", view.study, view.keys.placed],
     queryFn: () => fetchPoints(resultsOf(view)),
     enabled: wanted,
-    staleTime: Number.POSITIVE_INFINITY,
-  });
-}
-
-/** The outlines of the plan's upper level. */
-export function useOver(view: View) {
-  return useQuery({
-    queryKey: ["over", view.study, view.keys.over],
-    queryFn: () => fetchOver(resultsOf(view), view.keys.over),
-    enabled: Boolean(view.plan.show.over),
     staleTime: Number.POSITIVE_INFINITY,
   });
 }

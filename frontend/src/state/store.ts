@@ -33,6 +33,10 @@ export interface Doing {
   unclassed: boolean;
   /** The page of small maps is open. */
   comparing: boolean;
+  /** The page of figures is open. */
+  figuring: boolean;
+  /** How many labels found no room on the map. */
+  unlabelled: number;
   help: boolean;
   /** An open sheet stands beside the map instead of hanging over it. */
   pinned: boolean;
@@ -74,6 +78,8 @@ export const useDoing = create<Doing>((set) => ({
   unseen: null,
   unclassed: false,
   comparing: false,
+  figuring: false,
+  unlabelled: 0,
   help: false,
   pinned: false,
   level: 0,

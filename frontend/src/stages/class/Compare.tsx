@@ -197,13 +197,12 @@ function Pictures(
   const maps = useMemo(() => {
     if (!found || !frame) return null;
     const fit = fitted(shapes.bounds, frame.width, frame.height, NOWHERE, MARGIN);
-    const corners = view.plan.show.insets.map((i) => i.at);
     const drawn = drawnWith(areas, fit.scale, view.plan.show.outlines);
     return {
       ...frame,
       view: fit,
       ratio: window.devicePixelRatio || 1,
-      insets: boxesOf(shapes.insets, corners, frame, NOWHERE),
+      insets: boxesOf(shapes.insets, frame, NOWHERE),
       looks: found.map((one) => ({
         ...coloured(view, areas, (a) => classOf(areas.value[a], one.breaks, apart), one.colours),
         ...drawn,

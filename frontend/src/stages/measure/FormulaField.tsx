@@ -6,11 +6,12 @@ import { useRef, useState } from "react";
 import type { Areas } from "../../api/bulk";
 import type { View } from "../../api/client";
 import { termFigure } from "../../outcome/terms";
+import { TextArea } from "../../parts/Fields";
 import { Link, Unfold } from "../../parts/parts";
 import { completed, completions, type Formula, withFigures } from "../../plan/formulas";
 import { useFormula } from "../../state/queries";
 import { useParts } from "../../state/store";
-import { INK, MADDER, QUIET } from "../../theme";
+import { MADDER, QUIET } from "../../theme";
 
 interface Props {
   view: View;
@@ -45,13 +46,13 @@ export function FormulaField({ view, areas, start, onKeep }: Props) {
   const fault = found?.fault;
   return (
     <Box component="section" aria-label="The formula">
-      <textarea
+      <TextArea
+        wrong={Boolean(fault)}
         ref={field}
         aria-label="Formula"
         aria-invalid={Boolean(fault)}
         value={text}
         rows={Math.min(6, 1 + Math.ceil(text.length / 44))}
-        spellCheck={false}
         onChange={(event) => {
           setText(event.target.value);
           setCursor(event.target.selectionStart);
@@ -62,16 +63,6 @@ export function FormulaField({ view, areas, start, onKeep }: Props) {
             event.preventDefault();
             write(like[0]);
           }
-        }}
-        style={{
-          width: "100%",
-          boxSizing: "border-box",
-          font: "inherit",
-          color: INK,
-          background: "transparent",
-          border: `1px solid ${fault ? MADDER : INK}`,
-          padding: 8,
-          resize: "vertical",
         }}
       />
       <Box sx={{ minHeight: "1.6em", fontSize: "0.8125rem", display: "flex", gap: 1.5, flexWrap: "wrap" }}>

@@ -1,26 +1,57 @@
 /** Show's sheet: the colours, what is drawn, and boxes for far-off areas. */
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import RadioGroup from "@mui/material/RadioGroup";
-import type { View } from "../../api/client";
-import { plural } from "../../format";
-import { ColourField, Pick } from "../../parts/Fields";
-import { Choice, Notes, Question, Quiet } from "../../parts/parts";
+import { useState } from "react";
+import type { Study, View } from "../../api/client";
+import { ColourField } from "../../parts/Fields";
+import { Choice, Notes, Question, Quiet, Tabs } from "../../parts/parts";
 import { mappedColours, mappedMeasure } from "../../plan/mapped";
 import type { Colours } from "../../plan/types";
 import type { Save } from "../../state/queries";
+import { useParts } from "../../state/store";
 import { RULE } from "../../theme";
+import { HandOn } from "./HandOn";
 import { Insets } from "./Insets";
+import { LabelSets } from "./LabelSets";
+import { Layers } from "./Layers";
 import { Sides } from "./Sides";
 
 const RAMPS: readonly Colours["ramp"][] = ["kelp", "peat", "heather", "slate", "rowan"];
 
-export function ShowSheet({ view, save }: { view: View; save: Save }) {
-  const colours = mappedColours(view.plan);
+const TABS = ["colours", "layers", "labels", "boxes", "hand on"] as const;
+
+export function ShowSheet({ study, view, save }: { study: Study; view: View; save: Save }) {
+  const { set } = useParts("set");
+  const [tab, setTab] = useState<(typeof TABS)[number]>("colours");
   return (
     <>
       <Question>What does the reader see?</Question>
+      <Tabs tabs={TABS} open={tab} onOpen={setTab} />
+      {tab === "colours" && <ColoursTab view={view} save={save} />}
+      {tab === "layers" && <Layers study={study} view={view} save={save} />}
+      {tab === "labels" && <LabelSets view={view} save={save} />}
+      {tab === "boxes" && <Insets view={view} save={save} />}
+      {tab === "hand on" && <HandOn view={view} />}
+      <Button
+        size="small"
+        variant="outlined"
+        sx={{ mt: 1.5 }}
+        onClick={() => set({ figuring: true, comparing: false, sheet: null })}
+      >
+        Set it on a page
+      </Button>
+      <Notes view={view} stage="show" />
+    </>
+  );
+}
+
+function ColoursTab({ view, save }: { view: View; save: Save }) {
+  const colours = mappedColours(view.plan);
+  return (
+    <>
       {mappedMeasure(view.plan).kind === "category" ? (
         <Quiet>Kinds have a colour each, none of them more than another.</Quiet>
       ) : (
@@ -81,7 +112,6 @@ export function ShowSheet({ view, save }: { view: View; save: Save }) {
           <Box key={band.range} sx={{ flex: 1, height: 14, bgcolor: band.colour }} />
         ))}
       </Box>
-      <Outlines view={view} save={save} />
       <FormControlLabel
         label="do not draw areas without events"
         control={
@@ -96,51 +126,6 @@ export function ShowSheet({ view, save }: { view: View; save: Save }) {
           />
         }
       />
-      <Insets view={view} save={save} />
-      <Notes view={view} stage="show" />
     </>
-  );
-}
-
-const WIDTHS = [1, 2, 3, 4];
-
-/** The lines between areas. */
-function Outlines({ view, save }: { view: View; save: Save }) {
-  const { draw, colour, width } = view.plan.show.outlines;
-  const drawn = draw === "line" ? `line ${width}` : draw;
-  return (
-    <Box sx={{ display: "flex", gap: 1 }}>
-      <Pick
-        label="Outlines of areas"
-        value={drawn}
-        options={[
-          ["hairline", "hairlines"],
-          ...WIDTHS.map((w) => [`line ${w}`, `${plural(w, "pixel")} thick`] as const),
-          ["none", "none"],
-        ]}
-        onChange={(next) =>
-          save((p) => {
-            const lines = p.show.outlines;
-            if (next === "hairline" || next === "none") lines.draw = next;
-            else [lines.draw, lines.width] = ["line", Number(next.split(" ")[1])];
-          })
-        }
-      />
-      {draw !== "none" && (
-        <Pick
-          label="in the colour of"
-          value={colour}
-          options={[
-            ["paper", "paper"],
-            ["ink", "ink"],
-          ]}
-          onChange={(next) =>
-            save((p) => {
-              p.show.outlines.colour = next;
-            })
-          }
-        />
-      )}
-    </Box>
   );
 }

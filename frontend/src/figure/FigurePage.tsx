@@ -1,0 +1,183 @@
+/** Pages to publish: the true page in the middle, its elements dragged on it, and beside it what cannot be dragged. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import ButtonBase from "@mui/material/ButtonBase";
+import Typography from "@mui/material/Typography";
+import { useRef, useState } from "react";
+import type { Study, View } from "../api/client";
+import { useSize } from "../map/gestures";
+import { Link } from "../parts/parts";
+import type { FigurePlan } from "../plan/types";
+import { type FigureView, useFigureChanges, useFigures, usePreview } from "../state/figures";
+import { useParts } from "../state/store";
+import { INK, MADDER, PAPER, QUIET, RULE, WATER } from "../theme";
+import { Elements } from "./Elements";
+import { PageForm } from "./PageForm";
+
+export function FigurePage({ study, view }: { study: Study; view: View }) {
+  const { set } = useParts("set");
+  const figures = useFigures(study);
+  const { add, change, remove } = useFigureChanges(study);
+  const [chosen, setChosen] = useState<string | null>(null);
+  const all = figures.data ?? [];
+  // What is on the map may still be of the version before.
+  const head = study.head_id ?? view.version;
+  const figure = all.find((f) => f.id === chosen) ?? all[0];
+  const begin = () =>
+    add.mutate(
+      { name: view.plan.show.title || view.measure, version: head, document: {} },
+      { onSuccess: (added) => setChosen(added.id) },
+    );
+  const error = add.error ?? change.error ?? remove.error ?? figures.error;
+  return (
+    <Box
+      component="section"
+      aria-label="Pages to publish"
+      sx={{
+        position: "absolute",
+        inset: 0,
+        zIndex: 3,
+        bgcolor: PAPER,
+        display: "flex",
+        flexDirection: "column",
+        px: 2,
+        py: 1,
+        gap: 0.75,
+      }}
+    >
+      <Box sx={{ display: "flex", alignItems: "baseline", gap: 2, flexWrap: "wrap" }}>
+        <Typography variant="h2">Pages to publish</Typography>
+        <Box
+          role="group"
+          aria-label="Pages"
+          sx={{ display: "flex", gap: 1.5, flexWrap: "wrap", flexGrow: 1 }}
+        >
+          {all.map((f) => (
+            <ButtonBase
+              key={f.id}
+              aria-pressed={f === figure}
+              onClick={() => setChosen(f.id)}
+              sx={{
+                font: "inherit",
+                maxWidth: 240,
+                overflow: "hidden",
+                textOverflow: "ellipsis",
+                whiteSpace: "nowrap",
+                borderBottom: `2px solid ${f === figure ? INK : "transparent"}`,
+              }}
+            >
+              {f.name}
+            </ButtonBase>
+          ))}
+          <Link onClick={begin}>{all.length ? "another page" : "begin a page"}</Link>
+        </Box>
+        <Button size="small" onClick={() => set({ figuring: false })}>
+          Back to the map
+        </Button>
+      </Box>
+      {error && (
+        <Box role="alert" sx={{ color: MADDER }}>
+          {error.message}
+        </Box>
+      )}
+      {figure ? (
+        <Page
+          key={figure.id}
+          study={study}
+          figure={figure}
+          present={head}
+          put={(part) => change.mutate({ ...pick(figure), ...part })}
+          remove={() => remove.mutate(figure.id, { onSuccess: () => setChosen(null) })}
+        />
+      ) : (
+        figures.isSuccess && (
+          <Box sx={{ color: QUIET, maxWidth: 520 }}>
+            A page is drawn from the plan as it is now: map, legend, boxes, and what must be said of them.{" "}
+            <Link onClick={begin}>begin a page</Link>
+          </Box>
+        )
+      )}
+    </Box>
+  );
+}
+
+function pick({ id, name, version, document }: FigureView) {
+  return { id, name, version, document };
+}
+
+function Page(props: {
+  study: Study;
+  figure: FigureView;
+  present: string;
+  put: (part: Partial<Pick<FigureView, "name" | "version" | "document">>) => void;
+  remove: () => void;
+}) {
+  const { study, figure, present, put } = props;
+  const ref = useRef<HTMLDivElement>(null);
+  const size = useSize(ref);
+  const ratio = window.devicePixelRatio || 1;
+  const pixels = size ? Math.min(Math.round(Math.min(size.width, 1.5 * size.height) * ratio), 2_400) : 0;
+  const preview = usePreview(study, figure, pixels);
+  const page = preview.data;
+  const scale = page && size ? Math.min(size.width / page.width, size.height / page.height) : 0;
+  const change = (document: FigurePlan) => put({ document });
+  return (
+    <Box sx={{ display: "flex", gap: 2, flex: 1, minHeight: 0 }}>
+      <Box
+        ref={ref}
+        sx={{ flex: 1, minWidth: 0, position: "relative", bgcolor: WATER, border: `1px solid ${RULE}` }}
+      >
+        {page && (
+          <Box
+            data-testid="page"
+            data-still={String(!preview.isFetching)}
+            sx={{
+              position: "absolute",
+              left: "50%",
+              top: "50%",
+              transform: "translate(-50%, -50%)",
+              boxShadow: "0 0 0 1px #1f2933",
+            }}
+            style={{ width: page.width * scale, height: page.height * scale }}
+          >
+            <img
+              src={`data:image/png;base64,${page.picture}`}
+              alt={`The page: ${figure.name}`}
+              style={{ width: "100%", height: "100%", display: "block" }}
+            />
+            <Elements page={page} scale={scale} document={figure.document} change={change} />
+          </Box>
+        )}
+        {preview.isFetching && (
+          <Box
+            role="status"
+            sx={{ position: "absolute", right: 8, bottom: 4, color: QUIET, fontSize: "0.8125rem" }}
+          >
+            Drawing it…
+          </Box>
+        )}
+        {preview.error && (
+          <Box role="alert" sx={{ p: 2, color: MADDER }}>
+            {preview.error.message} <Link onClick={() => void preview.refetch()}>Try again</Link>
+          </Box>
+        )}
+      </Box>
+      <Box sx={{ width: 290, flexShrink: 0, overflowY: "auto", pr: 0.5 }}>
+        {figure.moved_on && (
+          <Box sx={{ color: MADDER, fontSize: "0.8125rem", mb: 1 }}>
+            The plan has changed since this page was made from it.{" "}
+            <Link onClick={() => put({ version: present })}>make it from the present plan</Link>
+          </Box>
+        )}
+        <PageForm
+          study={study}
+          figure={figure}
+          page={page}
+          change={change}
+          rename={(name) => put({ name })}
+          remove={props.remove}
+        />
+      </Box>
+    </Box>
+  );
+}

@@ -1,0 +1,233 @@
+/** What of a page cannot be dragged: its size, its words, and how it is handed on. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import { useState } from "react";
+import type { Study } from "../api/client";
+import { ColourField, Field, Pick, TextArea } from "../parts/Fields";
+import { Link, Unfold } from "../parts/parts";
+import type { FigurePlan } from "../plan/types";
+import type { FigureView, Preview } from "../state/figures";
+import { MADDER, QUIET } from "../theme";
+import { isMoved, unmoved } from "./places";
+
+interface Props {
+  study: Study;
+  figure: FigureView;
+  page: Preview | undefined;
+  change: (document: FigurePlan) => void;
+  rename: (name: string) => void;
+  remove: () => void;
+}
+
+const SIZES = ["A5", "A4", "A3", "Letter", "slide 16:9", "own"] as const;
+const FACES = ["Public Sans", "Newsreader", "DejaVu Sans"] as const;
+const DRAWN = [
+  ["by itself", "where it does not mislead"],
+  ["always", "always"],
+  ["never", "never"],
+] as const;
+const TEXTS = ["title", "subtitle", "notes"] as const;
+
+export function PageForm({ study, figure, page, change, rename, remove }: Props) {
+  const d = figure.document;
+  const put = (part: Partial<FigurePlan>) => change({ ...d, ...part });
+  const putPage = (part: Partial<FigurePlan["page"]>) => put({ page: { ...d.page, ...part } });
+  const putLegend = (part: Partial<FigurePlan["legend"]>) => put({ legend: { ...d.legend, ...part } });
+  return (
+    <>
+      <HandOn study={study} figure={figure} />
+      {page?.said.map((says) => (
+        <Box key={says} sx={{ color: MADDER, fontSize: "0.8125rem" }}>
+          {says}
+        </Box>
+      ))}
+      <Typed
+        key={`name ${figure.name}`}
+        label="Name of the page"
+        value={figure.name}
+        onKeep={(n) => n && rename(n)}
+      />
+      <Box sx={{ display: "flex", gap: 1 }}>
+        <Pick
+          label="Page"
+          value={d.page.size}
+          options={SIZES.map((s) => [s, s === "own" ? "a size of my own" : s] as const)}
+          onChange={(size) => putPage({ size })}
+        />
+        <Pick
+          label="Turned"
+          value={d.page.turned}
+          options={[
+            ["by itself", "as the map is"],
+            ["portrait", "portrait"],
+            ["landscape", "landscape"],
+          ]}
+          onChange={(turned) => putPage({ turned })}
+        />
+      </Box>
+      {d.page.size === "own" && (
+        <Box sx={{ display: "flex", gap: 1 }}>
+          {(["width", "height"] as const).map((side) => (
+            <Typed
+              key={`${side} ${d.page[side]}`}
+              label={`${side === "width" ? "Width" : "Height"}, mm`}
+              value={String(d.page[side])}
+              onKeep={(text) =>
+                Number(text) >= 60 && Number(text) <= 1200 && putPage({ [side]: Number(text) })
+              }
+            />
+          ))}
+        </Box>
+      )}
+      {TEXTS.map((what) => (
+        <Typed
+          key={`${what} ${d[what].text}`}
+          label={what[0].toUpperCase() + what.slice(1)}
+          value={d[what].text ?? ""}
+          placeholder={page?.[what] ?? ""}
+          long={what === "notes"}
+          onKeep={(text) => put({ [what]: { ...d[what], text: text || null } })}
+        />
+      ))}
+      <Typed
+        key={`heading ${d.legend.heading}`}
+        label="Heading of the legend"
+        value={d.legend.heading ?? ""}
+        placeholder={page?.heading ?? ""}
+        onKeep={(text) => putLegend({ heading: text || null })}
+      />
+      <Ticked label="a legend" on={d.legend.shown} onChange={(shown) => putLegend({ shown })} />
+      <Ticked label="with how many areas" on={d.legend.counts} onChange={(counts) => putLegend({ counts })} />
+      <Ticked
+        label="its classes side by side"
+        on={d.legend.level}
+        onChange={(level) => putLegend({ level })}
+      />
+      <Ticked label="a line around the map" on={d.neatline} onChange={(neatline) => put({ neatline })} />
+      <Unfold title="More">
+        <Pick
+          label="Scale bar"
+          value={d.scale_bar}
+          options={DRAWN}
+          onChange={(scale_bar) => put({ scale_bar })}
+        />
+        <Pick label="North arrow" value={d.north} options={DRAWN} onChange={(north) => put({ north })} />
+        <Pick
+          label="Typeface"
+          value={d.face}
+          options={FACES.map((f) => [f, f] as const)}
+          onChange={(face) => put({ face })}
+        />
+        <Pick
+          label="Ground"
+          value={d.page.ground}
+          options={[
+            ["white", "white"],
+            ["paper", "paper"],
+          ]}
+          onChange={(ground) => putPage({ ground })}
+        />
+        <Box
+          component="label"
+          sx={{ display: "flex", gap: 1, alignItems: "center", fontSize: "0.8125rem", py: 0.5 }}
+        >
+          <ColourField key={d.ink} label="ink" value={d.ink} onChange={(ink) => put({ ink })} />
+          ink
+        </Box>
+        {TEXTS.map((what) => (
+          <Typed
+            key={`${what} size ${d[what].size}`}
+            label={`Size of the ${what}, points`}
+            value={String(d[what].size)}
+            onKeep={(text) =>
+              Number(text) >= 4 && Number(text) <= 72 && put({ [what]: { ...d[what], size: Number(text) } })
+            }
+          />
+        ))}
+      </Unfold>
+      <Box sx={{ display: "flex", gap: 2, mt: 1 }}>
+        {isMoved(d) && <Link onClick={() => change(unmoved(d))}>everything where it was</Link>}
+        <Link onClick={remove}>take this page out</Link>
+      </Box>
+    </>
+  );
+}
+
+const DOTS = [150, 300, 600] as const;
+
+function HandOn({ study, figure }: { study: Study; figure: FigureView }) {
+  const [dpi, setDpi] = useState<string>("300");
+  const address = (format: string) =>
+    `/api/studies/${study.id}/figures/${figure.id}/file?format=${format}&dpi=${format === "png" ? dpi : 300}`;
+  return (
+    <Box sx={{ display: "flex", gap: 0.75, alignItems: "center" }}>
+      {(["pdf", "svg", "png"] as const).map((format) => (
+        <Button key={format} size="small" variant="outlined" href={address(format)} download>
+          {format.toUpperCase()}
+        </Button>
+      ))}
+      <Box sx={{ flexGrow: 1 }}>
+        <Pick
+          label="dots an inch"
+          value={dpi}
+          options={DOTS.map((n) => [String(n), String(n)] as const)}
+          onChange={setDpi}
+        />
+      </Box>
+    </Box>
+  );
+}
+
+function Ticked(props: { label: string; on: boolean; onChange: (on: boolean) => void }) {
+  return (
+    <FormControlLabel
+      label={props.label}
+      sx={{ display: "flex", "& .MuiFormControlLabel-label": { fontSize: "0.875rem" } }}
+      control={
+        <Checkbox
+          size="small"
+          checked={props.on}
+          onChange={(_, on) => props.onChange(on)}
+          sx={{ py: 0.25 }}
+        />
+      }
+    />
+  );
+}
+
+/** A line that is kept once it is left; of what follows from the plan, what that is stands in it. */
+function Typed(props: {
+  label: string;
+  value: string;
+  placeholder?: string;
+  long?: boolean;
+  onKeep: (text: string) => void;
+}) {
+  const [text, setText] = useState(props.value);
+  const leave = () => text !== props.value && props.onKeep(text.trim());
+  if (!props.long)
+    return (
+      <Field
+        label={props.label}
+        value={text}
+        placeholder={props.placeholder}
+        onChange={setText}
+        onLeave={leave}
+      />
+    );
+  return (
+    <Box component="label" sx={{ display: "block", fontSize: "0.75rem", color: QUIET, mt: 0.5 }}>
+      {props.label}
+      <TextArea
+        small
+        value={text}
+        placeholder={props.placeholder}
+        rows={3}
+        onChange={(event) => setText(event.target.value)}
+        onBlur={leave}
+      />
+    </Box>
+  );
+}

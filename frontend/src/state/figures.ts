@@ -1,0 +1,70 @@
+/** The study's figures, and what a page would look like. */
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { getJson, postJson, type Schemas, type Study } from "../api/client";
+import type { FigurePlan } from "../plan/types";
+
+export interface FigureView {
+  id: string;
+  name: string;
+  version: string;
+  moved_on: boolean;
+  document: FigurePlan;
+}
+
+export type Preview = Schemas["PreviewView"];
+
+export function useFigures(study: Study) {
+  return useQuery({
+    queryKey: ["figures", study.id, study.head_id],
+    queryFn: async () =>
+      (await getJson<{ figures: FigureView[] }>(`/api/studies/${study.id}/figures`)).figures,
+    placeholderData: keepPreviousData,
+  });
+}
+
+/** The true page; the one before stands in until it has come. */
+export function usePreview(study: Study, figure: FigureView | undefined, pixels: number) {
+  return useQuery({
+    queryKey: ["figure preview", study.id, figure?.version, figure?.document, pixels],
+    queryFn: () =>
+      postJson<Preview>(`/api/studies/${study.id}/plans/${figure!.version}/figure-preview`, {
+        document: figure!.document,
+        pixels,
+      }),
+    enabled: Boolean(figure) && pixels > 0,
+    placeholderData: keepPreviousData,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+type Draft = Pick<FigureView, "name" | "version"> & { document: FigurePlan | Record<string, never> };
+
+/** Add a figure, change one, or take one out; the list shows it at once. */
+export function useFigureChanges(study: Study) {
+  const cache = useQueryClient();
+  const path = `/api/studies/${study.id}/figures`;
+  const key = ["figures", study.id, study.head_id];
+  const refresh = () => cache.invalidateQueries({ queryKey: ["figures", study.id] });
+  const add = useMutation({
+    mutationFn: (draft: Draft) => postJson<FigureView>(path, draft),
+    onSettled: refresh,
+  });
+  const change = useMutation({
+    mutationFn: ({ id, ...draft }: Draft & { id: string }) =>
+      postJson<FigureView>(`${path}/${id}`, draft, "PUT"),
+    onMutate: (draft) => {
+      const before = cache.getQueryData<FigureView[]>(key);
+      cache.setQueryData<FigureView[]>(key, (all) =>
+        all?.map((f) => (f.id === draft.id ? ({ ...f, ...draft } as FigureView) : f)),
+      );
+      return before;
+    },
+    onError: (_error, _draft, before) => cache.setQueryData(key, before),
+    onSettled: refresh,
+  });
+  const remove = useMutation({
+    mutationFn: (id: string) => postJson<null>(`${path}/${id}`, undefined, "DELETE"),
+    onSettled: refresh,
+  });
+  return { add, change, remove };
+}

@@ -1,0 +1,101 @@
+/** What lies over the areas, as it comes from the server. */
+import { useQueries, useQuery } from "@tanstack/react-query";
+import {
+  fetchAnchors,
+  fetchDots,
+  fetchLabelTexts,
+  fetchLines,
+  fetchOver,
+  fetchReferenceNames,
+  type Lines,
+  type Named,
+  resultsOf,
+} from "../api/bulk";
+import { postJson, type Schemas, type Study, type View } from "../api/client";
+import type { Reference } from "../plan/types";
+import { KEPT, useSources } from "./queries";
+
+/** The lines of every reference source that has come so far. */
+export function useReferences(study: Study, view: View): readonly Lines[] {
+  const sources = useSources(study).data ?? [];
+  return useQueries({
+    queries: sources
+      .filter((s) => s.role === "reference")
+      .map((s) => ({
+        queryKey: ["lines", study.id, s.id, view.keys.shapes],
+        queryFn: () => fetchLines(resultsOf(view), s.name, view.keys.shapes),
+        ...KEPT,
+      })),
+    combine: allThatCame,
+  });
+}
+
+function allThatCame<T>(results: readonly { data?: T }[]): readonly T[] {
+  return results.flatMap((r) => (r.data ? [r.data] : []));
+}
+
+/** The outlines of the plan's upper level. */
+export function useOver(view: View) {
+  return useQuery({
+    queryKey: ["over", view.study, view.keys.over],
+    queryFn: () => fetchOver(resultsOf(view), view.keys.over),
+    enabled: Boolean(view.plan.show.over),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+/** Where the areas' labels stand. */
+export function useAnchors(view: View, wanted: boolean) {
+  return useQuery({
+    queryKey: ["anchors", view.study, view.keys.shapes],
+    queryFn: () => fetchAnchors(resultsOf(view), view.keys.shapes),
+    enabled: wanted,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+}
+
+/** Of each label set, what is written in each area. */
+export function useLabelTexts(view: View, wanted: boolean) {
+  return useQuery({
+    queryKey: ["label texts", view.study, view.keys.labels],
+    queryFn: () => fetchLabelTexts(resultsOf(view), view.keys.labels),
+    enabled: wanted && Boolean(view.keys.labels),
+    ...KEPT,
+  });
+}
+
+/** What a label comes to in an area while it is written. */
+export function useLabelTrial(view: View, text: string, area: number | null) {
+  return useQuery({
+    queryKey: ["label trial", view.study, view.version, text, area],
+    queryFn: () =>
+      postJson<Schemas["LabelView"]>(`${resultsOf(view)}/label-trial`, {
+        text,
+        area,
+      } satisfies Schemas["LabelDraft"]),
+    ...KEPT,
+  });
+}
+
+/** The mapped events as dots. */
+export function useEventDots(view: View, layer: { shown: boolean; by: string | null } | undefined) {
+  const by = layer?.by ?? null;
+  return useQuery({
+    queryKey: ["dots", view.study, view.keys.placed, by],
+    queryFn: () => fetchDots(resultsOf(view), view.keys.placed, by),
+    enabled: Boolean(layer?.shown),
+    ...KEPT,
+  });
+}
+
+/** The names of the references that are to have some. */
+export function useReferenceNames(view: View, wanted: readonly Reference[]): readonly Named[] {
+  return useQueries({
+    queries: wanted.map((layer) => ({
+      queryKey: ["reference names", view.study, layer.source, layer.names, view.keys.shapes],
+      queryFn: () => fetchReferenceNames(resultsOf(view), layer.source, view.keys.shapes, layer.names!),
+      ...KEPT,
+    })),
+    combine: allThatCame,
+  });
+}
