@@ -88,26 +88,41 @@ def _bring_in(page: Page, demo: Path) -> None:
     shoot(page, "filter")
 
 
-def _apart(page: Page) -> None:
-    """The islets in a box of their own, and back."""
+def _show(page: Page) -> None:
+    """The map finished, with labels and dots; and set on a page. Then without labels again."""
+    part = page.get_by_label("Part of the sheet")
     page.keyboard.press("5")
-    page.get_by_role("button", name="Draw around areas to show apart").click()
+    part.get_by_role("button", name="labels").click()
+    page.get_by_role("button", name="Write in the areas").click()
+    page.get_by_role("button", name="Write more in the areas").click()
+    page.wait_for_timeout(1500)
+    part.get_by_role("button", name="layers").click()
+    page.get_by_label("Show events: call-outs").click()
+    page.wait_for_timeout(1500)
     page.keyboard.press("5")
-    box = page.get_by_test_id("map").bounding_box()
-    assert box
-    east, north = 0.93 * box["width"], 0.82 * box["height"]
-    corners = ((0.6 * east, 0.9 * north), (east + 40, 0.7 * north), (east + 40, north + 60), (0.6 * east, north + 60))
-    for x, y in corners:
-        page.mouse.click(box["x"] + x, box["y"] + y)
-        page.wait_for_timeout(80)
-    page.get_by_role("button", name="Show these areas apart").click()
-    page.get_by_test_id("inset").wait_for()
+    page.get_by_role("button", name="Nearer").click()
+    page.wait_for_timeout(1000)
+    page.keyboard.press("5")
+    part.get_by_role("button", name="layers").click()
+    page.wait_for_timeout(1500)
+    shoot(page, "labels")
+    page.get_by_label("Show events: call-outs").click()
     page.wait_for_timeout(800)
-    shoot(page, "inset")
+    page.get_by_role("button", name="Set it on a page").click()
+    page.get_by_role("button", name="begin a page").first.click()
+    page.locator('[data-testid="page"][data-still="true"]').wait_for(timeout=60_000)
+    page.get_by_label("with how many areas").click()
+    page.wait_for_timeout(3000)
+    shoot(page, "page")
+    page.get_by_role("button", name="Back to the map").click()
     page.keyboard.press("5")
-    page.get_by_role("button", name="take the box out").click()
-    page.get_by_test_id("inset").wait_for(state="detached")
+    part.get_by_role("button", name="labels").click()
+    for _ in range(2):
+        page.locator("[data-label-set]").first.get_by_role("button").first.click()
+        page.get_by_role("button", name="take these labels out").click()
+        page.wait_for_timeout(800)
     page.keyboard.press("5")
+    page.get_by_role("button", name="All of it").click()
 
 
 def _place(page: Page) -> None:
@@ -158,10 +173,6 @@ def _place(page: Page) -> None:
     page.wait_for_timeout(1500)
     page.keyboard.press("r")
     shoot(page, "label-check")
-    page.get_by_label("show each event in the colour of its area").click()
-    page.wait_for_timeout(1500)
-    shoot(page, "check-view")
-    page.get_by_label("show each event in the colour of its area").click()
     part.get_by_role("button", name="areas").click()
     page.get_by_role("radio", name="blocks").click()
     page.wait_for_timeout(1500)
@@ -217,7 +228,7 @@ def main() -> None:
             shoot(page, "card-and-rows")
             page.keyboard.press("Escape")
             page.keyboard.press("Escape")
-            _apart(page)
+            _show(page)
             _sum(page)
             page.keyboard.press("1")
             page.get_by_text("the two coordinates look swapped").click()
