@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -15,6 +15,7 @@ from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.plan.show import EventsLayer, LabelSet, Layer, OverLayer, ReferenceLayer
 from steady_tally.core.report.labels import label_texts
+from steady_tally.core.show.bands import PLAIN, decimal_places, step_text, steps
 from steady_tally.core.show.drawing import Plane, Rings, outlines_over, plane_of, reference_lines, zone_rings
 from steady_tally.core.show.insets import inset_rings, insets_of, without_insets
 from steady_tally.core.show.legend import Legend, legend_of
@@ -24,6 +25,7 @@ from steady_tally.core.states import STATES, State
 
 Floats = npt.NDArray[np.float64]
 MOST_AREAS = 500_000
+_ABOUT = 0.12  # how much is seen around a part of the map, as a share of its size
 _FINEST = 3  # of detail: a printed page is finer than a screen
 
 
@@ -66,6 +68,9 @@ class Content:
     plane : of the map; its bounds are those of the areas in no box.
     rings : the areas' own, each owned by its area; holes run the other way round.
     own : (areas,) the class of each, or a code of `classes.breaks`.
+    values : (areas,) the number of each; NaN where it has none, and where it is a word.
+    ends : the least and the greatest of those in a class, as they are written.
+    part : (areas,) those that a page of a part of the map is about; None for the whole map.
     colours : of the classes, the lowest first.
     entries : the legend's, the highest class first.
     texts : of each label set that is shown, the text of each area.
@@ -76,6 +81,8 @@ class Content:
     rings: Rings
     boxes: list[Box]
     own: npt.NDArray[np.int16]
+    values: Floats
+    ends: tuple[str, str]
     colours: list[str]
     zero_colour: str
     doubtful: npt.NDArray[np.bool_]
@@ -96,6 +103,7 @@ class Content:
     notes: str
     cells: bool
     said: list[str] = field(default_factory=list)
+    part: npt.NDArray[np.bool_] | None = None
 
 
 def content_of(chain: Chain, outcome: Outcome, sources: Sources, references: list[str]) -> Content:
@@ -124,6 +132,8 @@ def content_of(chain: Chain, outcome: Outcome, sources: Sources, references: lis
         rings=whole,
         boxes=boxes,
         own=own,
+        values=_numbers(outcome),
+        ends=_ends(outcome, legend),
         colours=[e.colour for e in legend.entries],
         zero_colour=legend.zero.colour,
         doubtful=outcome.unreliable > 0,
@@ -152,6 +162,34 @@ def content_of(chain: Chain, outcome: Outcome, sources: Sources, references: lis
         notes=_notes(outcome),
         cells=isinstance(areas, CellSet),
     )
+
+
+def part_of(content: Content, areas: npt.NDArray[np.bool_]) -> Content:
+    """A page of some areas alone, with what lies about them: PlanError where none of them is drawn."""
+    rings = content.rings
+    mine = np.repeat(areas[rings.owner], np.diff(rings.start))
+    if not mine.any():
+        raise PlanError("there is no area to show.", where="figure: series", todo="Choose another list.")
+    xy = rings.xy[mine].astype(np.float64)
+    (left, bottom), (right, top) = xy.min(axis=0), xy.max(axis=0)
+    about = _ABOUT * max(right - left, top - bottom, 1.0)
+    bounds = (float(left - about), float(bottom - about), float(right + about), float(top + about))
+    return replace(content, plane=replace(content.plane, bounds=bounds), boxes=[], part=areas)
+
+
+def _numbers(outcome: Outcome) -> Floats:
+    values = outcome.measured.values
+    nowhere = values.words or outcome.classed.words
+    return np.full(len(values.value), np.nan) if nowhere else values.value
+
+
+def _ends(outcome: Outcome, legend: Legend) -> tuple[str, str]:
+    classed = outcome.measured.values.value[outcome.classed.area_class >= 0] / legend.scale.by
+    if outcome.classed.words or not len(classed):
+        return "", ""
+    ends = float(classed.min()), float(classed.max())
+    places = 0 if outcome.measured.values.whole and legend.scale == PLAIN else decimal_places([ends])
+    return step_text(steps(ends[0], places), places), step_text(steps(ends[1], places), places)
 
 
 def _rings_of(areas: object, plane: Plane) -> Rings:

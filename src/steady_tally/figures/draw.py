@@ -11,14 +11,25 @@ from typing import TYPE_CHECKING, Any, Literal
 import numpy as np
 import numpy.typing as npt
 
-from steady_tally.core.plan.figure import FigurePlan
+from steady_tally.core.plan.figure import BoxLook, FigurePlan
 from steady_tally.core.plan.show import AreasLayer, OutlinesLayer
 from steady_tally.core.show.labelling import LINE
-from steady_tally.figures.content import Box, Content, Entry
+from steady_tally.figures.content import Box, Content
 from steady_tally.figures.ground import distortion_of
 from steady_tally.figures.layers import MapDrawing
+from steady_tally.figures.legend import LegendDrawing
 from steady_tally.figures.pen import Pen
-from steady_tally.figures.places import POINT, Place, View, any_ink, fitted, page_size, placed, round_length
+from steady_tally.figures.places import (
+    POINT,
+    Place,
+    View,
+    any_ink,
+    fitted,
+    line_between,
+    page_size,
+    placed,
+    round_length,
+)
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -30,6 +41,7 @@ _QUIET: Any = {"text.hinting": "none"}  # letters stand where their widths say
 _ONE_AT_A_TIME = threading.Lock()
 _STRIP = 9.0  # for scale bar and north arrow
 _GAP = 4.0
+_CAPTION = 5.5  # points
 
 
 @dataclass(frozen=True)
@@ -41,12 +53,12 @@ class Drawing:
     said: list[str]
 
 
-def draw(content: Content, plan: FigurePlan) -> Drawing:
-    """The page. What finds no room on it is said."""
+def draw(content: Content, plan: FigurePlan, *, page: str = "") -> Drawing:
+    """The page; of a series that which `page` names. What finds no room on it is said."""
     import matplotlib as mpl
 
     with _ONE_AT_A_TIME, mpl.rc_context(_QUIET):
-        return _Drawer(content, plan).drawing()
+        return _Drawer(content, plan, page).drawing()
 
 
 def written(drawing: Drawing, kind: Format, *, dpi: float = 300.0) -> bytes:
@@ -72,12 +84,13 @@ def written(drawing: Drawing, kind: Format, *, dpi: float = 300.0) -> bytes:
 
 
 class _Drawer:
-    def __init__(self, content: Content, plan: FigurePlan) -> None:
-        self.content, self.plan = content, plan
+    def __init__(self, content: Content, plan: FigurePlan, page: str) -> None:
+        self.content, self.plan, self.page = content, plan, page
         left, bottom, right, top = content.plane.bounds
         self.width, self.height = page_size(plan.page, right - left > top - bottom)
         self.pen = Pen(plan, self.width, self.height)
         self.map = MapDrawing(content, self.pen)
+        self.legend = LegendDrawing(content, plan, self.pen)
         self.places: dict[str, Place] = {}
         self.said: list[str] = list(content.said)
         self.occupied: dict[tuple[View, Place], npt.NDArray[np.bool_]] = {}
@@ -91,20 +104,20 @@ class _Drawer:
             self.said.append("The margins leave no room on the page.")
             return Drawing(self.pen.figure, {}, self.said)
         free = self._words(free)
-        legend = self._legend_size()
+        legend = self.legend.size()
         map_place, legend_place = self._laid_out(free, legend)
         view = fitted(self.content.plane.bounds, map_place)
         self.places["map"] = map_place
         boxes = self._box_places(map_place, view, legend_place)
-        self._map(view, map_place, [b for b, _ in boxes], -1)
+        self._map(view, map_place, [b for b, _ in boxes])
         for at, (place, box) in enumerate(boxes):
             self.places[f"box {at + 1}"] = place
-            self._box(at, place, box)
+            self._box(at, place, box, view, map_place)
         if self.plan.neatline:
             self.pen.rectangle(map_place, fill="none", line=self.plan.ink, width=0.3)
         if legend_place is not None:
             self.places["legend"] = legend_place
-            self._legend(legend_place)
+            self.legend.draw(legend_place)
         self._scale_and_north(map_place, view)
         if self.pen.lacking:
             lacking = " ".join(sorted(self.pen.lacking)[:12])
@@ -124,6 +137,8 @@ class _Drawer:
             ("subtitle", self.plan.subtitle, self.content.subtitle, False),
         ):
             text = own if words.text is None else words.text
+            if self.page and name == ("title" if self.plan.title.shown else "subtitle") and text != self.page:
+                text = f"{text}: {self.page}" if text.strip() else self.page
             if not words.shown or not text.strip():
                 continue
             at = Place(free.left, top, free.width, 0.0) if words.at is None else placed(words.at, free)
@@ -160,9 +175,11 @@ class _Drawer:
         if wide > free.width or high > free.height:
             self.said.append("The legend is larger than what the page has room for.")
         if self.plan.map_at is None:
+            # Where only a part is seen, areas fill the corners though none of their edges may cross them.
+            corners = ((1, 1), (0, 1), (1, 0), (0, 0)) if self.content.part is None else ()
             view = fitted(self.content.plane.bounds, room)
             ink = self._occupied(view, room)
-            for right, below in ((1, 1), (0, 1), (1, 0), (0, 0)):
+            for right, below in corners:
                 left = room.right - wide if right else room.left
                 top = room.bottom - high if below else room.top
                 place = Place(left, top, wide, high)
@@ -213,7 +230,7 @@ class _Drawer:
             most = 0.3 * min(room.width, room.height)
             scale = most / max(right - left, top - bottom, 1e-9)
             wide, high = max((right - left) * scale, 12.0) + 3.0, max((top - bottom) * scale, 12.0) + 3.0
-            own = self.plan.boxes_at.get(at)
+            own = self.plan.boxes.get(at, BoxLook()).at
             if own is not None:
                 place = Place(own.left, own.top, own.width or wide, own.height or high)
             else:
@@ -244,73 +261,70 @@ class _Drawer:
 
     # The map.
 
-    def _map(self, view: View, place: Place, holes: Sequence[Place], inset: int) -> None:
+    def _map(self, view: View, place: Place, holes: Sequence[Place]) -> None:
         content = self.content
         clip = self.pen.clip(place)
         members = ~self._in_boxes
         for layer in reversed(content.layers):
             self.map.layer(layer, view, content.rings, members, clip, place)
-        self.map.names(view, place, self.map.labels(view, members))
+        if content.part is not None:
+            self.map.washed(view, ~content.part, clip)
+        self.map.names(view, place, self.map.labels(view, members if content.part is None else content.part, place))
         for hole in holes:
             # Nothing of the map shows under its boxes.
             self.pen.rectangle(hole, fill=self.pen.ground, line="none", width=0.0)
 
-    def _box(self, at: int, place: Place, box: Box) -> None:
+    def _box(self, at: int, place: Place, box: Box, of_map: View, map_place: Place) -> None:
+        look = self.plan.boxes.get(at, BoxLook())
         view = fitted(box.bounds, place)
+        if look.times is not None:
+            view = fitted(box.bounds, place, scale=look.times * of_map.scale)
         clip = self.pen.clip(place)
         for layer in reversed(self.content.layers):
             if box.own and not isinstance(layer, AreasLayer | OutlinesLayer):
                 continue  # they lie in the map's own projection
             self.map.layer(layer, view, box.rings, box.members, clip, place)
-        self.map.labels(view, box.members)
-        self.pen.rectangle(place, fill="none", line=self.plan.ink, width=0.25)
+        self.map.labels(view, box.members, place)
+        if look.neatline:
+            self.pen.rectangle(place, fill="none", line=self.plan.ink, width=0.25)
+        times = view.scale / of_map.scale
+        if not 0.98 < times < 1.02:
+            # Two scales on one page: that is said, as areas look larger or smaller than they are beside the others.
+            text = f"{times:.2g} times the map's scale" if times < 100.0 else f"{times:,.0f} times the map's scale"
+            if self.pen.wide(text, _CAPTION, False) < place.width:
+                halo = (self.pen.ground, 1.5)
+                self.pen.text(
+                    text, place.left + 1.0, place.bottom - 1.6, _CAPTION, False, self.plan.ink, "left", halo=halo
+                )
+        if look.locator:
+            self._locator(at, place, box, of_map, map_place)
 
-    # Legend, scale and north.
-
-    def _legend_lines(self) -> list[str]:
-        legend = self.plan.legend
-        heading = self.content.heading if legend.heading is None else legend.heading
-        widest = min(0.45 * self.width, 75.0)
-        return self.pen.wrapped(heading, legend.size, widest, True) if heading.strip() else []
-
-    def _entry_text(self, entry: Entry) -> str:
-        return f"{entry.text} ({entry.areas:,})" if self.plan.legend.counts else entry.text
-
-    def _legend_size(self) -> tuple[float, float] | None:
-        legend = self.plan.legend
-        if not legend.shown or not self.content.entries:
-            return None
-        em = legend.size * POINT
-        heads = self._legend_lines()
-        texts = [self._entry_text(e) for e in self.content.entries]
-        wide = [self.pen.wide(t, legend.size, False) + 3.4 * em for t in texts]
-        head = max((self.pen.wide(t, legend.size, True) for t in heads), default=0.0)
-        if legend.level:
-            return max(head, sum(wide) + 1.2 * em * len(wide)) + 1.0, (len(heads) * LINE + 1.9) * em
-        return max(head, max(wide)) + 1.0, (len(heads) * LINE + 0.4 + 1.5 * len(texts)) * em
-
-    def _legend(self, place: Place) -> None:
-        legend = self.plan.legend
-        em = legend.size * POINT
-        self.pen.rectangle(place, fill=self.pen.ground, line="none", width=0.0)
-        heads = self._legend_lines()
-        self.pen.lines(heads, place, legend.size, True)
-        x, y = place.left, place.top + (len(heads) * LINE + 0.4) * em
-        for entry in self.content.entries:
-            text = self._entry_text(entry)
-            swatch = Place(x, y + 0.15 * em, 2.4 * em, 1.1 * em)
+    def _locator(self, at: int, place: Place, box: Box, view: View, room: Place) -> None:
+        """A line to where the box's areas lie on the map, or to the map's edge in their direction, with a head."""
+        rings = self.content.rings
+        corners = rings.xy[np.repeat(box.members[rings.owner], np.diff(rings.start))].astype(np.float64)
+        if not len(corners):
+            return
+        on_page = view.page(np.array([corners.min(axis=0), corners.max(axis=0)]))
+        (left, bottom), (right, top) = on_page
+        there = np.array([(left + right) / 2.0, (bottom + top) / 2.0])
+        line = line_between(place, room, there)
+        if line is None:
+            self.said.append(f"Box {at + 1} lies where its areas do: there is no line to them.")
+            return
+        start, end, reaches = line
+        self.pen.line(np.array([start, end]), self.plan.ink, 0.2)
+        if reaches:
             self.pen.rectangle(
-                swatch,
-                fill=entry.colour or self.pen.ground,
-                line=self.plan.ink,
-                width=0.1,
-                hatch="/////" if entry.hatched else "...." if entry.dotted else None,
-            )
-            self.pen.text(text, x + 3.0 * em, y + 0.7 * em, legend.size, False, self.plan.ink, "left")
-            if legend.level:
-                x += self.pen.wide(text, legend.size, False) + 4.6 * em
-            else:
-                y += 1.5 * em
+                Place(left, top, max(right - left, 1.0), max(bottom - top, 1.0)),
+                fill="none", line=self.plan.ink, width=0.2,
+            )  # fmt: skip
+        else:
+            back = (start - end) / max(float(np.hypot(*(start - end))), 1e-9)
+            across = np.array([-back[1], back[0]])
+            self.pen.line(np.array([end + 2.0 * back + across, end, end + 2.0 * back - across]), self.plan.ink, 0.2)
+
+    # Scale and north.
 
     def _scale_and_north(self, room: Place, view: View) -> None:
         x, y = room.left, room.bottom + 5.5

@@ -173,8 +173,13 @@ class MapDrawing:
         shown.set_clip_path(clip)  # type: ignore[arg-type]
         self.pen.scaled()
 
-    def labels(self, view: View, members: npt.NDArray[np.bool_]) -> Taken:
-        """Write in areas; what that takes of the page, in units of it from the plane's origin."""
+    def washed(self, view: View, areas: npt.NDArray[np.bool_], clip: Artist) -> None:
+        """Some areas under a wash of the page's colour, as they are not what it is about."""
+        self._filled(self.content.rings, areas, view, clip, self.pen.ground, 0.6)
+
+    def labels(self, view: View, members: npt.NDArray[np.bool_], within: Place) -> Taken:
+        """Write in areas as far as they are seen; what that takes of the page, in units of it from the plane's
+        origin."""
         content, taken = self.content, Taken()
         if content.anchors is None or not content.texts:
             return taken
@@ -191,8 +196,12 @@ class MapDrawing:
         )
         self.unlabelled += left
         for label in placed:
-            taken.take(label.x * view.scale, -label.y * view.scale, label.width, label.height)
             ((x, y),) = view.page(np.array([[label.x, label.y]]))
+            if not all(
+                within.holds(x + a * label.width / 2.0, y + b * label.height / 2.0) for a, b in ((-1, -1), (1, 1))
+            ):
+                continue
+            taken.take(label.x * view.scale, -label.y * view.scale, label.width, label.height)
             top = y - label.height / 2.0
             for line in label.lines:
                 size = line.size * label.factor / POINT

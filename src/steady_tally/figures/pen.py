@@ -86,6 +86,11 @@ class Pen:
             Path(corners, closed=True), None, facecolor=fill, edgecolor=edge, linewidth=width / POINT, hatch=hatch
         )
 
+    def line(self, points: Any, colour: str, width: float) -> None:
+        from matplotlib.path import Path
+
+        self.patch(Path(points), None, facecolor="none", edgecolor=colour, linewidth=width / POINT)
+
     def wide(self, text: str, size: float, bold: bool) -> float:
         """How wide a text is, in millimetres."""
         from matplotlib.textpath import text_to_path

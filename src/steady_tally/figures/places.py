@@ -12,6 +12,7 @@ from steady_tally.core.plan.figure import SIZES, At, Page
 
 Floats = npt.NDArray[np.float64]
 Bounds = tuple[float, float, float, float]
+_SHORTEST = 3.0
 POINT = 25.4 / 72.0
 """Millimetres."""
 
@@ -68,11 +69,12 @@ class View:
         )
 
 
-def fitted(bounds: Bounds, place: Place, margin: float = 1.5) -> View:
-    """All of some bounds in the middle of a place."""
+def fitted(bounds: Bounds, place: Place, margin: float = 1.5, scale: float | None = None) -> View:
+    """Some bounds in the middle of a place: all of them, or at a scale."""
     left, bottom, right, top = bounds
     wide, tall = max(right - left, 1e-9), max(top - bottom, 1e-9)
-    scale = max(min((place.width - 2 * margin) / wide, (place.height - 2 * margin) / tall), 1e-12)
+    if scale is None:
+        scale = max(min((place.width - 2 * margin) / wide, (place.height - 2 * margin) / tall), 1e-12)
     x = left - ((place.width / scale) - wide) / 2.0
     y = top + ((place.height / scale) - tall) / 2.0
     return View(scale, x, y, place.left, place.top)
@@ -83,6 +85,32 @@ def placed(at: At, within: Place) -> Place:
     width = within.right - at.left if at.width is None else at.width
     height = within.bottom - at.top if at.height is None else at.height
     return Place(at.left, at.top, max(width, 10.0), max(height, 10.0))
+
+
+def line_between(place: Place, room: Place, there: Floats) -> tuple[Floats, Floats, bool] | None:
+    """From the edge of a place towards a point, as far as that or the edge of the room: (start, end, is it reached).
+
+    None where the point lies in the place, or nothing of the line would be seen.
+    """
+    if place.holds(*there):
+        return None
+    middle = np.array([place.left + place.width / 2.0, place.top + place.height / 2.0])
+    leaves = _along(middle, there, place)
+    within = min(_along(middle, there, room), 1.0)
+    start, end = (middle + share * (there - middle) for share in (leaves, within))
+    if within - leaves <= 0.0 or np.hypot(*(end - start)) < _SHORTEST:
+        return None
+    return start, end, within >= 1.0
+
+
+def _along(start: Floats, there: Floats, within: Place) -> float:
+    """At which share of the way from a point within a place to another its edge is crossed; more than 1 where it is
+    not."""
+    ends = ((within.left, within.right), (within.top, within.bottom))
+    shares = [
+        ((high if t > s else low) - s) / (t - s) for s, t, (low, high) in zip(start, there, ends, strict=True) if t != s
+    ]
+    return float(min(shares, default=np.inf))
 
 
 def any_ink(ink: npt.NDArray[np.bool_], room: Place, place: Place) -> bool:

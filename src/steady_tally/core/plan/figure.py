@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from steady_tally.core.plan.base import Part
 from steady_tally.core.plan.show import Colour
@@ -52,15 +52,49 @@ class Words(Part):
 
 class LegendBox(Part):
     shown: bool = True
+    headed: bool = Field(True, description="With its heading.")
     heading: str | None = Field(None, max_length=500, description="What the values are, where nothing else is said.")
+    distribution: bool = Field(False, description="With how the areas are spread over the values.")
     counts: bool = Field(False, description="Of each class, how many areas are in it.")
     level: bool = Field(False, description="Its classes stand beside one another instead of above one another.")
     size: float = Field(8.5, ge=4.0, le=40.0)
     at: At | None = None
 
 
+class BoxLook(Part):
+    """One of the map's boxes on the page. What it shows, and in which projection, is the plan's: `show.insets`."""
+
+    at: At | None = None
+    times: float | None = Field(
+        None, ge=0.02, le=50.0, description="How many times as large as on the map; as large as it holds, if not said."
+    )
+    neatline: bool = True
+    locator: bool = Field(False, description="A line from the box to where its areas lie on the map.")
+
+
+class Series(Part):
+    """The same page many times: for each measure, for each word of a column of the events, for each window in which
+    they were recorded, for each year or month, or for each area (or each word of a column of the areas)."""
+
+    over: Literal["measures", "words", "windows", "years", "months", "areas"]
+    column: str | None = Field(None, description="For words, that of the events; for areas, that of the areas.")
+    classes: Literal["map", "all pages", "own"] = Field(
+        "map", description="Those of the map, those of the values of all pages together, or each page its own."
+    )
+
+    @model_validator(mode="after")
+    def _column_where_it_counts(self) -> Self:
+        if self.over == "words" and not self.column:
+            raise ValueError("a page for each word needs a column: column")
+        if self.column and self.over not in ("words", "areas"):
+            raise ValueError("a column is of words or of areas alone")
+        if self.over == "areas" and self.classes != "map":
+            raise ValueError("pages of areas show parts of one map, with its classes")
+        return self
+
+
 class FigurePlan(Part):
-    """A page to publish."""
+    """A page to publish, or with a `series` many."""
 
     page: Page = Field(default_factory=Page)
     title: Words = Field(default_factory=lambda: Words(size=16.0))
@@ -69,8 +103,9 @@ class FigurePlan(Part):
     legend: LegendBox = Field(default_factory=LegendBox)
     map_at: At | None = None
     neatline: bool = False
-    boxes_at: dict[int, At] = Field(default_factory=dict, description="Of the map's boxes, by their position.")
+    boxes: dict[int, BoxLook] = Field(default_factory=dict, description="Of the map's boxes, by their position.")
     scale_bar: Drawn = "by itself"
     north: Drawn = "by itself"
     ink: Colour = "#333333"
     face: Face = "Public Sans"
+    series: Series | None = None
