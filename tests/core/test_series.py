@@ -98,5 +98,5 @@ def test_what_cannot_be_a_series_says_why(whole):
         with pytest.raises(PlanError, match="“"):
             [counted(mixed, p) for p in series(mixed, over="measures", classes=classes).pages]
     for wrong in ({"over": "words"}, {"over": "years", "column": "x"}, {"over": "areas", "classes": "own"}):
-        with pytest.raises(ValueError, match="column|classes"):
+        with pytest.raises(ValueError, match=r"column|classes"):
             Series.model_validate(wrong)

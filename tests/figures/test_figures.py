@@ -3,6 +3,7 @@
 import copy
 import io
 import xml.etree.ElementTree as ET
+import zipfile
 from dataclasses import replace
 
 import numpy as np
@@ -12,13 +13,16 @@ from hypothesis import strategies as st
 from PIL import Image
 
 from steady_tally.core.chain import Chain
+from steady_tally.core.errors import PlanError
 from steady_tally.core.geo.anchors import HEIGHTS, Anchors
 from steady_tally.core.plan.figure import FigurePlan
 from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.show.labelling import LINE, place_labels
-from steady_tally.figures.content import content_of
+from steady_tally.figures.content import content_of, part_of
 from steady_tally.figures.draw import draw, written
-from steady_tally.figures.places import overlaps, page_size
+from steady_tally.figures.legend import spread_over
+from steady_tally.figures.places import Place, line_between, overlaps, page_size
+from steady_tally.figures.series import Page, write_pages
 
 from ..core.test_chain import DOCUMENT, sources
 
@@ -191,3 +195,111 @@ def test_labels_lie_over_no_other_and_reach_beyond_no_border_and_all_are_account
         assert not any(a < g and e < c and b < h and f < d for e, f, g, h in boxes[k + 1 :])
     said = sum(len({line.set for line in label.lines}) for label in placed)
     assert said + left == sum(bool(t) for some in texts for t in some)
+
+
+EMPTY = {"corners": [[10.0, 10.0], [11.0, 10.0], [11.0, 11.0]]}
+BOXES = {"insets": [EMPTY, {"corners": [[-39.1, 37.9], [-38.985, 37.9], [-38.985, 38.0], [-39.1, 38.0]]}]}
+
+
+def boxed():
+    found = content(**BOXES)
+    assert [(b.number, int(b.members.sum())) for b in found.boxes] == [(1, 1)], "the empty one is none"
+    return found
+
+
+def paths_in(svg: bytes, colour: str) -> int:
+    return svg.decode().count(f"fill: {colour}")
+
+
+def test_a_legend_with_the_distribution_has_every_area_in_a_bar_of_its_class(plain):
+    plan = FigurePlan.model_validate({"legend": {"distribution": True}})
+    bare, drawn = draw(plain, FigurePlan()), draw(plain, plan)
+    assert drawn.places["legend"].height > bare.places["legend"].height + 5.0
+    for k, colour in enumerate(plain.colours):
+        more = paths_in(written(drawn, "svg"), colour) - paths_in(written(bare, "svg"), colour)
+        assert 1 <= more <= int((plain.own == k).sum()), colour
+    said = texts_in(written(drawn, "svg"))
+    assert set(plain.ends) <= set(said)
+    low, high = np.nanmin(plain.values[plain.own >= 0]), np.nanmax(plain.values[plain.own >= 0])
+    assert plain.ends == (f"{low:,.0f}", f"{high:,.0f}")
+
+
+@settings(max_examples=100, deadline=None)
+@given(st.lists(st.floats(1e-6, 1e9) | st.integers(-50, 50).map(float), min_size=1, max_size=60))
+def test_values_keep_their_order_along_the_distribution(values):
+    at, by_logarithm = spread_over(np.array(values))
+    assert ((at >= 0.0) & (at <= 1.0)).all()
+    order = np.argsort(values, kind="stable")
+    assert (np.diff(at[order]) >= 0.0).all()
+    assert not by_logarithm or min(values) > 0.0
+
+
+@pytest.mark.parametrize("times", [None, 1.0, 3.0])
+def test_a_box_has_the_scale_that_is_asked_for_and_says_what_it_is(times):
+    shown = boxed()
+    at = {"left": 20.0, "top": 60.0, "width": 50.0, "height": 50.0}
+    plan = FigurePlan.model_validate({"boxes": {1: {"at": at, "times": times, "locator": True}}})
+    drawing = draw(shown, plan)
+    assert drawing.places["box 2"] == Place(20.0, 60.0, 50.0, 50.0)
+    said = [t for t in texts_in(written(drawing, "svg")) if "times the map's scale" in t]
+    assert said == ([] if times == 1.0 else said[:1])
+    assert times is None or times == 1.0 or said == ["3 times the map's scale"]
+    bare = draw(shown, FigurePlan.model_validate({"boxes": {1: {"at": at, "times": times, "neatline": False}}}))
+    assert written(bare, "svg") != written(drawing, "svg")
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.tuples(*[st.floats(0.0, 100.0)] * 4), st.tuples(st.floats(-400.0, 400.0), st.floats(-400.0, 400.0)))
+def test_a_locator_line_leaves_its_box_and_stays_on_the_map(corner, there):
+    room = Place(-50.0, -50.0, 300.0, 300.0)
+    box = Place(corner[0], corner[1], 5.0 + corner[2], 5.0 + corner[3])
+    line = line_between(box, room, np.array(there))
+    if line is None:
+        return
+    start, end, reaches = line
+    (a, b), (c, d) = end - start, np.array(there) - start
+    assert abs(a * d - b * c) < 1e-6 * max(1.0, np.hypot(c, d))
+    middle = (start + end) / 2.0
+    assert not Place(box.left + 1e-6, box.top + 1e-6, box.width - 2e-6, box.height - 2e-6).holds(*middle)
+    assert room.left - 1e-6 <= end[0] <= room.right + 1e-6
+    assert room.top - 1e-6 <= end[1] <= room.bottom + 1e-6
+    assert reaches == room.holds(*there)
+
+
+def test_a_page_of_a_part_shows_it_larger_and_writes_in_it_alone(plain):
+    only = np.zeros(len(plain.own), dtype=bool)
+    only[plain.texts[0].index("Beta")] = True
+    part = part_of(plain, only)
+    width = [b[2] - b[0] for b in (part.plane.bounds, plain.plane.bounds)]
+    assert width[0] < width[1]
+    said = texts_in(written(draw(part, FigurePlan(), page="Beta"), "svg"))
+    assert "Calls: Beta" in said
+    assert "Beta" in said
+    assert not {"Alpha", "Gamma", "Delta"} & set(said)
+    with pytest.raises(PlanError, match="no area to show"):
+        part_of(plain, np.zeros(len(plain.own), dtype=bool))
+
+
+def test_many_pages_are_one_pdf_or_numbered_files_alike_at_each_time(plain, tmp_path):
+    pages = [Page("One", plain), Page("../Two & 3", plain)]
+    for kind, together in (("pdf", True), ("pdf", False), ("svg", False), ("png", False)):
+        both = []
+        for k in range(2):
+            to = tmp_path / f"{k}"
+            write_pages(to, FigurePlan(), pages, kind, dpi=50, together=together)
+            both.append(to.read_bytes())
+        assert both[0] == both[1], (kind, together)
+        if together:
+            assert both[0].count(b"/Type /Page ") == 2
+        else:
+            with zipfile.ZipFile(io.BytesIO(both[0])) as files:
+                assert files.namelist() == [f"001-one.{kind}", f"002-two-3.{kind}"]
+
+    def stopping():
+        yield pages[0]
+        raise KeyboardInterrupt
+
+    before = sorted(p.name for p in tmp_path.iterdir())
+    with pytest.raises(KeyboardInterrupt):
+        write_pages(tmp_path / "half", FigurePlan(), stopping(), "pdf", dpi=50, together=True)
+    assert sorted(p.name for p in tmp_path.iterdir()) == before

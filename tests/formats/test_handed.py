@@ -3,7 +3,10 @@
 import csv
 import io
 import json
+import subprocess
+import tempfile
 import zipfile
+from pathlib import Path
 
 import numpy as np
 import openpyxl
@@ -12,10 +15,11 @@ import pyarrow.parquet
 import pyogrio
 import pytest
 import shapely
-from pyproj import CRS
+from pyproj import CRS, Transformer
 
+from steady_tally.core.errors import SourceError
 from steady_tally.core.report.handed import Handed
-from steady_tally.formats.handed import KINDS, archive, short_names
+from steady_tally.formats.handed import KINDS, Piece, archive, points_as_wkb, short_names
 
 NAMES = ["Plain", "=1+1", "@cmd", "é “q” שלום", "x" * 200, "comma, \n line"]
 UTM, DEGREES = CRS.from_epsg(32624), CRS.from_epsg(4326)
@@ -39,13 +43,26 @@ def handed() -> Handed:
             "unreliable": [True, False, False, True, False, True],
         }
     )
-    return Handed(table, {name: f"what {name} is" for name in table.column_names})
+    says = {name: f"what {name} is" for name in table.column_names}
+    return Handed(table, says, polygons=areas(), crs=UTM)
 
 
-def unpacked(kinds, wanted=UTM) -> dict[str, bytes]:
-    data = archive(handed(), areas(), UTM, wanted, kinds, "study")
-    with zipfile.ZipFile(io.BytesIO(data)) as files:
-        return {n: files.read(n) for n in files.namelist()}
+X = np.array([500_000.0, 501_000.5, np.nan, 499_999.25, 500_000.0, 600_000.0])
+Y = np.array([4_200_000.0, 4_200_500.25, np.nan, 4_200_001.0, 4_200_000.0, 4_300_000.0])
+
+
+def events() -> Handed:
+    base = handed()
+    return Handed(base.table, base.says, points=(X, Y), crs=UTM, said=("One event has no place.",))
+
+
+def unpacked(kinds, wanted=UTM, what=None) -> dict[str, bytes]:
+    with tempfile.TemporaryDirectory() as folder:
+        to = Path(folder) / "study.zip"
+        archive(to, [Piece(what or handed(), "study", kinds)], wanted)
+        assert [p.name for p in Path(folder).iterdir()] == ["study.zip"]
+        with zipfile.ZipFile(to) as files:
+            return {n: files.read(n) for n in files.namelist()}
 
 
 def expected(column: str) -> list:
@@ -104,24 +121,118 @@ def test_tables_have_every_value_and_bite_nobody(tmp_path):
 
 def test_a_dictionary_goes_along_and_says_what_shapefiles_call_each_column():
     rows = list(csv.reader(io.StringIO(unpacked(list(KINDS))["columns.csv"].decode())))
-    assert rows[0] == ["column", "says", "in the shapefile"]
-    by_name = {r[0]: r for r in rows[1:] if r[0]}
+    assert rows[0] == ["table", "column", "says", "in the shapefile"]
+    by_name = {r[1]: r for r in rows[1:] if r[1]}
     assert list(by_name) == handed().table.column_names
-    short = [r[2] for r in by_name.values()]
+    short = [r[3] for r in by_name.values()]
     assert len(set(short)) == len(short)
     assert max(len(s) for s in short) <= 10
-    assert by_name["value"] == ["value", "what value is", "value"]
+    assert by_name["value"] == ["study", "value", "what value is", "value"]
+
+
+@pytest.mark.parametrize("kind", ["gpkg", "geojson", "fgb", "parquet", "csv"])
+@pytest.mark.parametrize("wanted", [UTM, DEGREES])
+def test_events_keep_their_place_and_those_without_one_stay(tmp_path, kind, wanted):
+    (tmp_path / f"study.{kind}").write_bytes(unpacked([kind], wanted, events())[f"study.{kind}"])
+    system = DEGREES if kind == "geojson" else wanted
+    x, y = np.array(Transformer.from_crs(UTM, system, always_xy=True).transform(X, Y))
+    known = np.isfinite(X)
+    if kind == "csv":
+        rows = list(csv.DictReader((tmp_path / "study.csv").open(newline="")))
+        names = ("longitude", "latitude") if system == DEGREES else ("x", "y")
+        found = np.array([[float(r[n]) if r[n] else np.nan for n in names] for r in rows])
+        identifiers = [r["identifier"] for r in rows]
+    elif kind == "parquet":
+        table = pyarrow.parquet.read_table(tmp_path / "study.parquet")
+        shapes = shapely.from_wkb(np.array(table.column("geometry").to_pylist(), dtype=object))
+        found = np.column_stack([shapely.get_x(shapes), shapely.get_y(shapes)])
+        identifiers = table.column("identifier").to_pylist()
+    else:
+        meta, _, geometry, fields = pyogrio.raw.read(tmp_path / f"study.{kind}")
+        shapes = shapely.from_wkb(geometry)
+        found = np.column_stack([shapely.get_x(shapes), shapely.get_y(shapes)])
+        identifiers = dict(zip(meta["fields"].tolist(), fields, strict=True))["identifier"].tolist()
+    order = [identifiers.index(i) for i in expected("identifier")]
+    step = 1e-6 if system == DEGREES else 1e-3
+    np.testing.assert_allclose(found[order][known], np.column_stack([x, y])[known], atol=step)
+    assert np.isnan(found[order][~known]).all()
+
+
+@pytest.mark.parametrize("kind", ["gpkg", "geojson", "shp", "fgb", "parquet"])
+def test_areas_without_a_shape_keep_their_row(tmp_path, kind):
+    shapes = areas()
+    shapes[1] = None
+    what = Handed(handed().table, handed().says, polygons=shapes, crs=UTM)
+    for name, data in unpacked([kind], DEGREES, what).items():
+        (tmp_path / name).write_bytes(data)
+    if kind == "parquet":
+        assert pyarrow.parquet.read_table(tmp_path / "study.parquet").column("geometry").null_count == 1
+        return
+    meta, _, geometry, fields = pyogrio.raw.read(tmp_path / f"study.{kind}")
+    by_name = dict(zip([n.lower() for n in meta["fields"]], fields, strict=True))
+    names = by_name["identifier" if "identifier" in by_name else "idntfr"].tolist()
+    assert sorted(names) == expected("identifier")
+    assert [n for n, g in zip(names, geometry, strict=True) if g is None] == ["01"]
+
+
+def test_points_are_the_bytes_that_a_geometry_library_writes():
+    wanted = shapely.to_wkb(shapely.points(X[np.isfinite(X)], Y[np.isfinite(Y)])).tolist()
+    assert [b for b in points_as_wkb(X, Y).to_pylist() if b is not None] == wanted
+    assert points_as_wkb(X, Y).null_count == 1
+
+
+def test_a_table_without_a_place_comes_in_formats_that_hold_it_and_that_is_said():
+    bare = Handed(handed().table, handed().says)
+    files = unpacked(["gpkg", "xlsx"], what=bare)
+    assert set(files) == {"study.xlsx", "columns.csv"}
+    assert "It is in xlsx, not in gpkg." in files["columns.csv"].decode()
+    assert set(unpacked(["gpkg"], what=bare)) == {"study.csv", "columns.csv"}
+    assert set(unpacked(["shp"], what=events())) == {"study.csv", "columns.csv"}
+    assert "One event has no place." in unpacked(["csv"], what=events())["columns.csv"].decode()
+
+
+def small_disk(tmp_path: Path, size: str) -> Path:
+    """A file system of that size, or skip where none can be made."""
+    folder = tmp_path / "small"
+    folder.mkdir()
+    made = subprocess.run(["mount", "-t", "tmpfs", "-o", f"size={size}", "tmpfs", str(folder)], capture_output=True)
+    if made.returncode:
+        pytest.skip("no small file system can be made here")
+    return folder
+
+
+@pytest.mark.parametrize("kind", ["csv", "gpkg", "parquet"])
+def test_a_disk_that_fills_is_said_and_leaves_nothing(tmp_path, kind):
+    rng = np.random.default_rng(1)
+    table = pa.table({f"c{k}": rng.random(200_000) for k in range(4)})
+    x, y = rng.random((2, table.num_rows)) * 1e5
+    large = Handed(table, dict.fromkeys(table.column_names, ""), points=(x, y), crs=UTM)
+    folder = small_disk(tmp_path, "3m")
+    try:
+        with pytest.raises(SourceError, match="no room left"):
+            archive(folder / "study.zip", [Piece(large, "study", [kind])], UTM)
+        assert list(folder.iterdir()) == []
+    finally:
+        subprocess.run(["umount", "-l", str(folder)], check=True)
+
+
+def test_work_that_is_stopped_half_way_leaves_nothing(tmp_path):
+    class Stopped(Exception):
+        pass
+
+    told = []
+
+    def tell(says, done, total):
+        told.append((says, done, total))
+        if done == 1:
+            raise Stopped
+
+    with pytest.raises(Stopped):
+        archive(tmp_path / "study.zip", [Piece(handed(), "study", ["csv", "gpkg", "xlsx"])], UTM, tell=tell)
+    assert told == [("writing study.csv", 0, 4), ("writing study.gpkg", 1, 4)]
+    assert list(tmp_path.iterdir()) == []
 
 
 def test_an_archive_of_tables_is_the_same_at_each_time():
-    both = [archive(handed(), areas(), UTM, UTM, ["csv", "parquet", "geojson"], "study") for _ in range(2)]
-    assert both[0] == both[1]
-
-
-@pytest.mark.parametrize(
-    "names", [["a" * 30, "a" * 31, "a" * 32], ["Été", "été", "ete"], ["über_alles_hoch", "n", "N"]]
-)
-def test_short_names_are_short_and_all_different(names):
-    short = list(short_names(names).values())
-    assert len({s.lower() for s in short}) == len(names)
-    assert all(0 < len(s) <= 10 and s.isascii() for s in short)
+    first, second = (unpacked(["csv", "parquet", "geojson"]) for _ in range(2))
+    assert first == second

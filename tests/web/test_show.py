@@ -5,6 +5,7 @@ import csv
 import io
 import json
 import uuid
+import xml.etree.ElementTree as ET
 import zipfile
 from urllib.parse import quote
 
@@ -13,6 +14,7 @@ import pytest
 
 from tests.plans import results_of
 
+from .conftest import work
 from .test_api import arrow
 from .test_place import change, got
 
@@ -119,19 +121,39 @@ def test_a_page_is_previewed_kept_with_its_plan_handed_on_and_taken_out(client, 
     assert client.get(f"{path}/{figure['id']}/file").status_code == 404
 
 
-def test_the_areas_are_handed_on_with_all_their_figures_and_a_dictionary(client, study):
+def made_by(client, path, body) -> tuple[dict, bytes]:
+    """Start some work, do it, and fetch what it has made."""
+    started = client.post(path, json=body)
+    assert started.status_code == 202, started.get_json()
+    work()
+    job = client.get(f"/api/jobs/{started.get_json()['id']}").get_json()
+    answer = client.get(f"/api/jobs/{job['id']}/file")
+    return job, answer.data if answer.status_code == 200 else b""
+
+
+def unpacked(data: bytes) -> dict[str, bytes]:
+    with zipfile.ZipFile(io.BytesIO(data)) as files:
+        return {name: files.read(name) for name in files.namelist()}
+
+
+def rows_of(data: bytes) -> list[dict[str, str]]:
+    return list(csv.DictReader(io.StringIO(data.decode())))
+
+
+def test_the_areas_are_handed_on_with_all_their_figures_a_dictionary_and_a_style(client, study):
+    with_show(client, study, labels=[{"text": "{name}: {value}"}])
     results = results_of(client, study)
     rows = client.get(f"{results}/areas").get_json()["areas"]
-    answer = client.get(f"{results}/areas.zip?kinds=csv&kinds=geojson&kinds=gpkg&system=map")
-    assert answer.status_code == 200
-    assert answer.headers["Content-Disposition"] == 'attachment; filename="quillhaven-demo.zip"'
-    with zipfile.ZipFile(io.BytesIO(answer.data)) as files:
-        assert set(files.namelist()) == {
-            "columns.csv", "quillhaven-demo.csv", "quillhaven-demo.geojson", "quillhaven-demo.gpkg",
-        }  # fmt: skip
-        table = list(csv.DictReader(io.StringIO(files.read("quillhaven-demo.csv").decode())))
-        shapes = json.loads(files.read("quillhaven-demo.geojson"))
-        said = {r["column"]: r["says"] for r in csv.DictReader(io.StringIO(files.read("columns.csv").decode()))}
+    head = client.get(f"/api/studies/{study}").get_json()["head_id"]
+    body = {"version": head, "what": ["areas", "style"], "kinds": ["csv", "geojson", "gpkg"], "system": "map"}
+    job, data = made_by(client, f"/api/studies/{study}/hand-on", body)
+    assert (job["state"], job["file_name"], job["file_bytes"]) == ("done", "quillhaven-demo.zip", len(data))
+    files = unpacked(data)
+    assert set(files) == {
+        "columns.csv", "quillhaven-demo.csv", "quillhaven-demo.geojson", "quillhaven-demo.gpkg", "quillhaven-demo.sld",
+    }  # fmt: skip
+    table, shapes = rows_of(files["quillhaven-demo.csv"]), json.loads(files["quillhaven-demo.geojson"])
+    said = {r["column"]: r["says"] for r in rows_of(files["columns.csv"])}
     assert [r["identifier"] for r in table] == [r["identifier"] for r in rows]
     values = [float(r["value"]) if r["value"] else None for r in table]
     assert values == pytest.approx([r["value"] for r in rows])
@@ -144,7 +166,81 @@ def test_the_areas_are_handed_on_with_all_their_figures_and_a_dictionary(client,
     assert len(shapes["features"]) == len(rows)
     lon, lat = np.array(shapes["features"][0]["geometry"]["coordinates"][0][0]).reshape(-1)[:2]
     assert (-180 < lon < 180, 30 < lat < 50) == (True, True)
-    wrong = client.get(f"{results}/areas.zip?kinds=csv&system=EPSG:999999")
-    assert wrong.status_code == 422
-    assert client.get(f"{results}/areas.zip?kinds=exe").status_code == 422
-    assert client.get(f"{results}/areas.zip").status_code == 422
+    assert all(r["label_1"].startswith(r["name"]) for r in table)
+
+    # The style gives each row the colour that stands in it, and writes the labels that stand in it.
+    name = {p: f"{{http://www.opengis.net/{p}}}" for p in ("se", "ogc")}
+    style = ET.fromstring(files["quillhaven-demo.sld"])
+    colour_of = {}
+    for rule in style.iter(f"{name['se']}Rule"):
+        literal = rule.find(f".//{name['ogc']}Literal")
+        fill = rule.find(f"{name['se']}PolygonSymbolizer/{name['se']}Fill/{name['se']}SvgParameter")
+        if fill is not None:
+            colour_of["" if literal is None else literal.text] = fill.text
+    coloured = {r["class_number"]: r["class_colour"] for r in table if r["class_colour"]}
+    assert {k: colour_of[k] for k in coloured} == coloured
+    assert {r["class_number"] for r in table} <= set(colour_of)
+    (label,) = style.iter(f"{name['se']}Label")
+    assert label.find(f"{name['ogc']}PropertyName").text == "label_1"
+
+    for wrong in ({**body, "system": "EPSG:999999"}, {**body, "kinds": ["exe"]}, {**body, "what": []}):
+        assert client.post(f"/api/studies/{study}/hand-on", json=wrong).status_code == 422
+    assert client.post(f"/api/studies/{study}/hand-on", json={**body, "version": str(uuid.uuid4())}).status_code == 404
+
+
+def test_events_and_records_set_aside_add_up_to_the_file_and_carry_their_areas(client, study):
+    head = client.get(f"/api/studies/{study}").get_json()["head_id"]
+    body = {"version": head, "what": ["events", "set aside", "kinds", "sets of areas", "grid"], "kinds": ["csv"]}
+    _, data = made_by(client, f"/api/studies/{study}/hand-on", body)
+    files = unpacked(data)
+    events, aside = rows_of(files["quillhaven-demo-events.csv"]), rows_of(files["quillhaven-demo-set-aside.csv"])
+    gather, place = got(client, study, "view")["ledger"]["stages"]
+    assert len(events) == place["records_out"]
+    assert len(events) + len(aside) == gather["records_in"]
+    assert len({r["record"] for r in [*events, *aside]}) == gather["records_in"]
+    assert all(r["reason"] and r["says"] for r in aside)
+    areas = {r["identifier"]: r for r in client.get(f"{results_of(client, study)}/areas").get_json()["areas"]}
+    assert sum(1 for r in events if float(r["area value"] or "nan") == areas[r["area"]]["value"]) > 0.9 * len(events)
+    assert all(r["longitude"] and r["latitude"] for r in events if r["placed"] != "by the name of its area")
+    assert len(rows_of(files["quillhaven-demo-bare.csv"])) == len(areas)
+    said = [r["says"] for r in rows_of(files["columns.csv"]) if not r["column"]]
+    assert sum(s.startswith("There is none") for s in said) == 2
+
+
+def test_a_series_is_one_pdf_or_numbered_files_and_stops_when_asked(client, study):
+    path, results = f"/api/studies/{study}/figures", results_of(client, study)
+    head = client.get(f"/api/studies/{study}").get_json()["head_id"]
+    document = {"series": {"over": "windows"}, "page": {"size": "A5"}}
+    preview = client.post(f"{results}/figure-preview", json={"document": document, "page": 1, "pixels": 300}).get_json()
+    names = preview["pages"]
+    assert len(names) > 2
+    assert "age_group" in preview["words"] or preview["words"]
+    figure = client.post(path, json={"name": "Summers", "version": head, "document": document}).get_json()
+    body = {"figure_id": figure["id"], "format": "svg", "together": False}
+    job, data = made_by(client, f"/api/studies/{study}/series", body)
+    assert (job["state"], job["file_name"]) == ("done", "summers.zip")
+    files = unpacked(data)
+    assert len(files) == len(names)
+    for number, (file, name) in enumerate(zip(files, names, strict=True), start=1):
+        assert file.startswith(f"{number:03d}-")
+        assert name in " ".join("".join(t.itertext()) for t in ET.fromstring(files[file]).iter()), name
+    _, pdf = made_by(client, f"/api/studies/{study}/series", {"figure_id": figure["id"]})
+    _, again = made_by(client, f"/api/studies/{study}/series", {"figure_id": figure["id"]})
+    assert pdf == again
+    assert pdf.count(b"/Type /Page ") == len(names)
+
+    started = client.post(f"/api/studies/{study}/series", json={"figure_id": figure["id"]}).get_json()
+    assert client.post(f"/api/jobs/{started['id']}/cancel", json={}).status_code == 202
+    work()
+    stopped = client.get(f"/api/jobs/{started['id']}").get_json()
+    assert (stopped["state"], stopped["file_name"]) == ("cancelled", None)
+    assert client.get(f"/api/jobs/{started['id']}/file").status_code == 404
+
+    wrong = {"series": {"over": "words", "column": "nowhere"}}
+    refused = client.post(f"{results}/figure-preview", json={"document": wrong})
+    assert refused.status_code == 422
+    assert "nowhere" in refused.get_json()["detail"]
+    plain = client.post(path, json={"name": "One", "version": head, "document": {}}).get_json()
+    job, _ = made_by(client, f"/api/studies/{study}/series", {"figure_id": plain["id"]})
+    assert job["state"] == "failed"
+    assert "no series" in job["says"]

@@ -16,6 +16,7 @@ from steady_tally.core.place.grid import CellSet
 from steady_tally.core.plan.show import EventsLayer, LabelSet, Layer, OverLayer, ReferenceLayer
 from steady_tally.core.report.labels import label_texts
 from steady_tally.core.show.bands import PLAIN, decimal_places, step_text, steps
+from steady_tally.core.show.colours import BEYOND, NO_VALUE
 from steady_tally.core.show.drawing import Plane, Rings, outlines_over, plane_of, reference_lines, zone_rings
 from steady_tally.core.show.insets import inset_rings, insets_of, without_insets
 from steady_tally.core.show.legend import Legend, legend_of
@@ -42,8 +43,9 @@ class Entry:
 
 @dataclass(frozen=True)
 class Box:
-    """A part of the map in a box of its own."""
+    """A part of the map in a box of its own; `number` is its position in the plan."""
 
+    number: int
     rings: Rings
     bounds: tuple[float, float, float, float]
     members: npt.NDArray[np.bool_]
@@ -119,9 +121,9 @@ def content_of(chain: Chain, outcome: Outcome, sources: Sources, references: lis
     drawn = insets_of(show.insets, areas, plane)
     whole = _rings_of(areas, plane)
     boxes = []
-    for inset, how in zip(drawn, show.insets, strict=True):
+    for inset in drawn:
         rings = whole if isinstance(areas, CellSet) else inset_rings(areas, inset, _FINEST)
-        boxes.append(Box(rings, inset.plane.bounds, inset.members, how.at, inset.own))
+        boxes.append(Box(inset.number, rings, inset.plane.bounds, inset.members, inset.at, inset.own))
     legend, own = legend_of(outcome), outcome.classed.area_class
     layers = show.stacked([n for n in references if n in sources.features])
     events = next(layer for layer in layers if isinstance(layer, EventsLayer))
@@ -237,10 +239,6 @@ def _entries(outcome: Outcome, legend: Legend) -> list[Entry]:
     if doubtful:
         found.append(Entry("unreliable", None, doubtful, dotted=True))
     return found
-
-
-NO_VALUE = "#f6f2e9"
-BEYOND = "#8a8f94"
 
 
 def _subtitle(outcome: Outcome) -> str:

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import io
 import threading
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any, Literal
+from typing import IO, TYPE_CHECKING, Any, Literal
 
 import numpy as np
 import numpy.typing as npt
 
+from steady_tally.core.errors import PlanError
 from steady_tally.core.plan.figure import BoxLook, FigurePlan
 from steady_tally.core.plan.show import AreasLayer, OutlinesLayer
 from steady_tally.core.show.labelling import LINE
@@ -37,10 +38,21 @@ if TYPE_CHECKING:
 Format = Literal["svg", "pdf", "png"]
 
 _QUIET: Any = {"text.hinting": "none"}  # letters stand where their widths say
+_IN_FILES: Any = {
+    "svg.fonttype": "none", "svg.hashsalt": "steady-tally", "pdf.fonttype": 42, "hatch.linewidth": 0.4,
+}  # fmt: skip
+# Nothing in a file says when or by what it was made.
+_NOTHING: dict[Format, dict[str, Any]] = {
+    "svg": {"Date": None, "Creator": None},
+    "pdf": {"CreationDate": None, "ModDate": None, "Producer": None, "Creator": None},
+    "png": {"Software": None},
+}
 # Its settings are those of the whole process: two requests that drew at once would write each other's.
 _ONE_AT_A_TIME = threading.Lock()
 _STRIP = 9.0  # for scale bar and north arrow
 _GAP = 4.0
+_MOST_PIXELS = 120_000_000
+_INCH = 25.4
 _CAPTION = 5.5  # points
 
 
@@ -61,26 +73,42 @@ def draw(content: Content, plan: FigurePlan, *, page: str = "") -> Drawing:
         return _Drawer(content, plan, page).drawing()
 
 
+def check_size(plan: FigurePlan, kind: Format, dpi: float) -> None:
+    """PlanError where a picture would have too many pixels."""
+    width, height = page_size(plan.page, wide=False)
+    pixels = width / _INCH * dpi * height / _INCH * dpi
+    if kind == "png" and pixels > _MOST_PIXELS:
+        raise PlanError(
+            f"a picture of that size would have {pixels / 1e6:,.0f} million pixels.",
+            where="figure",
+            todo=f"Take fewer dots an inch: up to {_MOST_PIXELS / 1e6:,.0f} million are drawn.",
+        )
+
+
 def written(drawing: Drawing, kind: Format, *, dpi: float = 300.0) -> bytes:
     """The page as a file: the same bytes at each time. Text stays text in SVG, type faces are embedded in PDF."""
     import matplotlib as mpl
 
-    nothing: dict[Format, dict[str, Any]] = {
-        "svg": {"Date": None, "Creator": None},
-        "pdf": {"CreationDate": None, "ModDate": None, "Producer": None, "Creator": None},
-        "png": {"Software": None},
-    }
     to = io.BytesIO()
-    settings: Any = {
-        **_QUIET,
-        "svg.fonttype": "none",
-        "svg.hashsalt": "steady-tally",
-        "pdf.fonttype": 42,
-        "hatch.linewidth": 0.4,
-    }
+    settings: Any = {**_QUIET, **_IN_FILES}
     with _ONE_AT_A_TIME, mpl.rc_context(settings):
-        drawing.figure.savefig(to, format=kind, dpi=dpi, metadata=nothing[kind])
+        drawing.figure.savefig(to, format=kind, dpi=dpi, metadata=_NOTHING[kind])
     return to.getvalue()
+
+
+def many_written(drawings: Iterable[Drawing], to: IO[bytes]) -> None:
+    """Pages as one PDF, each written as it comes."""
+    import matplotlib as mpl
+    from matplotlib.backends.backend_pdf import PdfPages
+
+    settings: Any = {**_QUIET, **_IN_FILES}
+    with _ONE_AT_A_TIME, mpl.rc_context(settings):
+        pages = PdfPages(to, metadata=_NOTHING["pdf"])
+    for drawing in drawings:
+        with _ONE_AT_A_TIME, mpl.rc_context(settings):
+            pages.savefig(drawing.figure)  # type: ignore[no-untyped-call]
+    with _ONE_AT_A_TIME, mpl.rc_context(settings):
+        pages.close()  # type: ignore[no-untyped-call]
 
 
 class _Drawer:
@@ -110,9 +138,9 @@ class _Drawer:
         self.places["map"] = map_place
         boxes = self._box_places(map_place, view, legend_place)
         self._map(view, map_place, [b for b, _ in boxes])
-        for at, (place, box) in enumerate(boxes):
-            self.places[f"box {at + 1}"] = place
-            self._box(at, place, box, view, map_place)
+        for place, box in boxes:
+            self.places[f"box {box.number + 1}"] = place
+            self._box(place, box, view, map_place)
         if self.plan.neatline:
             self.pen.rectangle(map_place, fill="none", line=self.plan.ink, width=0.3)
         if legend_place is not None:
@@ -225,12 +253,12 @@ class _Drawer:
     def _box_places(self, room: Place, view: View, legend: Place | None) -> list[tuple[Place, Box]]:
         found: list[tuple[Place, Box]] = []
         taken = [p for p in (legend,) if p is not None]
-        for at, box in enumerate(self.content.boxes):
+        for box in self.content.boxes:
             left, bottom, right, top = box.bounds
             most = 0.3 * min(room.width, room.height)
             scale = most / max(right - left, top - bottom, 1e-9)
             wide, high = max((right - left) * scale, 12.0) + 3.0, max((top - bottom) * scale, 12.0) + 3.0
-            own = self.plan.boxes.get(at, BoxLook()).at
+            own = self.plan.boxes.get(box.number, BoxLook()).at
             if own is not None:
                 place = Place(own.left, own.top, own.width or wide, own.height or high)
             else:
@@ -274,8 +302,8 @@ class _Drawer:
             # Nothing of the map shows under its boxes.
             self.pen.rectangle(hole, fill=self.pen.ground, line="none", width=0.0)
 
-    def _box(self, at: int, place: Place, box: Box, of_map: View, map_place: Place) -> None:
-        look = self.plan.boxes.get(at, BoxLook())
+    def _box(self, place: Place, box: Box, of_map: View, map_place: Place) -> None:
+        look = self.plan.boxes.get(box.number, BoxLook())
         view = fitted(box.bounds, place)
         if look.times is not None:
             view = fitted(box.bounds, place, scale=look.times * of_map.scale)
@@ -297,9 +325,9 @@ class _Drawer:
                     text, place.left + 1.0, place.bottom - 1.6, _CAPTION, False, self.plan.ink, "left", halo=halo
                 )
         if look.locator:
-            self._locator(at, place, box, of_map, map_place)
+            self._locator(place, box, of_map, map_place)
 
-    def _locator(self, at: int, place: Place, box: Box, view: View, room: Place) -> None:
+    def _locator(self, place: Place, box: Box, view: View, room: Place) -> None:
         """A line to where the box's areas lie on the map, or to the map's edge in their direction, with a head."""
         rings = self.content.rings
         corners = rings.xy[np.repeat(box.members[rings.owner], np.diff(rings.start))].astype(np.float64)
@@ -310,7 +338,7 @@ class _Drawer:
         there = np.array([(left + right) / 2.0, (bottom + top) / 2.0])
         line = line_between(place, room, there)
         if line is None:
-            self.said.append(f"Box {at + 1} lies where its areas do: there is no line to them.")
+            self.said.append(f"Box {box.number + 1} lies where its areas do: there is no line to them.")
             return
         start, end, reaches = line
         self.pen.line(np.array([start, end]), self.plan.ink, 0.2)

@@ -10,9 +10,10 @@ import numpy.typing as npt
 
 from steady_tally.core.classes.breaks import NO_CLASS, ZERO_CLASS
 from steady_tally.core.plan.show import AreasLayer, EventsLayer, Layer, OutlinesLayer, OverLayer, ReferenceLayer
+from steady_tally.core.show.colours import BEYOND, NO_VALUE, PAPER_LINE
 from steady_tally.core.show.drawing import Rings
 from steady_tally.core.show.labelling import LINE, Taken, place_labels
-from steady_tally.figures.content import BEYOND, NO_VALUE, Content, Lines
+from steady_tally.figures.content import Content, Lines
 from steady_tally.figures.pen import HATCH, PAPER, Pen
 from steady_tally.figures.places import POINT, Place, View
 
@@ -97,7 +98,7 @@ class MapDrawing:
         size = _ring_sizes(rings) * view.scale**2
         keep = members[rings.owner] & ~self.content.hidden[rings.owner] & (size > _LINED_FROM)
         thick = _HAIR if draw == "hairline" else width * _PIXEL
-        self._stroke(rings, keep, view, clip, self.pen.plan.ink if colour == "ink" else "#fbf9f3", thick)
+        self._stroke(rings, keep, view, clip, self.pen.plan.ink if colour == "ink" else PAPER_LINE, thick)
 
     def _reference(self, layer: ReferenceLayer, lines: Lines, view: View, clip: Artist) -> None:
         if layer.fill:

@@ -1,19 +1,24 @@
-"""Tables of areas as files in open formats, with a dictionary of their columns, together in one archive."""
+"""Tables to hand on as files in open formats, with a dictionary of their columns, together in one archive."""
 
 from __future__ import annotations
 
 import csv
+import errno
 import io
 import json
+import shutil
 import tempfile
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal, assert_never
+from typing import Any, Literal, assert_never
 
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
+import pyarrow.compute as pc
 import pyarrow.csv
 import pyarrow.parquet
 import shapely
@@ -25,66 +30,149 @@ from steady_tally.core.report.handed import Handed
 
 Kind = Literal["gpkg", "geojson", "shp", "fgb", "csv", "xlsx", "parquet"]
 KINDS: tuple[Kind, ...] = ("gpkg", "geojson", "shp", "fgb", "csv", "xlsx", "parquet")
+_TABLES: tuple[Kind, ...] = ("csv", "xlsx", "parquet")
+_OF_POINTS: tuple[Kind, ...] = ("gpkg", "geojson", "fgb", *_TABLES)
 _DRIVERS = {"gpkg": "GPKG", "geojson": "GeoJSON", "shp": "ESRI Shapefile", "fgb": "FlatGeobuf"}
 _DEGREES = CRS.from_epsg(4326)
 _BITING = ("=", "+", "-", "@", "\t", "\r")
 _MOST_ROWS_OF_A_SHEET = 1_048_575
 _MADE = (1980, 1, 1, 0, 0, 0)  # an archive of the same files is the same at each time
+_PACKED = (".parquet", ".gpkg", ".xlsx")  # packing them again gains little
+_ONE, _SEVERAL = 3, 6  # polygons, of one part and of several
+_POINT = np.dtype([("order", "u1"), ("kind", "<u4"), ("x", "<f8"), ("y", "<f8")])
+
+Tell = Callable[[str, int, int], None]
+
+
+@dataclass(frozen=True)
+class Piece:
+    """One table of an archive, what its files are called, and in which formats it is wanted."""
+
+    handed: Handed
+    stem: str
+    kinds: Sequence[Kind]
+
+    @property
+    def fitting(self) -> tuple[Kind, ...]:
+        """The wanted formats that can hold it; CSV where none can."""
+        able = KINDS if self.handed.polygons is not None else _OF_POINTS if self.handed.points is not None else _TABLES
+        return tuple(k for k in dict.fromkeys(self.kinds) if k in able) or ("csv",)
 
 
 def archive(
-    handed: Handed, geometry: npt.NDArray[np.object_], crs: CRS, wanted: CRS, kinds: Sequence[Kind], stem: str
-) -> bytes:
-    """A zip archive with a file of each kind, and `columns.csv`, which says what each column is.
+    to: Path,
+    pieces: Sequence[Piece],
+    wanted: CRS,
+    *,
+    also: Mapping[str, bytes] | None = None,
+    said: Sequence[tuple[str, str]] = (),
+    tell: Tell | None = None,
+) -> None:
+    """Write a zip archive with a file of each piece in each of its formats, and `columns.csv`, which says what each
+    column is. SourceError where the disk is full or a writer fails; then nothing of it stays.
 
     Parameters
     ----------
-    geometry : (areas,) polygons in `crs`.
     wanted : the coordinate system of the files; GeoJSON is in longitude and latitude in any case (RFC 7946).
+    also : further files, by their names.
+    said : what else `columns.csv` says, of which table.
+    tell : is told what is being written, and how many of how many files are done; what it raises stops the work.
     """
-    said: list[str] = []
-    with tempfile.TemporaryDirectory() as folder:
-        for kind in dict.fromkeys(kinds):
-            _write(Path(folder), handed, geometry, crs, wanted, kind, stem, said)
-        (Path(folder) / "columns.csv").write_text(_dictionary(handed, kinds, said), encoding="utf-8")
-        to = io.BytesIO()
-        with zipfile.ZipFile(to, "w", zipfile.ZIP_DEFLATED) as files:
-            for file in sorted(Path(folder).iterdir()):
-                files.writestr(zipfile.ZipInfo(file.name, _MADE), file.read_bytes(), zipfile.ZIP_DEFLATED)
-        return to.getvalue()
+    sentences = list(said)
+    total, done = sum(len(p.fitting) for p in pieces) + 1, 0
+    half = to.with_name(f".{to.name}.half")
+    with plain_faults(to.name), tempfile.TemporaryDirectory(dir=to.parent, prefix=".making-") as folder:
+        try:
+            with zipfile.ZipFile(half, "w", zipfile.ZIP_DEFLATED, compresslevel=6) as files:
+                for piece in pieces:
+                    for kind in piece.fitting:
+                        if tell is not None:
+                            tell(f"writing {piece.stem}.{kind}", done, total)
+                        _write(Path(folder), piece, kind, wanted, sentences)
+                        _pack(Path(folder), files)
+                        done += 1
+                for name, data in (also or {}).items():
+                    (Path(folder) / name).write_bytes(data)
+                (Path(folder) / "columns.csv").write_text(_dictionary(pieces, sentences), encoding="utf-8")
+                if tell is not None:
+                    tell("writing columns.csv", done, total)
+                _pack(Path(folder), files)
+            half.replace(to)
+        finally:
+            half.unlink(missing_ok=True)
 
 
-def _write(
-    folder: Path,
-    handed: Handed,
-    geometry: npt.NDArray[np.object_],
-    crs: CRS,
-    wanted: CRS,
-    kind: Kind,
-    stem: str,
-    said: list[str],
-) -> None:
-    table, file = handed.table, folder / f"{stem}.{kind}"
+@contextmanager
+def plain_faults(name: str) -> Iterator[None]:
+    """What the file system refuses, as a sentence."""
+    try:
+        yield
+    except OSError as error:
+        full = error.errno in (errno.ENOSPC, errno.EDQUOT)
+        raise SourceError(
+            "there is no room left for it on the disk." if full else f"it cannot be written ({error.strerror}).",
+            where=f"file “{name}”",
+            todo="Make room, or hand on less at once." if full else "Try again.",
+        ) from None
+
+
+def _pack(folder: Path, into: zipfile.ZipFile) -> None:
+    """Move what has been written into the archive."""
+    for file in sorted(folder.iterdir()):
+        entry = zipfile.ZipInfo(file.name, _MADE)
+        entry.external_attr = 0o644 << 16
+        entry.file_size = file.stat().st_size
+        entry.compress_type = zipfile.ZIP_STORED if file.suffix in _PACKED else zipfile.ZIP_DEFLATED
+        with file.open("rb") as source, into.open(entry, "w") as target:
+            while block := source.read(1 << 20):
+                target.write(block)
+        file.unlink()
+
+
+def _write(folder: Path, piece: Piece, kind: Kind, wanted: CRS, said: list[tuple[str, str]]) -> None:
+    handed, file = piece.handed, folder / f"{piece.stem}.{kind}"
     match kind:
         case "csv":
-            defused, count = _defused(table)
+            safe, count = defused(_with_place(handed, wanted))
             if count:
-                said.append(
-                    f"{count} texts in {file.name} that a spreadsheet would run as formulas have a ' before them."
-                )
-            pyarrow.csv.write_csv(defused, file)
+                says = f"{count:,} texts in {file.name} that a spreadsheet would run as formulas have a ' before them."
+                said.append((piece.stem, says))
+            pyarrow.csv.write_csv(safe, file)
         case "xlsx":
-            _workbook(table, file)
+            _workbook(_with_place(handed, wanted), file)
         case "parquet":
-            _geoparquet(table, _moved(geometry, crs, wanted), wanted, file)
+            _parquet(handed, wanted, file)
         case "gpkg" | "geojson" | "shp" | "fgb":
             system = _DEGREES if kind == "geojson" else wanted
+            table = handed.table
             if kind == "shp":
                 short = short_names(table.column_names)
                 table = table.rename_columns([short[n] for n in table.column_names])
-            _vector(table, _moved(geometry, crs, system), system, kind, file)
+            _vector(table, handed, system, kind, file)
         case _:
             assert_never(kind)
+
+
+def _with_place(handed: Handed, wanted: CRS) -> pa.Table:
+    """The table, and of points their coordinates."""
+    if handed.points is None:
+        return handed.table
+    x, y = _moved_points(handed, wanted)
+    names = ("longitude", "latitude") if wanted.is_geographic else ("x", "y")
+    table = handed.table
+    for name, values in zip(names, (x, y), strict=True):
+        free = name if name not in table.column_names else f"area {name}"
+        table = table.append_column(free, pa.array(values, from_pandas=True))
+    return table
+
+
+def _moved_points(handed: Handed, wanted: CRS) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
+    assert handed.points is not None
+    assert handed.crs is not None
+    x, y = handed.points
+    if handed.crs != wanted:
+        x, y = (v.round(9 if wanted.is_geographic else 4) for v in project(x, y, handed.crs, wanted))
+    return x, y
 
 
 def _moved(geometry: npt.NDArray[np.object_], crs: CRS, wanted: CRS) -> npt.NDArray[np.object_]:
@@ -99,32 +187,65 @@ def _moved(geometry: npt.NDArray[np.object_], crs: CRS, wanted: CRS) -> npt.NDAr
     return np.asarray(shapely.orient_polygons(shapely.transform(geometry, move)))
 
 
-def _vector(table: pa.Table, geometry: npt.NDArray[np.object_], crs: CRS, kind: str, file: Path) -> None:
+def _shapes(handed: Handed, wanted: CRS, *, one_kind: bool) -> tuple[pa.Array, list[str]]:
+    """(rows,) the shapes as WKB, and of which kinds they are; with `one_kind` polygons are all of several parts where
+    one is."""
+    if handed.points is not None:
+        return points_as_wkb(*_moved_points(handed, wanted)), ["Point"]
+    assert handed.polygons is not None
+    assert handed.crs is not None
+    shapes = _moved(handed.polygons, handed.crs, wanted)
+    kinds = shapely.get_type_id(shapes)
+    if one_kind and (kinds == _SEVERAL).any():
+        for at in np.flatnonzero(kinds == _ONE):
+            shapes[at] = shapely.MultiPolygon([shapes[at]])
+        kinds = np.where(kinds == _ONE, _SEVERAL, kinds)
+    says = [name for code, name in ((_ONE, "Polygon"), (_SEVERAL, "MultiPolygon")) if (kinds == code).any()]
+    return pa.array(shapely.to_wkb(shapes).tolist(), pa.binary()), says
+
+
+def points_as_wkb(x: npt.NDArray[np.float64], y: npt.NDArray[np.float64]) -> pa.Array:
+    """(n,) points as WKB (OGC 06-103r4, 8.2); nothing where there is none."""
+    found = np.zeros(len(x), dtype=_POINT)
+    found["order"], found["kind"], found["x"], found["y"] = 1, 1, x, y
+    there = np.isfinite(x) & np.isfinite(y)
+    offsets = np.arange(len(x) + 1, dtype=np.int32) * _POINT.itemsize
+    known = pa.array(there).buffers()[1] if not there.all() else None
+    return pa.Array.from_buffers(pa.binary(), len(x), [known, pa.py_buffer(offsets), pa.py_buffer(found)])
+
+
+def _vector(table: pa.Table, handed: Handed, crs: CRS, kind: str, file: Path) -> None:
     import pyogrio
 
-    many = bool((shapely.get_type_id(geometry) == 6).any())
-    shapes = np.array([shapely.MultiPolygon([g]) if g.geom_type == "Polygon" else g for g in geometry], dtype=object)
-    written = shapes if many else geometry
-    whole = _plain(table).append_column("geometry", pa.array(shapely.to_wkb(written).tolist(), pa.binary()))
+    shapes, kinds = _shapes(handed, crs, one_kind=True)
     options = {"RFC7946": "YES"} if kind == "geojson" else {}
+    if kind == "fgb" and shapes.null_count:
+        options = {"SPATIAL_INDEX": "NO"}  # which could not hold what has no place
     try:
         pyogrio.raw.write_arrow(
-            whole,
+            _plain(table).append_column("geometry", shapes),
             file,
             layer=file.stem,
             driver=_DRIVERS[kind],
             geometry_name="geometry",
-            geometry_type="MultiPolygon" if many else "Polygon",
+            geometry_type=kinds[0] if kinds else "Polygon",
             crs=(crs.to_authority() and ":".join(crs.to_authority())) or crs.to_wkt(),
             encoding="UTF-8" if kind == "shp" else None,
             layer_options=options,
         )
     except Exception as error:  # whatever the writer meets: its words are no sentence for a user
+        if _no_room(file.parent, table):
+            raise OSError(errno.ENOSPC, "") from error
         raise SourceError(
             f"it cannot be written ({type(error).__name__}).",
             where=f"file “{file.name}”",
             todo="Choose another format or coordinate system.",
         ) from error
+
+
+def _no_room(folder: Path, table: pa.Table) -> bool:
+    """The writer does not say why it failed: is there less room than what it was to write?"""
+    return shutil.disk_usage(folder).free < max(table.nbytes, 1 << 20)
 
 
 def _plain(table: pa.Table) -> pa.Table:
@@ -143,13 +264,17 @@ def _plain(table: pa.Table) -> pa.Table:
     return table.combine_chunks()
 
 
-def _geoparquet(table: pa.Table, geometry: npt.NDArray[np.object_], crs: CRS, file: Path) -> None:
-    """GeoParquet 1.1: WKB, with its coordinate system as PROJJSON."""
-    whole = table.append_column("geometry", pa.array(shapely.to_wkb(geometry).tolist(), pa.binary()))
-    kinds = sorted({g.geom_type for g in geometry})
-    column = {"encoding": "WKB", "geometry_types": kinds, "crs": crs.to_json_dict()}
-    meta = {"version": "1.1.0", "primary_column": "geometry", "columns": {"geometry": column}}
-    pyarrow.parquet.write_table(whole.replace_schema_metadata({"geo": json.dumps(meta)}), file, compression="zstd")
+def _parquet(handed: Handed, crs: CRS, file: Path) -> None:
+    """Parquet; of what has a place GeoParquet 1.1: WKB, with its coordinate system as PROJJSON."""
+    whole = handed.table
+    if handed.polygons is not None or handed.points is not None:
+        shapes, kinds = _shapes(handed, crs, one_kind=False)
+        name = "geometry" if "geometry" not in whole.column_names else "shape of the row"
+        whole = whole.append_column(name, shapes)
+        column = {"encoding": "WKB", "geometry_types": kinds, "crs": crs.to_json_dict()}
+        meta = {"version": "1.1.0", "primary_column": name, "columns": {name: column}}
+        whole = whole.replace_schema_metadata({"geo": json.dumps(meta)})
+    pyarrow.parquet.write_table(whole, file, compression="zstd")
 
 
 def _workbook(table: pa.Table, file: Path) -> None:
@@ -158,36 +283,46 @@ def _workbook(table: pa.Table, file: Path) -> None:
 
     if table.num_rows > _MOST_ROWS_OF_A_SHEET:
         raise SourceError(
-            f"a sheet holds {_MOST_ROWS_OF_A_SHEET:,} rows, and there are {table.num_rows:,} areas.",
+            f"a sheet holds {_MOST_ROWS_OF_A_SHEET:,} rows, and there are {table.num_rows:,}.",
             where=f"file “{file.name}”",
             todo="Take another format.",
         )
-    with xlsxwriter.Workbook(str(file), {"strings_to_formulas": False, "constant_memory": False}) as book:
-        sheet = book.add_worksheet("areas")
+    settings = {"strings_to_formulas": False, "constant_memory": True, "tmpdir": str(file.parent)}
+    with xlsxwriter.Workbook(str(file), settings) as book:
+        sheet = book.add_worksheet(file.stem[:31])
+        sheet.freeze_panes(1, 0)
         head = book.add_format({"bold": True})
         for at, name in enumerate(table.column_names):
             sheet.write_string(0, at, name, head)
-            for row, value in enumerate(table.column(at).to_pylist(), start=1):
-                if isinstance(value, bool):
-                    sheet.write_boolean(row, at, value)
-                elif isinstance(value, int | float):
-                    sheet.write_number(row, at, value)
-                elif value is not None:
-                    sheet.write_string(row, at, str(value)[:32_767])
-        sheet.freeze_panes(1, 0)
+        row = 1
+        for batch in table.to_batches(max_chunksize=10_000):
+            for values in zip(*(c.to_pylist() for c in batch.columns), strict=True):
+                for at, value in enumerate(values):
+                    _cell(sheet, row, at, value)
+                row += 1
 
 
-def _defused(table: pa.Table) -> tuple[pa.Table, int]:
+def _cell(sheet: Any, row: int, at: int, value: object) -> None:
+    if isinstance(value, bool):
+        sheet.write_boolean(row, at, value)
+    elif isinstance(value, int | float):
+        sheet.write_number(row, at, value)
+    elif value is not None:
+        sheet.write_string(row, at, str(value)[:32_767])
+
+
+def defused(table: pa.Table) -> tuple[pa.Table, int]:
     """Texts that a spreadsheet would take for formulas, with a sign before them that makes them text; and how many."""
     count = 0
     for at, field in enumerate(table.schema):
-        if not pa.types.is_string(field.type):
+        if not pa.types.is_string(field.type) and not pa.types.is_large_string(field.type):
             continue
-        texts = table.column(at).to_pylist()
-        biting = [bool(t) and t.startswith(_BITING) for t in texts]
-        if any(biting):
-            count += sum(biting)
-            column = pa.array([f"'{t}" if b else t for t, b in zip(texts, biting, strict=True)], pa.string())
+        column = table.column(at)
+        biting = pc.fill_null(pc.match_substring_regex(column, f"^[{''.join(_BITING)}]".replace("-", r"\-")), False)
+        here = pc.sum(biting).as_py() or 0
+        if here:
+            count += here
+            column = pc.if_else(biting, pc.binary_join_element_wise("'", column, ""), column)
             table = table.set_column(at, field.name, column)
     return table, count
 
@@ -212,13 +347,19 @@ def short_names(names: Sequence[str]) -> dict[str, str]:
     return found
 
 
-def _dictionary(handed: Handed, kinds: Sequence[Kind], said: Sequence[str]) -> str:
+def _dictionary(pieces: Sequence[Piece], said: Sequence[tuple[str, str]]) -> str:
     to = io.StringIO()
     writer = csv.writer(to)
-    writer.writerow(["column", "says", *(["in the shapefile"] if "shp" in kinds else [])])
-    short = short_names(list(handed.says))
-    for name, says in handed.says.items():
-        row = [name, says, *([short[name]] if "shp" in kinds else [])]
-        writer.writerow([f"'{text}" if text.startswith(_BITING) else text for text in row])
-    writer.writerows(["", says] for says in said)
+    shortened = any("shp" in p.fitting for p in pieces)
+    writer.writerow(["table", "column", "says", *(["in the shapefile"] if shortened else [])])
+    for piece in pieces:
+        short = short_names(list(piece.handed.says))
+        for name, says in piece.handed.says.items():
+            row = [piece.stem, name, says, *([short[name] if "shp" in piece.fitting else ""] if shortened else [])]
+            writer.writerow([f"'{text}" if text.startswith(_BITING) else text for text in row])
+        writer.writerows([piece.stem, "", says] for says in piece.handed.said)
+        lost = [k for k in piece.kinds if k not in piece.fitting]
+        if lost:
+            writer.writerow([piece.stem, "", f"It is in {', '.join(piece.fitting)}, not in {', '.join(lost)}."])
+    writer.writerows([stem, "", says] for stem, says in said)
     return to.getvalue()

@@ -36,6 +36,10 @@ class Progress:
         """A new step begins; how much there is to do is not known yet."""
         self._write(step=name, done=0, total=0)
 
+    def at(self, name: str, done: int, total: int) -> None:
+        """A new step, of a known number of steps."""
+        self._write(step=name, done=done, total=total)
+
     def count(self, done: int, total: int) -> None:
         """So many of so many are done; told at most ten times a second, and at the end."""
         if self._should_stop():

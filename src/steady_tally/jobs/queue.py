@@ -9,10 +9,11 @@ from typing import Any
 
 import procrastinate
 
-from steady_tally.jobs import imports, tasks
+from steady_tally.jobs import imports, making, tasks
 from steady_tally.jobs.connection import worker_engine
 from steady_tally.store.chunks import sweep
 from steady_tally.store.database import database_address
+from steady_tally.store.made import sweep_made
 from steady_tally.store.uploads import sweep_uploads
 
 _STALLED_AFTER_S = 20.0
@@ -26,6 +27,7 @@ def make_queue(address: str | None = None, **options: Any) -> procrastinate.App:
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=address or database_address(), **options))
     app.add_tasks_from(tasks.blueprint, namespace="")
     app.add_tasks_from(imports.blueprint, namespace="")
+    app.add_tasks_from(making.blueprint, namespace="")
     return app
 
 
@@ -53,6 +55,7 @@ async def _keep_house(app: procrastinate.App) -> None:
                 await app.job_manager.retry_job(job)
             await asyncio.to_thread(sweep, worker_engine())
             await asyncio.to_thread(sweep_uploads, worker_engine())
+            await asyncio.to_thread(sweep_made)
         except Exception:
             _log.exception("looking for stalled jobs failed")
         await asyncio.sleep(_LOOK_EVERY_S)

@@ -146,7 +146,7 @@ class Figure(SQLModel, table=True):
 
 
 class Job(SQLModel, table=True):
-    """What a piece of background work has done so far, for whoever waits for it."""
+    """What a piece of background work has done so far, for whoever waits for it; and the file that it made, if any."""
 
     __tablename__ = "job"
     id: uuid.UUID = Field(default_factory=uuid.uuid4, primary_key=True)
@@ -157,6 +157,8 @@ class Job(SQLModel, table=True):
     total: int = Field(default=0, sa_type=BigInteger)
     says: str = ""
     study_id: uuid.UUID | None = Field(default=None, foreign_key="study.id")
+    file_name: str | None = Field(default=None, max_length=200)
+    file_bytes: int = Field(default=0, sa_type=BigInteger)
     queue_job_id: int | None = Field(default=None, sa_type=BigInteger)
     created_at: datetime = _moment()
     updated_at: datetime = _moment()

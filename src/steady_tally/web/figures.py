@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import base64
-import re
-import unicodedata
 import uuid
 from typing import Literal
 
@@ -12,11 +10,17 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
-from steady_tally.core.errors import PlanError
+from steady_tally.core.areas import areas_table
+from steady_tally.core.gather.categories import category_columns
+from steady_tally.core.gather.reading import used_columns
+from steady_tally.core.names import file_stem
 from steady_tally.core.plan.figure import FigurePlan
-from steady_tally.figures.draw import Format, draw, written
-from steady_tally.figures.places import page_size
-from steady_tally.results.figures import figure_content
+from steady_tally.core.plan.whole import Plan
+from steady_tally.core.report.series import MOST_PAGES
+from steady_tally.figures.content import Content
+from steady_tally.figures.draw import Format, check_size, draw, written
+from steady_tally.results.figures import figure_content, sheets
+from steady_tally.results.studies import chain_of
 from steady_tally.store import figures as stored
 from steady_tally.store.studies import study, version_of
 from steady_tally.store.tables import Figure
@@ -30,7 +34,6 @@ api = APIBlueprint(
 )  # fmt: skip
 
 _KINDS: dict[Format, str] = {"svg": "image/svg+xml", "pdf": "application/pdf", "png": "image/png"}
-_MOST_PIXELS = 120_000_000
 _MM = 25.4
 
 
@@ -69,6 +72,7 @@ class PlaceView(BaseModel):
 class PreviewBody(BaseModel):
     document: FigurePlan
     pixels: int = Field(1_000, ge=100, le=3_000, description="How wide the picture is to be.")
+    page: int = Field(0, ge=0, lt=MOST_PAGES, description="Of a series, which page.")
 
 
 class PreviewView(BaseModel):
@@ -83,6 +87,10 @@ class PreviewView(BaseModel):
     notes: str
     heading: str
     said: list[str] = Field(description="What could not be drawn as asked for.")
+    pages: list[str] = Field(description="Of a series, what its pages are called.")
+    boxes: list[int] = Field(description="The positions in the plan of the boxes that the page can have.")
+    words: list[str] = Field(description="The columns of the events that a series can go over.")
+    columns: list[str] = Field(description="Those of the areas.")
 
 
 class FileQuery(BaseModel):
@@ -131,8 +139,9 @@ def remove(path: FigurePath) -> Response:
 @api.post(f"{PLAN}/figure-preview", summary="A page as it would be printed", responses={"200": PreviewView})
 @needs(Right.READ)
 def preview(path: PlanPath, body: PreviewBody) -> Response:
-    content = figure_content(engine(), path.study_id, version_of(engine(), path.study_id, path.version))
-    drawing = draw(content, body.document)
+    plan = version_of(engine(), path.study_id, path.version)
+    content, names, name, said = _shown(path.study_id, plan, body)
+    drawing = draw(content, body.document, page=name)
     width, height = (float(inches * _MM) for inches in drawing.figure.get_size_inches())
     picture = written(drawing, "png", dpi=body.pixels / width * _MM)
     places = [
@@ -148,9 +157,38 @@ def preview(path: PlanPath, body: PreviewBody) -> Response:
             subtitle=content.subtitle,
             notes=content.notes,
             heading=content.heading,
-            said=list(dict.fromkeys(drawing.said)),
+            said=list(dict.fromkeys([*said, *drawing.said])),
+            pages=names,
+            boxes=[b.number for b in content.boxes],
+            words=list(_words(path.study_id, plan)),
+            columns=_columns(path.study_id, plan),
         )
     )
+
+
+def _shown(study_id: uuid.UUID, plan: Plan, body: PreviewBody) -> tuple[Content, list[str], str, list[str]]:
+    """What the wanted page shows, what all pages are called, and that one, and what is said of them all."""
+    series = body.document.series
+    if series is None:
+        return figure_content(engine(), study_id, plan), [], "", []
+    found = sheets(engine(), study_id, plan, series)
+    sheet = found.pages[min(body.page, len(found.pages) - 1)]
+    content = figure_content(engine(), study_id, sheet.plan, areas=sheet.areas, strict=True)
+    return content, [p.name for p in found.pages], sheet.name, found.said
+
+
+def _words(study_id: uuid.UUID, plan: Plan) -> tuple[str, ...]:
+    name = plan.measures[plan.mapped].events
+    if name is None:
+        return ()
+    table = chain_of(engine(), study_id, plan).gathered(name).table
+    return category_columns(table, without=used_columns(plan.events_called(name)))
+
+
+def _columns(study_id: uuid.UUID, plan: Plan) -> list[str]:
+    chain = chain_of(engine(), study_id, plan)
+    areas = chain.exposure(plan.measures[plan.mapped].events).areas
+    return list(category_columns(areas_table(areas)))
 
 
 @api.get("/studies/<uuid:study_id>/figures/<uuid:figure_id>/file", summary="A figure as a file")
@@ -158,14 +196,7 @@ def preview(path: PlanPath, body: PreviewBody) -> Response:
 def file(path: FigurePath, query: FileQuery) -> Response:
     found = stored.figure(engine(), path.study_id, path.figure_id)
     plan = FigurePlan.model_validate(found.document)
-    width, height = page_size(plan.page, wide=False)
-    pixels = width / _MM * query.dpi * height / _MM * query.dpi
-    if query.format == "png" and pixels > _MOST_PIXELS:
-        raise PlanError(
-            f"a picture of that size would have {pixels / 1e6:,.0f} million pixels.",
-            where="figure",
-            todo=f"Take fewer dots an inch: up to {_MOST_PIXELS / 1e6:,.0f} million are drawn.",
-        )
+    check_size(plan, query.format, query.dpi)
     content = figure_content(engine(), path.study_id, version_of(engine(), path.study_id, found.version_id))
     data = written(draw(content, plan), query.format, dpi=query.dpi)
     name = f"{file_stem(found.name)}.{query.format}"
@@ -174,16 +205,6 @@ def file(path: FigurePath, query: FileQuery) -> Response:
         content_type=_KINDS[query.format],
         headers={"Content-Disposition": f'attachment; filename="{name}"', "Cache-Control": "no-store"},
     )
-
-
-def file_stem(name: str) -> str:
-    """A name for files: small letters, digits and hyphens alone.
-
-    >>> file_stem("../Été 2024: thefts"), file_stem("…")
-    ('ete-2024-thefts', 'figure')
-    """
-    plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode().lower()
-    return re.sub(r"[^a-z0-9]+", "-", plain).strip("-")[:80] or "figure"
 
 
 def _view(found: Figure, head: uuid.UUID | None) -> FigureView:

@@ -11,7 +11,6 @@ import pyarrow.compute
 from flask import Response, request
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
-from sqlmodel import Session
 
 from steady_tally.core.errors import Conflict, NotFound, SourceError
 from steady_tally.core.gather.findings import findings
@@ -31,10 +30,10 @@ from steady_tally.results.studies import chain_of, stored_source, stored_sources
 from steady_tally.store import studies as stored
 from steady_tally.store.sources import change_source, sources_of
 from steady_tally.store.studies import open_plan
-from steady_tally.store.tables import Job, Role
+from steady_tally.store.tables import Role
 from steady_tally.store.uploads import discard_upload, receive, uploaded
 from steady_tally.web.access import Right, needs
-from steady_tally.web.jobs import JobView, queue
+from steady_tally.web.jobs import JobView, started
 from steady_tally.web.outcomes import csv_file, outcome_of, plan_of
 from steady_tally.web.problems import Problem
 from steady_tally.web.studies import PLAN, PlanPath, SourceView, StudyPath, StudyView, answer, engine, source_view
@@ -226,17 +225,7 @@ def bring_in(path: StudyPath, body: Import) -> Response:
             f"the study has a source “{body.name}” already.",
             todo="Give this one another name, or let it take its place.",
         )
-    with Session(engine(), expire_on_commit=False) as session:
-        job = Job(kind="import_source", study_id=path.study_id)
-        session.add(job)
-        session.flush()
-        task = queue().tasks["import_source"]
-        deferrer = task.configure(connection=session.connection().connection.driver_connection)
-        job.queue_job_id = deferrer.defer(
-            job_id=str(job.id), study_id=str(path.study_id), wanted=body.model_dump(mode="json")
-        )
-        session.commit()
-    return answer(JobView(**job.model_dump()), status=202)
+    return answer(JobView(**started("import_source", path.study_id, body).model_dump()), status=202)
 
 
 class SourcePath(StudyPath):

@@ -5,13 +5,14 @@ from __future__ import annotations
 import uuid
 
 import procrastinate
-from flask import Response, current_app
+from flask import Response, current_app, send_file
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 from sqlmodel import Session, col, select
 
 from steady_tally.core.errors import Conflict
 from steady_tally.jobs.progress import find_job
+from steady_tally.store.made import made_file
 from steady_tally.store.tables import Job, JobState
 from steady_tally.web.access import Right, needs
 from steady_tally.web.problems import Problem
@@ -36,6 +37,8 @@ class JobView(BaseModel):
     total: int = Field(description="0 where it is not known.")
     says: str
     study_id: uuid.UUID | None
+    file_name: str | None = Field(description="What it has made; it lies at the job's `file` for a day.")
+    file_bytes: int
 
 
 class NewDemo(BaseModel):
@@ -79,6 +82,28 @@ def cancel(path: JobPath) -> Response:
             session.add(waiting)
             session.commit()
     return answer(JobView(**find_job(engine(), path.job_id).model_dump()), status=202)
+
+
+@api.get("/jobs/<uuid:job_id>/file", summary="What a job has made")
+@needs(Right.READ)
+def made(path: JobPath) -> Response:
+    job = find_job(engine(), path.job_id)
+    file = made_file(path.job_id, job.file_name if job.state == JobState.DONE else None)
+    return send_file(file.resolve(), as_attachment=True, download_name=file.name, max_age=0)
+
+
+def started(kind: str, study_id: uuid.UUID, wanted: BaseModel) -> Job:
+    """Put a task on a study into the queue, in one transaction with its record."""
+    with Session(engine(), expire_on_commit=False) as session:
+        job = Job(kind=kind, study_id=study_id)
+        session.add(job)
+        session.flush()
+        deferrer = queue().tasks[kind].configure(connection=session.connection().connection.driver_connection)
+        job.queue_job_id = deferrer.defer(
+            job_id=str(job.id), study_id=str(study_id), wanted=wanted.model_dump(mode="json")
+        )
+        session.commit()
+    return job
 
 
 def queue() -> procrastinate.App:

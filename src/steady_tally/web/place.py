@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import io
 from dataclasses import asdict
 from typing import Any, Literal
 
@@ -10,7 +9,6 @@ import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
-import pyarrow.csv
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
@@ -37,7 +35,7 @@ from steady_tally.core.sources import texts
 from steady_tally.results.studies import tried, zone_survey
 from steady_tally.web.access import Right, needs
 from steady_tally.web.arrow import lattice_meta, stream
-from steady_tally.web.outcomes import SetAsideRows, outcome_of, plan_of
+from steady_tally.web.outcomes import SetAsideRows, csv_file, outcome_of, plan_of
 from steady_tally.web.problems import Problem
 from steady_tally.web.show import plane_of_outcome
 from steady_tally.web.studies import PLAN, PlanPath, StudyPath, answer, engine
@@ -230,7 +228,7 @@ def events(path: PlanPath, query: EventsQuery) -> Response:
 @needs(Right.READ)
 def events_file(path: PlanPath, query: EventsQuery) -> Response:
     outcome = outcome_of(path)
-    return _csv(_events_table(outcome, _placed(outcome, query)), "events.csv")
+    return csv_file(_events_table(outcome, _placed(outcome, query)), "events.csv")
 
 
 def _events_table(outcome: Outcome, at: npt.NDArray[np.int64]) -> pa.Table:
@@ -492,11 +490,3 @@ def _rows(table: pa.Table, total: int, **more: Any) -> Response:
     rows = [list(row.values()) for row in table.to_pylist()]
     view = OutsideRows if more else SetAsideRows
     return answer(view(total=total, columns=table.column_names, rows=rows, **more))
-
-
-def _csv(table: pa.Table, name: str) -> Response:
-    sink = io.BytesIO()
-    pyarrow.csv.write_csv(table, sink)
-    response = Response(sink.getvalue(), content_type="text/csv; charset=utf-8")
-    response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
-    return response

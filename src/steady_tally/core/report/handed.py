@@ -1,11 +1,16 @@
-"""The areas with all that is known of them, as one table to hand on; and what each of its columns says."""
+"""What is handed on: areas, events and accounts as tables, each with what its columns say.
+
+The areas have all that is known of them: inputs, intervals, states, classes, colours, other measures, own columns.
+"""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
+from pyproj import CRS
 
 from steady_tally.core.chain import Chain
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, NO_CLASS
@@ -14,10 +19,14 @@ from steady_tally.core.measure.expression import word_of
 from steady_tally.core.measure.values import AreaValues
 from steady_tally.core.outcome import PARTLY, Outcome
 from steady_tally.core.place.grid import CellSet
-from steady_tally.core.report.tables import areas_table
+from steady_tally.core.plan.gather import Events
+from steady_tally.core.report.labels import label_texts
+from steady_tally.core.report.tables import areas_table, categories_table, events_table, set_aside_table
 from steady_tally.core.show.legend import entries_by_class, legend_of
 
+Floats = npt.NDArray[np.float64]
 MOST_AREAS = 300_000
+_ALONE = ("identifier", "name", "full_km2")
 _SAYS = {
     "identifier": "the area's identifier, different for each",
     "name": "the area's name",
@@ -41,17 +50,36 @@ _SAYS = {
 }
 
 
+_OF_EVENTS = {
+    "record": "the number of the record in its file",
+    "line": "the line of the file that it stands in",
+    "area": "the identifier of the area that it lies in, or of all of them",
+    "area_name": "the name of that area",
+    "placed": "how its area was found",
+    "stage": "the stage that set it aside",
+    "reason": "why, in one word",
+    "says": "why, in words",
+}
+
+
 @dataclass(frozen=True)
 class Handed:
     """
     Attributes
     ----------
-    table : one row an area, in the order of the areas.
+    table : one row an area, an event, a record or whatever it is of.
     says : of each of its columns, what it says.
+    polygons : (rows,) Shapely polygons in `crs`; None where it has none.
+    points : (x, y) of each row in `crs`, NaN where there is none; None where it has none.
+    said : what must be known of the whole of it, in whole sentences.
     """
 
     table: pa.Table
     says: dict[str, str]
+    polygons: npt.NDArray[np.object_] | None = None
+    points: tuple[Floats, Floats] | None = None
+    crs: CRS | None = None
+    said: tuple[str, ...] = ()
 
 
 def areas_to_hand_on(chain: Chain, outcome: Outcome) -> Handed:
@@ -101,7 +129,108 @@ def areas_to_hand_on(chain: Chain, outcome: Outcome) -> Handed:
         for name in outcome.areas.columns.column_names:
             column = outcome.areas.columns.column(name)
             table = _added(table, says, word_of(name), column, f"“{name}”, a column of the areas' own file")
+    for number, written in enumerate(_labels(chain, outcome), start=1):
+        table = _added(table, says, f"label_{number}", pa.array(written, pa.string()), "what the map writes there")
+    return Handed(table, says, polygons=outcome.areas.geometry, crs=outcome.areas.crs)
+
+
+def _labels(chain: Chain, outcome: Outcome) -> list[list[str]]:
+    """The texts of the label sets that are shown."""
+    shown = [s.shown for s in chain.plan.show.labels]
+    return [t for t, on in zip(label_texts(chain, outcome), shown, strict=True) if on] if any(shown) else []
+
+
+def bare_areas(outcome: Outcome) -> Handed:
+    """The areas alone, without a figure: a grid to count something else in."""
+    table = areas_table(outcome).select(list(_ALONE))
+    if isinstance(outcome.areas, CellSet):
+        table = table.append_column("column", outcome.areas.columns.column("column"))
+        table = table.append_column("row", outcome.areas.columns.column("row"))
+    more = {"column": "the cell's column, counted from the grid's origin", "row": "the cell's row"}
+    says = {name: _SAYS.get(name) or more[name] for name in table.column_names}
+    return Handed(table, says, polygons=outcome.areas.geometry, crs=outcome.areas.crs)
+
+
+def events_to_hand_on(outcome: Outcome) -> Handed:
+    """The placed events with their own columns and those of the area that each lies in."""
+    placed, gathered = outcome.placed, outcome.gathered
+    at = np.flatnonzero(placed.located.first >= 0)
+    table = events_table(outcome.plan.place, gathered, placed, at)
+    first, legend = placed.located.first[at], entries_by_class(legend_of(outcome))
+    own = outcome.classed.area_class
+    texts = pa.array([legend[c].text if c in legend else None for c in own.tolist()], pa.string())
+    colours = pa.array([legend[c].colour if c in legend else None for c in own.tolist()], pa.string())
+    says = {name: _OF_EVENTS.get(name, "") for name in table.column_names}
+    for name in table.column_names:
+        if name.startswith("area: "):
+            says[name] = "a column of its area"
+    says = {name: what or _own(outcome.events, name) for name, what in says.items()}
+    values = _written(outcome.measured.values)
+    for name, column, what in (
+        ("area value", values, outcome.value_name),
+        ("area class", texts, "the class of its area"),
+        ("area class colour", colours, "the colour of that class"),
+    ):
+        taken = column.take(pa.array(first))
+        table = _added(table, says, name, taken, f"{what}, of the first of its areas where it lies in several")
+    record = placed.record[at]
+    x, y = gathered.x[record], gathered.y[record]
+    nowhere = int(np.count_nonzero(~np.isfinite(x)))
+    said = (f"{nowhere:,} events lie in an area that they name, and have no place of their own.",) if nowhere else ()
+    return Handed(table, says, points=(x, y), crs=gathered.crs, said=said)
+
+
+def set_aside_to_hand_on(outcome: Outcome) -> Handed:
+    """The records set aside, with the stage and the reason."""
+    table = set_aside_table(outcome.gathered, outcome.placed)
+    says = {name: _OF_EVENTS.get(name, "") or _own(outcome.events, name) for name in table.column_names}
     return Handed(table, says)
+
+
+def kinds_to_hand_on(outcome: Outcome) -> Handed | None:
+    """Kinds by areas, a column for each kind; None where the measure does not look at kinds."""
+    table = categories_table(outcome)
+    if table is None:
+        return None
+    says = {name: _SAYS.get(name, "how many of the area's events are of that kind") for name in table.column_names}
+    return Handed(table, says)
+
+
+def sets_of_areas(outcome: Outcome) -> Handed | None:
+    """How many events lie in each different set of overlapping areas; None where no event lies in several."""
+    located, number = outcome.placed.located, outcome.placed.number
+    if not len(located.other_event):
+        return None
+    names = outcome.areas.names
+    of: dict[int, list[int]] = {}
+    for event, zone in zip(located.other_event.tolist(), located.other_zone.tolist(), strict=True):
+        of.setdefault(event, [int(located.first[event])]).append(zone)
+    counts: dict[tuple[int, ...], int] = {}
+    for event, zones in of.items():
+        key = tuple(sorted(zones))
+        counts[key] = counts.get(key, 0) + int(number[event])
+    alone = (located.first >= 0) & ~np.isin(np.arange(len(located.first)), list(of))
+    single = np.bincount(located.first[alone], weights=number[alone], minlength=len(names)).astype(np.int64)
+    counts |= {(k,): int(n) for k, n in enumerate(single) if n}
+    order = sorted(counts)
+    table = pa.table(
+        {
+            "areas": [outcome.plan.place.separator.join(names[k] for k in key) for key in order],
+            "how_many": [len(key) for key in order],
+            "events": [counts[key] for key in order],
+        }
+    )
+    says = {
+        "areas": "the areas that the events lie in at once",
+        "how_many": "how many areas these are",
+        "events": "events in just these areas",
+    }
+    return Handed(table, says)
+
+
+def _own(events: Events, name: str) -> str:
+    label = events.labels.get(name)
+    return f"“{label}”, a column of the file" if label else "a column of the file"
 
 
 def _written(values: AreaValues) -> pa.Array:

@@ -50,6 +50,8 @@ RAMPS: dict[str, Ramp] = {
     "rowan": Ramp(62.0, 22.0, 0.120),
 }
 DEFAULT_RAMP = "kelp"
+NO_VALUE, BEYOND = "#f6f2e9", "#8a8f94"  # areas without a value, and those that lie outside the classes
+PAPER_LINE = "#fbf9f3"
 _LIGHTEST, _DARKEST = 0.88, 0.34
 _NEAREST = 0.12  # where on its ramp the class next to the middle of a two-sided one stands
 _PAPER_GREY = (0.92, 0.012)  # lightness and chroma of a class that the middle lies inside

@@ -25,6 +25,7 @@ class DrawnInset:
     """
     Attributes
     ----------
+    number : its position in the plan.
     members : (areas,) which areas it shows.
     plane : what it is drawn in; its bounds are those of its areas.
     at : the corner of the map where it stands.
@@ -32,6 +33,7 @@ class DrawnInset:
     says : what its projection does there, in words; empty in the map's own.
     """
 
+    number: int
     members: Flags
     plane: Plane
     at: Corner
@@ -43,14 +45,14 @@ def insets_of(plan: list[Inset], areas: ZoneSet | CellSet, plane: Plane) -> list
     """The insets of a map, in the plan's order; one without an area is none. An area is in the first that holds it."""
     taken = np.zeros(len(areas), dtype=np.bool_)
     found = []
-    for inset in plan:
+    for number, inset in enumerate(plan):
         outline = outline_zones(Outline(corners=inset.corners), Sources(), wanted_by=_WHERE)
         members = with_middle_inside(areas, outline) & ~taken
         if not members.any():
             continue
         taken |= members
         if isinstance(areas, CellSet):
-            found.append(DrawnInset(members, _around_cells(areas, members, plane), inset.at, False, ""))
+            found.append(DrawnInset(number, members, _around_cells(areas, members, plane), inset.at, False, ""))
             continue
         of_members = members[np.repeat(areas.ring_zone, np.diff(areas.ring_start))]
         corners = areas.coordinates[of_members]
@@ -62,7 +64,7 @@ def insets_of(plan: list[Inset], areas: ZoneSet | CellSet, plane: Plane) -> list
             drawn = Plane(crs, (float(np.round(x.mean(), -3)), float(np.round(y.mean(), -3))), plane.bounds)
             says = distortion(crs, *spread_over(*degrees.T)).says
         at = np.column_stack(project(corners[:, 0], corners[:, 1], areas.crs, drawn.crs)) - drawn.origin
-        found.append(DrawnInset(members, _bounded(drawn, at), inset.at, inset.own_projection, says))
+        found.append(DrawnInset(number, members, _bounded(drawn, at), inset.at, inset.own_projection, says))
     return found
 
 
