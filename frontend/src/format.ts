@@ -32,3 +32,9 @@ export function percent(part: number | null): string {
   if (part === null) return "–";
   return part < 1 && part >= 0.99 ? "99 %" : `${(100 * part).toFixed(0)} %`;
 }
+
+/** How large a file is. */
+export function bytes(n: number): string {
+  if (n < 1_000) return plural(n, "byte");
+  return n < 999_500 ? `${figure(n / 1e3)} kB` : `${figure(n / 1e6)} MB`;
+}

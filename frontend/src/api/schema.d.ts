@@ -1066,17 +1066,34 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/plans/{version}/areas.zip": {
+    "/api/studies/{study_id}/hand-on": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** The areas with all their figures, in an archive */
-        get: operations["handed_areas_studies__uuid_study_id__plans__uuid_version__areas_zip_get"];
+        get?: never;
         put?: never;
-        post?: never;
+        /** Make an archive of tables to hand on */
+        post: operations["handed_hand_on_studies__uuid_study_id__hand_on_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Draw all pages of a figure */
+        post: operations["handed_draw_series_studies__uuid_study_id__series_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1129,6 +1146,23 @@ export interface paths {
         put?: never;
         /** Stop a job */
         post: operations["jobs_cancel_jobs__uuid_job_id__cancel_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a job has made */
+        get: operations["jobs_made_jobs__uuid_job_id__file_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4072,6 +4106,13 @@ export interface components {
             says: string;
             /** Study Id */
             study_id: string | null;
+            /**
+             * File Name
+             * @description What it has made; it lies at the job's `file` for a day.
+             */
+            file_name: string | null;
+            /** File Bytes */
+            file_bytes: number;
         };
         /**
          * JobState
@@ -5050,8 +5091,33 @@ export interface components {
             height: number | null;
         };
         /**
+         * BoxLook
+         * @description One of the map's boxes on the page. What it shows, and in which projection, is the plan's: `show.insets`.
+         */
+        BoxLook: {
+            /** @default null */
+            at: components["schemas"]["At"] | null;
+            /**
+             * Times
+             * @description How many times as large as on the map; as large as it holds, if not said.
+             * @default null
+             */
+            times: number | null;
+            /**
+             * Neatline
+             * @default true
+             */
+            neatline: boolean;
+            /**
+             * Locator
+             * @description A line from the box to where its areas lie on the map.
+             * @default false
+             */
+            locator: boolean;
+        };
+        /**
          * FigurePlan
-         * @description A page to publish.
+         * @description A page to publish, or with a `series` many.
          */
         FigurePlan: {
             page?: components["schemas"]["Page"];
@@ -5067,11 +5133,11 @@ export interface components {
              */
             neatline: boolean;
             /**
-             * Boxes At
+             * Boxes
              * @description Of the map's boxes, by their position.
              */
-            boxes_at?: {
-                [key: string]: components["schemas"]["At"];
+            boxes?: {
+                [key: string]: components["schemas"]["BoxLook"];
             };
             /**
              * Scale Bar
@@ -5096,6 +5162,8 @@ export interface components {
              * @enum {string}
              */
             face: "Public Sans" | "Newsreader" | "DejaVu Sans";
+            /** @default null */
+            series: components["schemas"]["Series"] | null;
         };
         /** FigureView */
         FigureView: {
@@ -5126,11 +5194,23 @@ export interface components {
              */
             shown: boolean;
             /**
+             * Headed
+             * @description With its heading.
+             * @default true
+             */
+            headed: boolean;
+            /**
              * Heading
              * @description What the values are, where nothing else is said.
              * @default null
              */
             heading: string | null;
+            /**
+             * Distribution
+             * @description With how the areas are spread over the values.
+             * @default false
+             */
+            distribution: boolean;
             /**
              * Counts
              * @description Of each class, how many areas are in it.
@@ -5190,6 +5270,31 @@ export interface components {
              * @enum {string}
              */
             ground: "white" | "paper";
+        };
+        /**
+         * Series
+         * @description The same page many times: for each measure, for each word of a column of the events, for each window in which
+         *     they were recorded, for each year or month, or for each area (or each word of a column of the areas).
+         */
+        Series: {
+            /**
+             * Over
+             * @enum {string}
+             */
+            over: "measures" | "words" | "windows" | "years" | "months" | "areas";
+            /**
+             * Column
+             * @description For words, that of the events; for areas, that of the areas.
+             * @default null
+             */
+            column: string | null;
+            /**
+             * Classes
+             * @description Those of the map, those of the values of all pages together, or each page its own.
+             * @default map
+             * @enum {string}
+             */
+            classes: "map" | "all pages" | "own";
         };
         /**
          * Words
@@ -5264,6 +5369,26 @@ export interface components {
              * @description What could not be drawn as asked for.
              */
             said: string[];
+            /**
+             * Pages
+             * @description Of a series, what its pages are called.
+             */
+            pages: string[];
+            /**
+             * Boxes
+             * @description The positions in the plan of the boxes that the page can have.
+             */
+            boxes: number[];
+            /**
+             * Words
+             * @description The columns of the events that a series can go over.
+             */
+            words: string[];
+            /**
+             * Columns
+             * @description Those of the areas.
+             */
+            columns: string[];
         };
         /**
          * PlaceView
@@ -5290,6 +5415,61 @@ export interface components {
              * @default 1000
              */
             pixels: number;
+            /**
+             * Page
+             * @description Of a series, which page.
+             * @default 0
+             */
+            page: number;
+        };
+        /**
+         * HandOn
+         * @description What is handed on, in which formats and coordinates. A table that a format cannot hold comes in the others.
+         */
+        HandOn: {
+            /**
+             * Version
+             * Format: uuid
+             */
+            version: string;
+            /** What */
+            what: ("areas" | "events" | "set aside" | "kinds" | "sets of areas" | "grid" | "style")[];
+            /** Kinds */
+            kinds: ("gpkg" | "geojson" | "shp" | "fgb" | "csv" | "xlsx" | "parquet")[];
+            /**
+             * System
+             * @description The coordinate system of the files; “map” for that of the map.
+             * @default EPSG:4326
+             */
+            system: string;
+        };
+        /**
+         * DrawSeries
+         * @description A figure's pages: one PDF, or an archive of numbered files.
+         */
+        DrawSeries: {
+            /**
+             * Figure Id
+             * Format: uuid
+             */
+            figure_id: string;
+            /**
+             * Format
+             * @default pdf
+             * @enum {string}
+             */
+            format: "svg" | "pdf" | "png";
+            /**
+             * Together
+             * @description All pages in one PDF.
+             * @default true
+             */
+            together: boolean;
+            /**
+             * Dpi
+             * @default 300
+             */
+            dpi: number;
         };
         /** LatestJob */
         LatestJob: {
@@ -8001,22 +8181,74 @@ export interface operations {
             };
         };
     };
-    handed_areas_studies__uuid_study_id__plans__uuid_version__areas_zip_get: {
+    handed_hand_on_studies__uuid_study_id__hand_on_post: {
         parameters: {
-            query: {
-                kinds: ("gpkg" | "geojson" | "shp" | "fgb" | "csv" | "xlsx" | "parquet")[];
-                /** @description The coordinate system of the files; “map” for that of the map. */
-                system?: string;
-            };
+            query?: never;
             header?: never;
             path: {
                 study_id: string;
-                version: string;
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandOn"];
+            };
+        };
         responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    handed_draw_series_studies__uuid_study_id__series_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrawSeries"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -8197,6 +8429,37 @@ export interface operations {
             };
             /** @description Conflict */
             409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    jobs_made_jobs__uuid_job_id__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

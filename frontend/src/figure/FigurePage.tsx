@@ -117,7 +117,8 @@ function Page(props: {
   const size = useSize(ref);
   const ratio = window.devicePixelRatio || 1;
   const pixels = size ? Math.min(Math.round(Math.min(size.width, 1.5 * size.height) * ratio), 2_400) : 0;
-  const preview = usePreview(study, figure, pixels);
+  const [at, setAt] = useState(0);
+  const preview = usePreview(study, figure, pixels, figure.document.series ? at : 0);
   const page = preview.data;
   const scale = page && size ? Math.min(size.width / page.width, size.height / page.height) : 0;
   const change = (document: FigurePlan) => put({ document });
@@ -147,6 +148,9 @@ function Page(props: {
             />
             <Elements page={page} scale={scale} document={figure.document} change={change} />
           </Box>
+        )}
+        {page && page.pages.length > 0 && (
+          <Leaf pages={page.pages} at={Math.min(at, page.pages.length - 1)} onTurn={setAt} />
         )}
         {preview.isFetching && (
           <Box
@@ -178,6 +182,35 @@ function Page(props: {
           remove={props.remove}
         />
       </Box>
+    </Box>
+  );
+}
+
+/** Which page of a series is seen, and the way to the others. */
+function Leaf({ pages, at, onTurn }: { pages: string[]; at: number; onTurn: (at: number) => void }) {
+  return (
+    <Box
+      role="group"
+      aria-label="Pages of the series"
+      sx={{
+        position: "absolute",
+        left: 8,
+        bottom: 6,
+        maxWidth: "60%",
+        display: "flex",
+        gap: 1.5,
+        px: 1,
+        py: 0.25,
+        bgcolor: PAPER,
+        border: `1px solid ${RULE}`,
+        fontSize: "0.8125rem",
+      }}
+    >
+      <Link onClick={() => onTurn(Math.max(at - 1, 0))}>before</Link>
+      <Box sx={{ overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>
+        {at + 1} of {pages.length}: {pages[at]}
+      </Box>
+      <Link onClick={() => onTurn(Math.min(at + 1, pages.length - 1))}>next</Link>
     </Box>
   );
 }

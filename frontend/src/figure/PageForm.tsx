@@ -1,16 +1,16 @@
-/** What of a page cannot be dragged: its size, its words, and how it is handed on. */
+/** What of a page cannot be dragged: its size, its words, the look of its boxes. */
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
-import Checkbox from "@mui/material/Checkbox";
-import FormControlLabel from "@mui/material/FormControlLabel";
 import { useState } from "react";
 import type { Study } from "../api/client";
 import { ColourField, Field, Pick, TextArea } from "../parts/Fields";
 import { Link, Unfold } from "../parts/parts";
+import { Ticked } from "../parts/Ticked";
 import type { FigurePlan } from "../plan/types";
 import type { FigureView, Preview } from "../state/figures";
 import { MADDER, QUIET } from "../theme";
-import { isMoved, unmoved } from "./places";
+import { type BoxLook, boxOf, isMoved, unmoved, withBox } from "./places";
+import { SeriesForm } from "./SeriesForm";
+import { TakePage } from "./TakePage";
 
 interface Props {
   study: Study;
@@ -37,7 +37,7 @@ export function PageForm({ study, figure, page, change, rename, remove }: Props)
   const putLegend = (part: Partial<FigurePlan["legend"]>) => put({ legend: { ...d.legend, ...part } });
   return (
     <>
-      <HandOn study={study} figure={figure} />
+      <TakePage study={study} figure={figure} />
       {page?.said.map((says) => (
         <Box key={says} sx={{ color: MADDER, fontSize: "0.8125rem" }}>
           {says}
@@ -99,13 +99,21 @@ export function PageForm({ study, figure, page, change, rename, remove }: Props)
         onKeep={(text) => putLegend({ heading: text || null })}
       />
       <Ticked label="a legend" on={d.legend.shown} onChange={(shown) => putLegend({ shown })} />
+      <Ticked label="its heading" on={d.legend.headed} onChange={(headed) => putLegend({ headed })} />
       <Ticked label="with how many areas" on={d.legend.counts} onChange={(counts) => putLegend({ counts })} />
+      <Ticked
+        label="with how the areas are spread"
+        on={d.legend.distribution}
+        onChange={(distribution) => putLegend({ distribution })}
+      />
       <Ticked
         label="its classes side by side"
         on={d.legend.level}
         onChange={(level) => putLegend({ level })}
       />
       <Ticked label="a line around the map" on={d.neatline} onChange={(neatline) => put({ neatline })} />
+      {page && <Boxes d={d} page={page} change={change} />}
+      {page && <SeriesForm d={d} page={page} change={change} />}
       <Unfold title="More">
         <Pick
           label="Scale bar"
@@ -155,47 +163,50 @@ export function PageForm({ study, figure, page, change, rename, remove }: Props)
   );
 }
 
-const DOTS = [150, 300, 600] as const;
-
-function HandOn({ study, figure }: { study: Study; figure: FigureView }) {
-  const [dpi, setDpi] = useState<string>("300");
-  const address = (format: string) =>
-    `/api/studies/${study.id}/figures/${figure.id}/file?format=${format}&dpi=${format === "png" ? dpi : 300}`;
+function Boxes({ d, page, change }: { d: FigurePlan; page: Preview; change: Props["change"] }) {
+  if (!page.boxes.length) return null;
   return (
-    <Box sx={{ display: "flex", gap: 0.75, alignItems: "center" }}>
-      {(["pdf", "svg", "png"] as const).map((format) => (
-        <Button key={format} size="small" variant="outlined" href={address(format)} download>
-          {format.toUpperCase()}
-        </Button>
-      ))}
-      <Box sx={{ flexGrow: 1 }}>
-        <Pick
-          label="dots an inch"
-          value={dpi}
-          options={DOTS.map((n) => [String(n), String(n)] as const)}
-          onChange={setDpi}
-        />
-      </Box>
-    </Box>
+    <Unfold title="Boxes">
+      {page.boxes.map((number) => {
+        const look = boxOf(d, number);
+        const put = (part: Partial<BoxLook>) => change(withBox(d, number, part));
+        const times = String(look.times ?? "");
+        return (
+          <Box key={number} sx={{ mb: 1 }}>
+            <Pick
+              label={`Scale of box ${number + 1}`}
+              value={times}
+              options={
+                TIMES.some(([value]) => value === times)
+                  ? TIMES
+                  : [...TIMES, [times, `${times} times the map’s`]]
+              }
+              onChange={(text) => put({ times: text ? Number(text) : null })}
+            />
+            <Ticked
+              label={`a line around box ${number + 1}`}
+              on={look.neatline}
+              onChange={(neatline) => put({ neatline })}
+            />
+            <Ticked
+              label="a line to where it lies"
+              on={look.locator}
+              onChange={(locator) => put({ locator })}
+            />
+          </Box>
+        );
+      })}
+    </Unfold>
   );
 }
 
-function Ticked(props: { label: string; on: boolean; onChange: (on: boolean) => void }) {
-  return (
-    <FormControlLabel
-      label={props.label}
-      sx={{ display: "flex", "& .MuiFormControlLabel-label": { fontSize: "0.875rem" } }}
-      control={
-        <Checkbox
-          size="small"
-          checked={props.on}
-          onChange={(_, on) => props.onChange(on)}
-          sx={{ py: 0.25 }}
-        />
-      }
-    />
-  );
-}
+const TIMES: readonly (readonly [string, string])[] = [
+  ["", "as large as it holds"],
+  ["0.5", "half the map’s"],
+  ["1", "the map’s"],
+  ["2", "twice the map’s"],
+  ["5", "5 times the map’s"],
+];
 
 /** A line that is kept once it is left; of what follows from the plan, what that is stands in it. */
 function Typed(props: {

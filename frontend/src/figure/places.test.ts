@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { FigurePlan } from "../plan/types";
 import { seeded } from "../random";
-import { isMoved, isText, movable, movedTo, resizable, sizedTo, unmoved } from "./places";
+import { boxOf, isMoved, isText, movable, movedTo, resizable, sizedTo, unmoved } from "./places";
 
 const WORDS = { text: null, shown: true, size: 9, at: null };
 const PLAN: FigurePlan = {
@@ -9,10 +9,20 @@ const PLAN: FigurePlan = {
   title: WORDS,
   subtitle: WORDS,
   notes: WORDS,
-  legend: { shown: true, heading: null, counts: false, level: false, size: 8.5, at: null },
+  legend: {
+    shown: true,
+    headed: true,
+    heading: null,
+    distribution: false,
+    counts: false,
+    level: false,
+    size: 8.5,
+    at: null,
+  },
   map_at: null,
   neatline: false,
-  boxes_at: {},
+  boxes: {},
+  series: null,
   scale_bar: "by itself",
   north: "by itself",
   ink: "#333333",
@@ -35,7 +45,7 @@ describe("elements of a page", () => {
           : name === "legend"
             ? next.legend.at
             : name.startsWith("box")
-              ? next.boxes_at[name.slice(4) === "1" ? 0 : 2]
+              ? boxOf(next, name.slice(4) === "1" ? 0 : 2).at
               : next[name as "title"].at;
       expect(at).not.toBeNull();
       expect(at!.left).toBeGreaterThanOrEqual(0);
@@ -43,7 +53,8 @@ describe("elements of a page", () => {
       expect(at!.left + width).toBeLessThanOrEqual(PAGE.width + 0.1);
       expect(at!.top + height).toBeLessThanOrEqual(PAGE.height + 0.1);
       expect(isMoved(next)).toBe(true);
-      expect(unmoved(next)).toEqual(PLAN);
+      expect(isMoved(unmoved(next))).toBe(false);
+      expect({ ...unmoved(next), boxes: {} }).toEqual(PLAN);
     }
   });
 
@@ -56,7 +67,7 @@ describe("elements of a page", () => {
     });
     const twice = movedTo(once, PAGE, { ...place, name: "box 2" }, 5, 6.04);
     expect(twice.legend).toEqual(once.legend);
-    expect(twice.boxes_at).toEqual({ 1: { left: 5, top: 6, width: 50, height: 30 } });
+    expect(boxOf(twice, 1).at).toEqual({ left: 5, top: 6, width: 50, height: 30 });
     expect(movedTo(PLAN, PAGE, { ...place, name: "box x" }, 5, 6)).toEqual(PLAN);
     expect(isMoved(PLAN)).toBe(false);
   });
@@ -67,7 +78,7 @@ describe("elements of a page", () => {
     expect(sizedTo(PLAN, PAGE, map, 500, 500).map_at).toEqual({ left: 20, top: 30, width: 190, height: 267 });
     expect(sizedTo(PLAN, PAGE, map, -5, 3).map_at).toEqual({ left: 20, top: 30, width: 15, height: 15 });
     const box = sizedTo(PLAN, PAGE, { ...map, name: "box 2" }, 50, 40);
-    expect(box.boxes_at).toEqual({ 1: { left: 20, top: 30, width: 50, height: 40 } });
+    expect(boxOf(box, 1).at).toEqual({ left: 20, top: 30, width: 50, height: 40 });
     expect(["map", "box 1"].every(resizable)).toBe(true);
     expect(["title", "legend"].some(resizable)).toBe(false);
     expect(["title", "subtitle", "notes", "legend"].filter(isText)).toEqual(["title", "subtitle", "notes"]);

@@ -33,11 +33,20 @@ export function movedTo(
       return { ...document, map_at: sized };
     default: {
       const number = Number(place.name.slice("box ".length)) - 1;
-      return Number.isInteger(number)
-        ? { ...document, boxes_at: { ...document.boxes_at, [number]: sized } }
-        : document;
+      return Number.isInteger(number) ? withBox(document, number, { at: sized }) : document;
     }
   }
+}
+
+export type BoxLook = FigurePlan["boxes"][string];
+
+export function boxOf(document: FigurePlan, number: number): BoxLook {
+  return document.boxes[number] ?? { at: null, times: null, neatline: true, locator: false };
+}
+
+/** The page with one of its boxes otherwise. */
+export function withBox(document: FigurePlan, number: number, change: Partial<BoxLook>): FigurePlan {
+  return { ...document, boxes: { ...document.boxes, [number]: { ...boxOf(document, number), ...change } } };
 }
 
 const LEAST = 15;
@@ -79,15 +88,12 @@ export function unmoved(document: FigurePlan): FigurePlan {
     notes: free(document.notes),
     legend: free(document.legend),
     map_at: null,
-    boxes_at: {},
+    boxes: Object.fromEntries(Object.entries(document.boxes).map(([at, look]) => [at, free(look)])),
   };
 }
 
 export function isMoved(document: FigurePlan): boolean {
-  const { title, subtitle, notes, legend, map_at, boxes_at } = document;
-  return (
-    [title, subtitle, notes, legend].some((e) => e.at !== null) ||
-    map_at !== null ||
-    Object.keys(boxes_at).length > 0
-  );
+  const { title, subtitle, notes, legend, map_at, boxes } = document;
+  const elements = [title, subtitle, notes, legend, ...Object.values(boxes)];
+  return map_at !== null || elements.some((e) => e.at !== null);
 }

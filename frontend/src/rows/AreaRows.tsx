@@ -1,6 +1,6 @@
 /** The areas with the terms of their sum. */
 
-import { useMemo } from "react";
+import { type RefObject, useMemo } from "react";
 import type { Areas } from "../api/bulk";
 import type { View } from "../api/client";
 import { termOf } from "../outcome/terms";
@@ -10,7 +10,13 @@ import { useParts } from "../state/store";
 import { type Column, Grid } from "./Grid";
 import type { Cell } from "./sorting";
 
-export function AreaRows({ view, areas }: { view: View; areas: Areas }) {
+interface Props {
+  view: View;
+  areas: Areas;
+  shown: RefObject<(() => string) | null>;
+}
+
+export function AreaRows({ view, areas, shown }: Props) {
   const { hovered, selected, set } = useParts("hovered", "selected", "set");
   const under = termOf(view, "under");
   const others = useOtherMeasures(view, true);
@@ -48,6 +54,7 @@ export function AreaRows({ view, areas }: { view: View; areas: Areas }) {
       rows={cells}
       first={{ column: columns.length - 1 - others.length, down: true }}
       marked={[hovered, selected]}
+      shown={shown}
       onHover={(row) => set({ hovered: row })}
       onChoose={(row) => set({ selected: row })}
     />

@@ -3,11 +3,12 @@
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useMemo, useRef, useState } from "react";
+import { type RefObject, useEffect, useMemo, useRef, useState } from "react";
 import type { View } from "../api/client";
 import { mappedEvents } from "../plan/mapped";
 import { INK, MADDER, QUIET, RULE } from "../theme";
 import { unit } from "../unit";
+import { csvOf } from "./csv";
 import { type Cell, compare, written } from "./sorting";
 
 const HEIGHT = Math.min(252 * unit, 0.42 * window.innerHeight);
@@ -51,6 +52,8 @@ export function Grid(props: {
   rows: Cell[][];
   first?: Sorting;
   marked?: (number | null)[];
+  /** Gets what makes the rows as they are shown into CSV. */
+  shown?: RefObject<(() => string) | null>;
   onHover?: (row: number | null) => void;
   onChoose?: (row: number) => void;
 }) {
@@ -64,6 +67,15 @@ export function Grid(props: {
     const { column, down } = sorting;
     return all.sort((a, b) => compare(rows[a][column], rows[b][column], down) || a - b);
   }, [rows, sorting]);
+  useEffect(() => {
+    if (props.shown)
+      props.shown.current = () =>
+        csvOf(
+          columns.map((c) => c.title),
+          rows,
+          order,
+        );
+  });
   const virtual = useVirtualizer({
     count: rows.length,
     getScrollElement: () => scroller.current,

@@ -2,6 +2,7 @@
 
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
+import { useRef } from "react";
 import { type Areas, resultsOf } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { plural, whole } from "../format";
@@ -9,6 +10,7 @@ import { useKinds } from "../state/queries";
 import { type RowsTab, useParts } from "../state/store";
 import { INK, PAPER, QUIET } from "../theme";
 import { AreaRows } from "./AreaRows";
+import { saveText } from "./csv";
 import { DisagreeingRows } from "./DisagreeingRows";
 import { EventRows } from "./EventRows";
 import { OutsideRows } from "./OutsideRows";
@@ -21,6 +23,7 @@ const PASSING: RowsTab[] = ["outside", "labels"];
 
 export function RowsDrawer({ study, view, areas }: { study: Study; view: View; areas: Areas }) {
   const { rows, selected, reason, set } = useParts("rows", "selected", "reason", "set");
+  const shown = useRef<(() => string) | null>(null);
   const kinds = useKinds(view, rows === "areas").data;
   const aside = view.ledger.stages.reduce((n, s) => n + s.records_set_aside, 0);
   const label = {
@@ -72,6 +75,14 @@ export function RowsDrawer({ study, view, areas }: { study: Study; view: View; a
             the commonest {whole(kinds.words.length)} of {whole(kinds.of)} kinds
           </Box>
         )}
+        {rows === "areas" && (
+          <ButtonBase
+            onClick={() => shown.current && saveText(shown.current(), "areas.csv")}
+            sx={{ font: "inherit", textDecoration: "underline" }}
+          >
+            save these rows as CSV
+          </ButtonBase>
+        )}
         {rows === "areas" && view.by_kind && (
           <Box component="a" href={`${resultsOf(view)}/categories.csv`} download sx={{ color: INK }}>
             save areas by kind as CSV
@@ -91,7 +102,7 @@ export function RowsDrawer({ study, view, areas }: { study: Study; view: View; a
           {rows ? "lower the rows" : "raise the rows"}
         </ButtonBase>
       </Box>
-      {rows === "areas" && <AreaRows view={view} areas={areas} />}
+      {rows === "areas" && <AreaRows view={view} areas={areas} shown={shown} />}
       {rows === "placed" && <PlacedRows view={view} />}
       {rows === "outside" && <OutsideRows view={view} />}
       {rows === "labels" && <DisagreeingRows view={view} />}

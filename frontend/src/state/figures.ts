@@ -23,13 +23,14 @@ export function useFigures(study: Study) {
 }
 
 /** The true page; the one before stands in until it has come. */
-export function usePreview(study: Study, figure: FigureView | undefined, pixels: number) {
+export function usePreview(study: Study, figure: FigureView | undefined, pixels: number, page: number) {
   return useQuery({
-    queryKey: ["figure preview", study.id, figure?.version, figure?.document, pixels],
+    queryKey: ["figure preview", study.id, figure?.version, figure?.document, pixels, page],
     queryFn: () =>
       postJson<Preview>(`/api/studies/${study.id}/plans/${figure!.version}/figure-preview`, {
         document: figure!.document,
         pixels,
+        page,
       }),
     enabled: Boolean(figure) && pixels > 0,
     placeholderData: keepPreviousData,

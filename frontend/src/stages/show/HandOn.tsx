@@ -1,78 +1,96 @@
-/** What others take away: the areas with all their figures, in open formats. */
+/** What others take away: areas, events and accounts, in open formats, as one archive. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import Checkbox from "@mui/material/Checkbox";
-import FormControlLabel from "@mui/material/FormControlLabel";
 import { useState } from "react";
-import { resultsOf } from "../../api/bulk";
-import type { View } from "../../api/client";
-import { plural } from "../../format";
+import type { Schemas, Study, View } from "../../api/client";
+import { plural, whole } from "../../format";
 import { Field, Pick } from "../../parts/Fields";
-import { Quiet } from "../../parts/parts";
+import { Head, Quiet } from "../../parts/parts";
+import { Ticked } from "../../parts/Ticked";
+import { WorkBar } from "../../parts/WorkBar";
+import { useWork } from "../../state/work";
 
-const KINDS = [
+type What = Schemas["HandOn"]["what"][number];
+type Kind = Schemas["HandOn"]["kinds"][number];
+
+const KINDS: readonly (readonly [Kind, string])[] = [
   ["gpkg", "GeoPackage"],
   ["geojson", "GeoJSON, in longitude and latitude"],
-  ["shp", "Shapefile, names of ten letters"],
+  ["shp", "Shapefile: areas alone, names of ten letters"],
   ["fgb", "FlatGeobuf"],
   ["csv", "CSV"],
   ["xlsx", "workbook (XLSX)"],
-  ["parquet", "GeoParquet"],
-] as const;
+  ["parquet", "Parquet, with shapes GeoParquet"],
+];
 
-export function HandOn({ view }: { view: View }) {
-  const [kinds, setKinds] = useState<readonly string[]>(["gpkg", "csv"]);
+export function HandOn({ study, view }: { study: Study; view: View }) {
+  const [what, setWhat] = useState<readonly What[]>(["areas"]);
+  const [kinds, setKinds] = useState<readonly Kind[]>(["gpkg", "csv"]);
   const [system, setSystem] = useState<"degrees" | "map" | "other">("degrees");
   const [code, setCode] = useState("");
-  const chosen = system === "degrees" ? "" : system === "map" ? "map" : code.trim();
-  const wanted = new URLSearchParams(kinds.map((k) => ["kinds", k]));
-  if (chosen) wanted.set("system", chosen);
-  const ready = kinds.length > 0 && (system !== "other" || code.trim() !== "");
+  const work = useWork();
+  const [gather, place] = view.ledger.stages;
+  const aside = gather.records_set_aside + place.records_set_aside;
+  const things: [What, string, boolean][] = [
+    ["areas", `${plural(view.ledger.areas.read, "area")} with all their figures`, true],
+    ["style", "the look of the areas (SLD)", true],
+    ["events", `${plural(place.records_out, "placed event")} with their areas`, place.records_out > 0],
+    ["set aside", `${plural(aside, "record")} set aside, and why`, aside > 0],
+    ["kinds", "areas by kinds of events", view.by_kind],
+    [
+      "sets of areas",
+      `events by sets of areas: ${whole(view.ledger.placements - place.records_out)} lie in a further one`,
+      view.ledger.placements > place.records_out,
+    ],
+    ["grid", "the areas alone, without figures", true],
+  ];
+  const ready = what.length > 0 && kinds.length > 0 && (system !== "other" || code.trim() !== "");
+  const start = () => {
+    const chosen = system === "degrees" ? {} : { system: system === "map" ? "map" : code.trim() };
+    work.start(`/api/studies/${study.id}/hand-on`, { version: view.version, what, kinds, ...chosen });
+  };
   return (
     <>
-      <Quiet>
-        {plural(view.ledger.areas.read, "area")} with inputs, values, intervals, states, classes and colours,
-        and the areas’ own columns.
-      </Quiet>
+      {things
+        .filter(([, , there]) => there)
+        .map(([thing, label]) => (
+          <Ticked
+            key={thing}
+            label={label}
+            on={what.includes(thing)}
+            onChange={(on) => setWhat(on ? [...what, thing] : what.filter((w) => w !== thing))}
+          />
+        ))}
+      <Head>As</Head>
       {KINDS.map(([kind, label]) => (
-        <FormControlLabel
+        <Ticked
           key={kind}
           label={label}
-          sx={{ display: "flex" }}
-          control={
-            <Checkbox
-              size="small"
-              checked={kinds.includes(kind)}
-              onChange={(_, on) => setKinds(on ? [...kinds, kind] : kinds.filter((k) => k !== kind))}
-              sx={{ py: 0.25 }}
-            />
-          }
+          on={kinds.includes(kind)}
+          onChange={(on) => setKinds(on ? [...kinds, kind] : kinds.filter((k) => k !== kind))}
         />
       ))}
-      <Pick
-        label="Coordinates"
-        value={system}
-        options={[
-          ["degrees", "longitude and latitude"],
-          ["map", "those of the map"],
-          ["other", "another system"],
-        ]}
-        onChange={setSystem}
-      />
+      <Box sx={{ mt: 1 }}>
+        <Pick
+          label="Coordinates"
+          value={system}
+          options={[
+            ["degrees", "longitude and latitude"],
+            ["map", "those of the map"],
+            ["other", "another system"],
+          ]}
+          onChange={setSystem}
+        />
+      </Box>
       {system === "other" && (
         <Field label="Its code" value={code} placeholder="EPSG:3035" onChange={setCode} />
       )}
       <Box sx={{ mt: 1 }}>
-        <Button
-          size="small"
-          variant="outlined"
-          disabled={!ready}
-          href={`${resultsOf(view)}/areas.zip?${wanted}`}
-          download
-        >
-          Hand on the areas
+        <Button size="small" variant="outlined" disabled={!ready || work.busy} onClick={start}>
+          Hand on
         </Button>
       </Box>
+      <WorkBar work={work} />
       <Quiet>One archive, with a table that says what each column is.</Quiet>
     </>
   );

@@ -34,7 +34,7 @@ export function ShowSheet({ study, view, save }: { study: Study; view: View; sav
       {tab === "layers" && <Layers study={study} view={view} save={save} />}
       {tab === "labels" && <LabelSets view={view} save={save} />}
       {tab === "boxes" && <Insets view={view} save={save} />}
-      {tab === "hand on" && <HandOn view={view} />}
+      {tab === "hand on" && <HandOn study={study} view={view} />}
       <Button
         size="small"
         variant="outlined"
