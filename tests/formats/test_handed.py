@@ -19,7 +19,7 @@ from pyproj import CRS, Transformer
 
 from steady_tally.core.errors import SourceError
 from steady_tally.core.report.handed import Handed
-from steady_tally.formats.handed import KINDS, Piece, archive, points_as_wkb, short_names
+from steady_tally.formats.handed import KINDS, Piece, archive, defused, points_as_wkb, short_names
 
 NAMES = ["Plain", "=1+1", "@cmd", "é “q” שלום", "x" * 200, "comma, \n line"]
 UTM, DEGREES = CRS.from_epsg(32624), CRS.from_epsg(4326)
@@ -173,6 +173,13 @@ def test_areas_without_a_shape_keep_their_row(tmp_path, kind):
     names = by_name["identifier" if "identifier" in by_name else "idntfr"].tolist()
     assert sorted(names) == expected("identifier")
     assert [n for n, g in zip(names, geometry, strict=True) if g is None] == ["01"]
+
+
+def test_texts_that_are_numbers_bite_nobody():
+    texts = ["-39.95", "+1", "-1e-5", "1,234.5", "-1 234,5", "-1-1", "=1", "+A1", "-", "@x", "", None, "e1"]
+    safe, count = defused(pa.table({"a": texts}))
+    bitten = [t for t, s in zip(texts, safe.column("a").to_pylist(), strict=True) if t != s]
+    assert (bitten, count) == (["-1-1", "=1", "+A1", "-", "@x"], 5)
 
 
 def test_points_are_the_bytes_that_a_geometry_library_writes():

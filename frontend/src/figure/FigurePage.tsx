@@ -124,47 +124,49 @@ function Page(props: {
   const change = (document: FigurePlan) => put({ document });
   return (
     <Box sx={{ display: "flex", gap: 2, flex: 1, minHeight: 0 }}>
-      <Box
-        ref={ref}
-        sx={{ flex: 1, minWidth: 0, position: "relative", bgcolor: WATER, border: `1px solid ${RULE}` }}
-      >
-        {page && (
-          <Box
-            data-testid="page"
-            data-still={String(!preview.isFetching)}
-            sx={{
-              position: "absolute",
-              left: "50%",
-              top: "50%",
-              transform: "translate(-50%, -50%)",
-              boxShadow: "0 0 0 1px #1f2933",
-            }}
-            style={{ width: page.width * scale, height: page.height * scale }}
-          >
-            <img
-              src={`data:image/png;base64,${page.picture}`}
-              alt={`The page: ${figure.name}`}
-              style={{ width: "100%", height: "100%", display: "block" }}
-            />
-            <Elements page={page} scale={scale} document={figure.document} change={change} />
-          </Box>
-        )}
+      <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column", gap: 0.5 }}>
         {page && page.pages.length > 0 && (
           <Leaf pages={page.pages} at={Math.min(at, page.pages.length - 1)} onTurn={setAt} />
         )}
-        {preview.isFetching && (
-          <Box
-            role="status"
-            sx={{ position: "absolute", right: 8, bottom: 4, color: QUIET, fontSize: "0.8125rem" }}
-          >
-            Drawing it…
-          </Box>
-        )}
-        {preview.error && (
-          <Box role="alert" sx={{ p: 2, color: MADDER }}>
-            {preview.error.message} <Link onClick={() => void preview.refetch()}>Try again</Link>
-          </Box>
-        )}
+        <Box
+          ref={ref}
+          sx={{ flex: 1, minHeight: 0, position: "relative", bgcolor: WATER, border: `1px solid ${RULE}` }}
+        >
+          {page && (
+            <Box
+              data-testid="page"
+              data-still={String(!preview.isFetching)}
+              sx={{
+                position: "absolute",
+                left: "50%",
+                top: "50%",
+                transform: "translate(-50%, -50%)",
+                boxShadow: "0 0 0 1px #1f2933",
+              }}
+              style={{ width: page.width * scale, height: page.height * scale }}
+            >
+              <img
+                src={`data:image/png;base64,${page.picture}`}
+                alt={`The page: ${figure.name}`}
+                style={{ width: "100%", height: "100%", display: "block" }}
+              />
+              <Elements page={page} scale={scale} document={figure.document} change={change} />
+            </Box>
+          )}
+          {preview.isFetching && (
+            <Box
+              role="status"
+              sx={{ position: "absolute", right: 8, bottom: 4, color: QUIET, fontSize: "0.8125rem" }}
+            >
+              Drawing it…
+            </Box>
+          )}
+          {preview.error && (
+            <Box role="alert" sx={{ p: 2, color: MADDER }}>
+              {preview.error.message} <Link onClick={() => void preview.refetch()}>Try again</Link>
+            </Box>
+          )}
+        </Box>
       </Box>
       <Box sx={{ width: 290, flexShrink: 0, overflowY: "auto", pr: 0.5 }}>
         {figure.moved_on && (
@@ -192,19 +194,7 @@ function Leaf({ pages, at, onTurn }: { pages: string[]; at: number; onTurn: (at:
     <Box
       role="group"
       aria-label="Pages of the series"
-      sx={{
-        position: "absolute",
-        left: 8,
-        bottom: 6,
-        maxWidth: "60%",
-        display: "flex",
-        gap: 1.5,
-        px: 1,
-        py: 0.25,
-        bgcolor: PAPER,
-        border: `1px solid ${RULE}`,
-        fontSize: "0.8125rem",
-      }}
+      sx={{ display: "flex", gap: 1.5, fontSize: "0.8125rem" }}
     >
       <Link onClick={() => onTurn(Math.max(at - 1, 0))}>before</Link>
       <Box sx={{ overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>

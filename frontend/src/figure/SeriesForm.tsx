@@ -38,7 +38,12 @@ export function SeriesForm({ d, page, change }: Props) {
   const over = OVER.filter(([value]) => value !== "words" || page.words.length > 0);
   return (
     <Unfold title="A series of pages" open={series !== null}>
-      <Pick<Series["over"] | ""> label="Pages" value={series?.over ?? ""} options={over} onChange={begin} />
+      <Pick<Series["over"] | "">
+        label="How many pages"
+        value={series?.over ?? ""}
+        options={over}
+        onChange={begin}
+      />
       {series?.over === "words" && (
         <Pick
           label="Kinds by"

@@ -6,10 +6,11 @@ describe("rows as CSV", () => {
     const rows = [
       ["a,b", 1.5, null],
       ["=1+1", -3, "-"],
+      ["-39.95", "+1 234,5", "-1-1"],
       ['say "x"\n', 0, "true"],
     ];
-    expect(csvOf(["name", "+value", "more"], rows, [2, 0, 1])).toBe(
-      'name,\'+value,more\r\n"say ""x""\n",0,true\r\n"a,b",1.5,\r\n\'=1+1,-3,\'-\r\n',
+    expect(csvOf(["name", "+value", "more"], rows, [3, 0, 1, 2])).toBe(
+      'name,\'+value,more\r\n"say ""x""\n",0,true\r\n"a,b",1.5,\r\n\'=1+1,-3,\'-\r\n-39.95,"+1 234,5",\'-1-1\r\n',
     );
     expect(csvOf(["only"], [], [])).toBe("only\r\n");
   });

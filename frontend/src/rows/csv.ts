@@ -2,6 +2,7 @@
 import type { Cell } from "./sorting";
 
 const BITING = /^[=+\-@\t\r]/;
+const NUMBER = /^[+-]?[0-9][0-9., ]*([eE][+-]?[0-9]+)?$/;
 
 /** Columns and rows in the order in which they are seen. A text that a spreadsheet would run as a formula has a ' before
  * it. */
@@ -17,7 +18,7 @@ export function csvOf(
 function field(cell: Cell): string {
   if (cell === null) return "";
   if (typeof cell === "number") return String(cell);
-  const text = BITING.test(cell) ? `'${cell}` : cell;
+  const text = BITING.test(cell) && !NUMBER.test(cell) ? `'${cell}` : cell;
   return /[",\r\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text;
 }
 

@@ -14,6 +14,7 @@ from steady_tally.core.geo.anchors import Anchors
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.plan.show import EventsLayer, LabelSet, Layer, OverLayer, ReferenceLayer
+from steady_tally.core.reasons import Reason
 from steady_tally.core.report.labels import label_texts
 from steady_tally.core.show.bands import PLAIN, decimal_places, step_text, steps
 from steady_tally.core.show.colours import BEYOND, NO_VALUE
@@ -253,8 +254,10 @@ def _notes(outcome: Outcome) -> str:
     says = []
     if outcome.events_name:
         gather, place = outcome.ledger.stages
-        aside = gather.total_set_aside + place.total_set_aside
-        says.append(f"{place.records_out:,} of {gather.records_in:,} records counted, {aside:,} set aside.")
+        filtered = gather.set_aside.get(Reason.FILTERED_OUT, 0)
+        aside = gather.total_set_aside + place.total_set_aside - filtered
+        left = f", {filtered:,} left out by the filter" if filtered else ""
+        says.append(f"{place.records_out:,} of {gather.records_in:,} records counted{left}, {aside:,} set aside.")
     sources = [outcome.account.name, outcome.plan.place.source or ""]
     sources += [r for term in outcome.measure.terms.values() for r in term.reads]
     names = list(dict.fromkeys(s for s in sources if s))

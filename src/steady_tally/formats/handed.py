@@ -6,6 +6,7 @@ import csv
 import errno
 import io
 import json
+import re
 import shutil
 import tempfile
 import zipfile
@@ -34,7 +35,7 @@ _TABLES: tuple[Kind, ...] = ("csv", "xlsx", "parquet")
 _OF_POINTS: tuple[Kind, ...] = ("gpkg", "geojson", "fgb", *_TABLES)
 _DRIVERS = {"gpkg": "GPKG", "geojson": "GeoJSON", "shp": "ESRI Shapefile", "fgb": "FlatGeobuf"}
 _DEGREES = CRS.from_epsg(4326)
-_BITING = ("=", "+", "-", "@", "\t", "\r")
+_BITES, _IS_NUMBER = r"^[=+\-@\t\r]", r"^[+\-]?[0-9][0-9., ]*([eE][+\-]?[0-9]+)?$"
 _MOST_ROWS_OF_A_SHEET = 1_048_575
 _MADE = (1980, 1, 1, 0, 0, 0)  # an archive of the same files is the same at each time
 _PACKED = (".parquet", ".gpkg", ".xlsx")  # packing them again gains little
@@ -318,7 +319,8 @@ def defused(table: pa.Table) -> tuple[pa.Table, int]:
         if not pa.types.is_string(field.type) and not pa.types.is_large_string(field.type):
             continue
         column = table.column(at)
-        biting = pc.fill_null(pc.match_substring_regex(column, f"^[{''.join(_BITING)}]".replace("-", r"\-")), False)
+        biting = pc.and_not(pc.match_substring_regex(column, _BITES), pc.match_substring_regex(column, _IS_NUMBER))
+        biting = pc.fill_null(biting, False)
         here = pc.sum(biting).as_py() or 0
         if here:
             count += here
@@ -356,7 +358,7 @@ def _dictionary(pieces: Sequence[Piece], said: Sequence[tuple[str, str]]) -> str
         short = short_names(list(piece.handed.says))
         for name, says in piece.handed.says.items():
             row = [piece.stem, name, says, *([short[name] if "shp" in piece.fitting else ""] if shortened else [])]
-            writer.writerow([f"'{text}" if text.startswith(_BITING) else text for text in row])
+            writer.writerow([f"'{text}" if re.match(_BITES, text) else text for text in row])
         writer.writerows([piece.stem, "", says] for says in piece.handed.said)
         lost = [k for k in piece.kinds if k not in piece.fitting]
         if lost:
