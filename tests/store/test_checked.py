@@ -14,6 +14,7 @@ from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.sources import Sources
 from steady_tally.results.studies import _Shelf
 from steady_tally.store.checked import load_checked, save_checked
+from steady_tally.store.studies import create_study
 
 from ..core.test_chain import DOCUMENT, SUMS, figures, sources, table
 
@@ -66,11 +67,12 @@ def test_what_is_read_again_is_what_was_found(engine, more):
 def test_another_process_finds_what_was_found_and_looks_at_no_record_again(engine, monkeypatch):
     plan = read_plan(DOCUMENT)
     fresh = figures(Chain(plan, sources(), SUMS).outcome())
+    study = create_study(engine, "one")
     monkeypatch.setattr(module, "WORTH_A_PLACE", 1)
-    assert figures(Chain(plan, sources(), SUMS, shelf=_Shelf(engine)).outcome()) == fresh
+    assert figures(Chain(plan, sources(), SUMS, shelf=_Shelf(engine, study)).outcome()) == fresh
 
     def never(*_: object) -> None:
         raise AssertionError("a record was looked at again")
 
     monkeypatch.setattr(module, "read_records", never)
-    assert figures(Chain(plan, sources(), SUMS, shelf=_Shelf(engine)).outcome()) == fresh
+    assert figures(Chain(plan, sources(), SUMS, shelf=_Shelf(engine, study)).outcome()) == fresh

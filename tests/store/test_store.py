@@ -18,9 +18,10 @@ from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.sources import Features, RaggedRow, Table
 from steady_tally.store.chunks import CHUNK_ROWS, make_ready, read_columns, sweep, write_columns
 from steady_tally.store.database import migrate
+from steady_tally.store.keeping import delete_study
 from steady_tally.store.placements import load_placement, save_placement
 from steady_tally.store.sources import FileFacts, load_sources, save_source, sources_of
-from steady_tally.store.studies import create_study, discard_study, open_plan, plan_versions, save_plan
+from steady_tally.store.studies import create_study, open_plan, plan_versions, save_plan
 from steady_tally.store.tables import Role
 
 FACTS = FileFacts("calls.csv", "ab" * 32, 10)
@@ -154,7 +155,7 @@ def test_the_database_itself_refuses_to_change_a_saved_version(engine, statement
 def test_a_study_that_was_never_finished_is_discarded_with_all_it_holds(engine):
     study = create_study(engine, "half")
     save_source(engine, study, Role.TABLE, Table("t", pa.table({"a": ["1"]}), np.array([1]), np.array([2])), FACTS)
-    discard_study(engine, study)
+    delete_study(engine, study)
     assert [count(engine, t) for t in ("study", "source", "column_set", "column_chunk")] == [0, 0, 0, 0]
 
 

@@ -15,6 +15,7 @@ from steady_tally.core.sources import Features, Piece, RaggedRow, Table
 from steady_tally.store import chunks
 from steady_tally.store.chunks import drop_columns, make_ready, read_columns, write_stream
 from steady_tally.store.database import data_folder
+from steady_tally.store.keeping import delete_study
 from steady_tally.store.sources import (
     FileFacts,
     Shown,
@@ -27,7 +28,7 @@ from steady_tally.store.sources import (
     show_source,
     sources_of,
 )
-from steady_tally.store.studies import create_study, discard_study
+from steady_tally.store.studies import create_study
 from steady_tally.store.tables import Role
 from steady_tally.store.uploads import discard_upload, receive, uploaded
 
@@ -170,7 +171,7 @@ def test_an_upload_goes_with_its_study_or_when_nothing_was_read_from_it(engine):
     discard_upload(engine, study, unused)
     folder = data_folder() / "uploads"
     assert [p.name for p in folder.iterdir()] == [str(used)]
-    discard_study(engine, study)
+    delete_study(engine, study)
     assert list(folder.iterdir()) == []
 
 

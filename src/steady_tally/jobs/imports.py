@@ -20,6 +20,7 @@ from steady_tally.formats.read import open_table, read_zones
 from steady_tally.jobs.connection import worker_engine
 from steady_tally.jobs.progress import Cancelled, Progress, reported, update_job
 from steady_tally.results.studies import chain_of, settled, stored_source, stored_sources
+from steady_tally.store.keeping import begin_if_complete
 from steady_tally.store.sources import (
     FileFacts,
     Shown,
@@ -70,6 +71,8 @@ def bring_in(engine: Engine, study_id: uuid.UUID, wanted: Import, progress: Prog
     # A worker that died after the source was seen, but before it was planned with, has only the rest left to do.
     if live is None or live.upload_id != wanted.upload_id or wanted.replaces:
         _bring_file_in(engine, study_id, wanted, plan, progress)
+    if begin_if_complete(engine, study_id):
+        return  # the plan says what to do with its files, once all are there
     if wanted.role in (Role.EVENTS, Role.COUNTS) and wanted.events is not None and wanted.use:
         progress.step("planning")
         if not wanted.replaces:

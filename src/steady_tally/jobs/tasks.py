@@ -25,8 +25,9 @@ from steady_tally.jobs.connection import worker_engine
 from steady_tally.jobs.progress import Progress, find_job, reported, update_job
 from steady_tally.results.studies import settled, study_outcome
 from steady_tally.store.database import data_folder
+from steady_tally.store.keeping import delete_study
 from steady_tally.store.sources import FileFacts, save_source
-from steady_tally.store.studies import create_study, discard_study, save_plan
+from steady_tally.store.studies import create_study, save_plan
 from steady_tally.store.tables import Role
 from steady_tally.store.uploads import receive
 
@@ -56,7 +57,7 @@ def load_demo(context: procrastinate.JobContext, *, job_id: str, events: int) ->
         before = find_job(engine, job).study_id
         if before is not None:
             update_job(engine, job, study_id=None)
-            discard_study(engine, before)
+            delete_study(engine, before)
         _load_demo(engine, job, events, progress)
 
 
@@ -85,7 +86,7 @@ def _load_demo(engine: Engine, job: uuid.UUID, events: int, progress: Progress) 
         save_plan(engine, study_id, settled(engine, study_id, plan), parent=None)
     except BaseException:
         update_job(engine, job, study_id=None)
-        discard_study(engine, study_id)
+        delete_study(engine, study_id)
         raise
 
 

@@ -28,27 +28,37 @@ from steady_tally.core.show.insets import insets_of
 from steady_tally.core.sources import Features, Sources, Table
 from steady_tally.results.kept import kept
 from steady_tally.store.checked import load_checked, save_checked
+from steady_tally.store.chunks import note_use
 from steady_tally.store.placements import load_placement, save_placement
 from steady_tally.store.sources import load_source, load_sources
 
 
 @dataclass(frozen=True)
 class _Shelf:
-    """Placements, and what was found of records, in the database."""
+    """Placements, and what was found of records, in the database, as of use for one study."""
 
     engine: Engine
+    study_id: uuid.UUID
 
     def load(self, key: str) -> Located | None:
-        return load_placement(self.engine, key)
+        found = load_placement(self.engine, key)
+        if found is not None:
+            note_use(self.engine, key, self.study_id)
+        return found
 
     def save(self, key: str, located: Located) -> None:
         save_placement(self.engine, key, located)
+        note_use(self.engine, key, self.study_id)
 
     def load_checked(self, key: str, crs: CRS) -> tuple[ReadTimes | None, Judged] | None:
-        return load_checked(self.engine, key, crs)
+        found = load_checked(self.engine, key, crs)
+        if found is not None:
+            note_use(self.engine, key, self.study_id)
+        return found
 
     def save_checked(self, key: str, times: ReadTimes | None, judged: Judged) -> None:
         save_checked(self.engine, key, times, judged)
+        note_use(self.engine, key, self.study_id)
 
 
 def stored_source(engine: Engine, source_id: uuid.UUID) -> Table | Features:
@@ -64,7 +74,7 @@ def stored_sources(engine: Engine, study_id: uuid.UUID) -> tuple[Sources, dict[s
 def chain_of(engine: Engine, study_id: uuid.UUID, plan: Plan, *, tell: Tell | None = None) -> Chain:
     """The chain of a plan over the study's sources."""
     sources, checksums = stored_sources(engine, study_id)
-    return Chain(plan, sources, checksums, keep=kept, shelf=_Shelf(engine), tell=tell)
+    return Chain(plan, sources, checksums, keep=kept, shelf=_Shelf(engine, study_id), tell=tell)
 
 
 def study_outcome(

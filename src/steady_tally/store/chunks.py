@@ -148,6 +148,18 @@ def read_columns(engine: Engine, set_id: uuid.UUID, schema: pa.Schema, wanted: S
     )
 
 
+def note_use(engine: Engine, key: str, study_id: uuid.UUID) -> None:
+    """Derived columns of that name are of use for a study: they stay as long as there is one."""
+    with engine.begin() as connection:
+        connection.execute(
+            text(
+                "INSERT INTO derived_use (set_id, study_id) SELECT id, :study FROM column_set WHERE key = :key "
+                "AND EXISTS (SELECT 1 FROM study WHERE id = :study) ON CONFLICT DO NOTHING"
+            ),
+            {"key": key, "study": study_id},
+        )
+
+
 def find_key(engine: Engine, key: str) -> uuid.UUID | None:
     """The ready set of that name, if there is one."""
     with engine.connect() as connection:

@@ -5,13 +5,12 @@ from __future__ import annotations
 import uuid
 from typing import Any
 
-from sqlalchemy import Engine, text, update
+from sqlalchemy import Engine, update
 from sqlmodel import Session, col, select
 
 from steady_tally.core.errors import Conflict, NotFound
 from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.store.tables import PlanVersion, Study
-from steady_tally.store.uploads import remove_files
 
 
 def create_study(engine: Engine, name: str) -> uuid.UUID:
@@ -33,20 +32,6 @@ def study(engine: Engine, study_id: uuid.UUID) -> Study:
     if found is None:
         raise NotFound("there is no such study.", todo="Go back to the list of studies.")
     return found
-
-
-def discard_study(engine: Engine, study_id: uuid.UUID) -> None:
-    """Remove a study that has no plan yet, with its sources: what an import that did not finish left."""
-    with engine.begin() as connection:
-        sets = connection.execute(
-            text("DELETE FROM source WHERE study_id = :id RETURNING set_id"), {"id": study_id}
-        ).scalars()
-        connection.execute(text("DELETE FROM column_set WHERE id = ANY(:sets)"), {"sets": list(sets)})
-        uploads = connection.execute(
-            text("DELETE FROM upload WHERE study_id = :id RETURNING id"), {"id": study_id}
-        ).scalars()
-        remove_files(uploads.all())
-        connection.execute(text("DELETE FROM study WHERE id = :id"), {"id": study_id})
 
 
 def save_plan(engine: Engine, study_id: uuid.UUID, plan: Plan, *, parent: uuid.UUID | None) -> uuid.UUID:

@@ -47,12 +47,13 @@ class JobState(StrEnum):
 
 
 class Study(SQLModel, table=True):
-    """A piece of work. `head_id` is the plan version that is open now."""
+    """A piece of work. `head_id` is the plan version that is open now; `waiting_plan` one that waits for its files."""
 
     __tablename__ = "study"
     id: uuid.UUID = Field(default_factory=uuid.uuid4, primary_key=True)
     name: str = Field(max_length=200)
     head_id: uuid.UUID | None = None
+    waiting_plan: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
     created_at: datetime = _moment()
 
 
@@ -75,6 +76,14 @@ class ColumnChunk(SQLModel, table=True):
     position: int = Field(primary_key=True)
     chunk: int = Field(primary_key=True)
     data: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
+
+
+class DerivedUse(SQLModel, table=True):
+    """Which studies derived columns are of use for; without one they go."""
+
+    __tablename__ = "derived_use"
+    set_id: uuid.UUID = Field(sa_column=Column(ForeignKey("column_set.id", ondelete="CASCADE"), primary_key=True))
+    study_id: uuid.UUID = Field(sa_column=Column(ForeignKey("study.id", ondelete="CASCADE"), primary_key=True))
 
 
 class Upload(SQLModel, table=True):
@@ -143,6 +152,15 @@ class Figure(SQLModel, table=True):
     document: dict[str, Any] = Field(sa_column=Column(JSONB, nullable=False))
     created_at: datetime = _moment()
     changed_at: datetime = _moment()
+
+
+class Picture(SQLModel, table=True):
+    """A small picture of a study's map, and the plan version that it is of."""
+
+    __tablename__ = "picture"
+    study_id: uuid.UUID = Field(sa_column=Column(ForeignKey("study.id", ondelete="CASCADE"), primary_key=True))
+    version_id: uuid.UUID
+    data: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
 
 
 class Job(SQLModel, table=True):

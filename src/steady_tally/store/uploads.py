@@ -159,6 +159,17 @@ def sweep_uploads(engine: Engine) -> int:
     return len(gone)
 
 
+def link_files(upload_id: uuid.UUID, other: uuid.UUID) -> None:
+    """The same files under another upload: stored once where the file system can, and what never changes."""
+    to = _folder(other)
+    to.mkdir(parents=True, exist_ok=True, mode=0o700)
+    for file in _folder(upload_id).iterdir():
+        try:
+            os.link(file, to / file.name)
+        except OSError:
+            shutil.copy2(file, to / file.name)
+
+
 def remove_files(uploads: Iterable[uuid.UUID]) -> None:
     """Remove the folders of uploads that no row names any more."""
     for upload_id in uploads:

@@ -12,6 +12,7 @@ from steady_tally.web import (
     gather,
     handed,
     jobs,
+    keeping,
     measure,
     outcomes,
     overlays,
@@ -54,6 +55,7 @@ def create_app(engine: Engine, queue: procrastinate.App, *, port: int) -> OpenAP
         overlays.api,
         figures.api,
         handed.api,
+        keeping.api,
         jobs.api,
     ):
         app.register_api(api)

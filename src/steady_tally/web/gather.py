@@ -36,7 +36,17 @@ from steady_tally.web.access import Right, needs
 from steady_tally.web.jobs import JobView, started
 from steady_tally.web.outcomes import csv_file, outcome_of, plan_of
 from steady_tally.web.problems import Problem
-from steady_tally.web.studies import PLAN, PlanPath, SourceView, StudyPath, StudyView, answer, engine, source_view
+from steady_tally.web.studies import (
+    PLAN,
+    Named,
+    PlanPath,
+    SourceView,
+    StudyPath,
+    StudyView,
+    answer,
+    engine,
+    source_view,
+)
 
 api = APIBlueprint(
     "gather", __name__, url_prefix="/api", abp_tags=[Tag(name="gather")], abp_responses={"404": Problem, "422": Problem}
@@ -45,13 +55,9 @@ _LIMIT_VARIABLE = "STEADY_TALLY_LARGEST_UPLOAD_MB"
 _DEFAULT_LIMIT_MB = 4_096
 
 
-class NewStudy(BaseModel):
-    name: str = Field(min_length=1, max_length=200)
-
-
 @api.post("/studies", summary="Begin a study", responses={"201": StudyView})
 @needs(Right.CHANGE)
-def new_study(body: NewStudy) -> Response:
+def new_study(body: Named) -> Response:
     made = stored.create_study(engine(), body.name.strip())
     return answer(StudyView(**stored.study(engine(), made).model_dump()), status=201)
 

@@ -50,6 +50,12 @@ class StudyView(BaseModel):
     created_at: datetime
 
 
+class Named(BaseModel):
+    """What a study is to be called."""
+
+    name: str = Field(min_length=1, max_length=200, pattern=r"\S")
+
+
 class StudyList(BaseModel):
     studies: list[StudyView]
 

@@ -1,0 +1,32 @@
+"""Which sources a plan cannot do without, and what each of them is for."""
+
+from __future__ import annotations
+
+from steady_tally.core.plan.gather import RecordedList
+from steady_tally.core.plan.place import Zones
+from steady_tally.core.plan.whole import Plan
+
+
+def needed_sources(plan: Plan) -> dict[str, str]:
+    """What each source that the plan reads is for, by its name: "events", "counts", "zones", "look-up" or "table".
+
+    References that only lie over the map are none of them: a map is whole without.
+    """
+    found: dict[str, str] = {}
+    for events in plan.gather.events.values():
+        found[events.source] = "counts" if events.number else "events"
+    if isinstance(plan.place.areas, Zones) and plan.place.source:
+        found.setdefault(plan.place.source, "zones")
+    for name in sorted(plan.shapes):
+        found.setdefault(name, "zones")
+    for events in plan.gather.events.values():
+        if events.look_up:
+            found.setdefault(events.look_up.source, "look-up")
+        for window in events.recorded:
+            if isinstance(window.where, RecordedList):
+                found.setdefault(window.where.source, "table")
+    for measure in plan.measures.values():
+        for term in measure.terms.values():
+            for name in term.reads:
+                found.setdefault(name, "table")
+    return found
