@@ -11,7 +11,7 @@ const ROWS = [
   ["state"],
   ["parts"],
   ["map", "rail"],
-  ["account", "card", "figure", "rows", "stages"],
+  ["account", "card", "figure", "rows", "stages", "studies"],
   ["Begin.tsx", "Help.tsx"],
   ["App.tsx"],
   ["main.tsx"],

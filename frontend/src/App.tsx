@@ -22,6 +22,7 @@ import { RAIL_WIDTH } from "./state/hang";
 import { useIncoming } from "./state/incoming";
 import { useOutcome, usePlans, useStudies, useUnderway, useView } from "./state/queries";
 import { STAGES, useDoing, useParts } from "./state/store";
+import { Studies } from "./studies/Studies";
 import { INK, MADDER, QUIET, WATER } from "./theme";
 
 export function App() {
@@ -29,14 +30,16 @@ export function App() {
   const chosen = useDoing((d) => d.study);
   const all = studies.data ?? [];
   const study = all.find((s) => s.id === chosen) ?? all.find((s) => s.head_id);
+  const keeping = useDoing((d) => d.keeping);
   const retry = () => void studies.refetch();
+  if (keeping) return <Studies open={study?.id} />;
   if (study?.head_id)
     return <StudyPage key={study.id} study={study} studies={all} failure={studies.error} retry={retry} />;
   if (study) return <EmptyStudy study={study} studies={all} />;
   return (
     <Box sx={{ p: 6, maxWidth: 640 }} component="main">
       <Typography variant="h1">Steady Tally</Typography>
-      {studies.error ? <Failure error={studies.error} retry={retry} /> : <Begin />}
+      {studies.error ? <Failure error={studies.error} retry={retry} /> : <Begin others={all.length} />}
     </Box>
   );
 }

@@ -4,19 +4,22 @@ import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import Menu from "@mui/material/Menu";
 import MenuItem from "@mui/material/MenuItem";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Study } from "./api/client";
 import { plural, whole } from "./format";
 import { BringIn } from "./stages/gather/BringIn";
 import { ChooseFiles, DropAnywhere } from "./stages/gather/ChooseFiles";
-import { useDemoJob, useFirstPlan, useLoadDemo, useNewStudy, useSources } from "./state/queries";
+import { OPENED, useWaiting } from "./state/keeping";
+import { useDemoJob, useFirstPlan, useLoadDemo, useSources } from "./state/queries";
 import { useDoing } from "./state/store";
+import { NameStudy } from "./studies/NameStudy";
+import { Waiting } from "./studies/Waiting";
 import { INK, MADDER, QUIET, RULE } from "./theme";
 
 /** No study yet: the demo on its way, or the two ways to begin. */
-export function Begin() {
+export function Begin({ others }: { others: number }) {
+  const set = useDoing((d) => d.set);
   const job = useDemoJob(true).data;
   const demo = useLoadDemo();
   const begun = job && (job.state === "waiting" || job.state === "running" || job.state === "done");
@@ -41,6 +44,11 @@ export function Begin() {
       {job && <Typography sx={{ color: MADDER, mb: 2 }}>The demo could not be loaded: {job.says}</Typography>}
       <Typography variant="h2">Begin a study</Typography>
       <NameStudy />
+      {others > 0 && (
+        <Button size="small" sx={{ mt: 1 }} onClick={() => set({ keeping: true })}>
+          {plural(others, "study", "studies")} without a map
+        </Button>
+      )}
       <Typography sx={{ mt: 4, color: QUIET }}>
         Or look around first, with made-up call-outs in a made-up county.
       </Typography>
@@ -60,6 +68,7 @@ export function Begin() {
 export function EmptyStudy({ study, studies }: { study: Study; studies: readonly Study[] }) {
   const sources = useSources(study).data ?? [];
   const first = useFirstPlan(study);
+  const waiting = useWaiting(study).data;
   return (
     <Box sx={{ height: "100vh", display: "flex", flexDirection: "column" }}>
       <Box component="header" sx={{ display: "flex", alignItems: "baseline", gap: 2, px: 2, pt: 1, pb: 0.5 }}>
@@ -80,45 +89,51 @@ export function EmptyStudy({ study, studies }: { study: Study; studies: readonly
             p: 4,
           }}
         >
-          <Typography variant="h2" sx={{ fontSize: "1.7rem" }}>
-            Drop the files of your events here
-          </Typography>
-          <Typography sx={{ maxWidth: 520 }}>
-            A table or a map file with one row for each call-out, case or theft. Areas to count them in, and
-            figures to divide by, can come with it or later.
-          </Typography>
-          <ChooseFiles study={study} large />
-          <Typography sx={{ color: QUIET, fontSize: "0.8125rem", maxWidth: 560 }}>
-            Delimited text, workbooks, Parquet, GeoPackage, GeoJSON, Shapefile, FlatGeobuf, KML, TopoJSON.
-            Nothing leaves this machine.
-          </Typography>
-          {sources.length > 0 && (
-            <Box sx={{ borderTop: `1px solid ${RULE}`, pt: 2, minWidth: 320 }}>
-              {sources.map((s) => (
-                <Box key={s.id} sx={{ display: "flex", justifyContent: "space-between", gap: 4 }}>
-                  <span>{s.name}</span>
-                  <span style={{ color: QUIET }}>
-                    {s.role}, {plural(s.columns.length, "column")}
-                  </span>
+          {waiting ? (
+            <Waiting study={study} studies={studies} wanted={waiting} />
+          ) : (
+            <>
+              <Typography variant="h2" sx={{ fontSize: "1.7rem" }}>
+                Drop the files of your events here
+              </Typography>
+              <Typography sx={{ maxWidth: 520 }}>
+                A table or a map file with one row for each call-out, case or theft. Areas to count them in,
+                and figures to divide by, can come with it or later.
+              </Typography>
+              <ChooseFiles study={study} large />
+              <Typography sx={{ color: QUIET, fontSize: "0.8125rem", maxWidth: 560 }}>
+                Delimited text, workbooks, Parquet, GeoPackage, GeoJSON, Shapefile, FlatGeobuf, KML, TopoJSON.
+                Nothing leaves this machine.
+              </Typography>
+              {sources.length > 0 && (
+                <Box sx={{ borderTop: `1px solid ${RULE}`, pt: 2, minWidth: 320 }}>
+                  {sources.map((s) => (
+                    <Box key={s.id} sx={{ display: "flex", justifyContent: "space-between", gap: 4 }}>
+                      <span>{s.name}</span>
+                      <span style={{ color: QUIET }}>
+                        {s.role}, {plural(s.columns.length, "column")}
+                      </span>
+                    </Box>
+                  ))}
+                  <Typography sx={{ mt: 1, color: MADDER }}>Events are still missing.</Typography>
+                  {sources
+                    .filter((s) => s.role === "zones")
+                    .map((s) => (
+                      <Box key={s.id} sx={{ mt: 1 }}>
+                        <Button
+                          size="small"
+                          variant="outlined"
+                          disabled={first.isPending}
+                          onClick={() => first.mutate(s.name)}
+                        >
+                          Map “{s.name}” without events
+                        </Button>
+                      </Box>
+                    ))}
+                  {first.error && <Typography sx={{ color: MADDER }}>{first.error.message}</Typography>}
                 </Box>
-              ))}
-              <Typography sx={{ mt: 1, color: MADDER }}>Events are still missing.</Typography>
-              {sources
-                .filter((s) => s.role === "zones")
-                .map((s) => (
-                  <Box key={s.id} sx={{ mt: 1 }}>
-                    <Button
-                      size="small"
-                      variant="outlined"
-                      disabled={first.isPending}
-                      onClick={() => first.mutate(s.name)}
-                    >
-                      Map “{s.name}” without events
-                    </Button>
-                  </Box>
-                ))}
-              {first.error && <Typography sx={{ color: MADDER }}>{first.error.message}</Typography>}
-            </Box>
+              )}
+            </>
           )}
         </Box>
       </Box>
@@ -151,7 +166,7 @@ export function StudyMenu({ study, studies }: { study: Study; studies: readonly 
             selected={s.id === study.id}
             onClick={() => {
               setAnchor(null);
-              set({ study: s.id, sheet: null, rows: null, selected: null, hovered: null });
+              set({ ...OPENED, study: s.id });
             }}
           >
             {s.name}
@@ -166,36 +181,15 @@ export function StudyMenu({ study, studies }: { study: Study; studies: readonly 
         >
           Begin a study
         </MenuItem>
+        <MenuItem
+          onClick={() => {
+            setAnchor(null);
+            set({ keeping: true });
+          }}
+        >
+          All studies: rename, copy, delete
+        </MenuItem>
       </Menu>
     </>
-  );
-}
-
-function NameStudy({ onDone }: { onDone?: () => void }) {
-  const [name, setName] = useState("");
-  const make = useNewStudy();
-  return (
-    <Box
-      component="form"
-      sx={{ display: "flex", gap: 1, alignItems: "center", mt: onDone ? 0 : 1 }}
-      onSubmit={(event) => {
-        event.preventDefault();
-        if (name.trim()) make.mutate(name.trim(), { onSuccess: onDone });
-      }}
-    >
-      <TextField
-        size="small"
-        label="Name of the study"
-        value={name}
-        autoFocus={Boolean(onDone)}
-        error={Boolean(make.error)}
-        helperText={make.error?.message}
-        onChange={(event) => setName(event.target.value)}
-      />
-      <Button type="submit" variant="outlined" disabled={!name.trim()}>
-        Begin
-      </Button>
-      {onDone && <Button onClick={onDone}>Not now</Button>}
-    </Box>
   );
 }

@@ -28,14 +28,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One study */
-        get: operations["studies_one_study_studies__uuid_study_id__get"];
+        get?: never;
         put?: never;
         post?: never;
-        delete?: never;
+        /** Delete a study and all that is in it */
+        delete: operations["keeping_delete_studies__uuid_study_id__delete"];
         options?: never;
         head?: never;
-        patch?: never;
+        /** Give a study another name */
+        patch: operations["keeping_rename_studies__uuid_study_id__patch"];
         trace?: never;
     };
     "/api/studies/{study_id}/sources": {
@@ -184,11 +185,11 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        delete?: never;
+        /** Remove a source */
+        delete: operations["keeping_remove_source_studies__uuid_study_id__sources__uuid_source_id__delete"];
         options?: never;
         head?: never;
-        /** Say what a source is for, or what is known of it */
-        patch: operations["gather_describe_source_studies__uuid_study_id__sources__uuid_source_id__patch"];
+        patch?: never;
         trace?: never;
     };
     "/api/studies/{study_id}/plans/{version}/findings": {
@@ -1095,6 +1096,93 @@ export interface paths {
         /** Draw all pages of a figure */
         post: operations["handed_draw_series_studies__uuid_study_id__series_post"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kept-studies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All studies and what they hold */
+        get: operations["keeping_all_kept_kept_studies_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A small picture of the study's map */
+        get: operations["keeping_picture_studies__uuid_study_id__picture_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A study of its own with the same */
+        post: operations["keeping_copy_studies__uuid_study_id__copy_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin a study with this one's plan */
+        post: operations["keeping_begin_studies__uuid_study_id__begin_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What its plan waits for */
+        get: operations["keeping_waiting_studies__uuid_study_id__waiting_get"];
+        put?: never;
+        /** Take a source of another study */
+        post: operations["keeping_take_studies__uuid_study_id__waiting_post"];
+        /** Do without that plan */
+        delete: operations["keeping_forget_studies__uuid_study_id__waiting_delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -3908,8 +3996,11 @@ export interface components {
             parent_id: string | null;
             document: components["schemas"]["Plan"];
         };
-        /** NewStudy */
-        NewStudy: {
+        /**
+         * Named
+         * @description What a study is to be called.
+         */
+        Named: {
             /** Name */
             name: string;
         };
@@ -5471,6 +5562,71 @@ export interface components {
              */
             dpi: number;
         };
+        /** KeptStudies */
+        KeptStudies: {
+            /** Studies */
+            studies: components["schemas"]["KeptStudy"][];
+        };
+        /**
+         * KeptStudy
+         * @description What stands in the list of studies.
+         */
+        KeptStudy: {
+            study: components["schemas"]["StudyView"];
+            /**
+             * Changed At
+             * Format: date-time
+             */
+            changed_at: string;
+            /** Sources */
+            sources: number;
+            /**
+             * Retired
+             * @description Sources that newer files have taken the place of.
+             */
+            retired: number;
+            /**
+             * Byte Count
+             * @description Of the files of all of these.
+             */
+            byte_count: number;
+            /** Versions */
+            versions: number;
+            /** Figures */
+            figures: number;
+            /**
+             * Waits
+             * @description It has a plan that waits for its files.
+             */
+            waits: boolean;
+        };
+        /**
+         * Waiting
+         * @description The sources that a plan waits for; null where none waits.
+         */
+        Waiting: {
+            /** Sources */
+            sources: components["schemas"]["WaitedFor"][] | null;
+        };
+        /** WaitedFor */
+        WaitedFor: {
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** There */
+            there: boolean;
+        };
+        /** Taken */
+        Taken: {
+            /**
+             * From
+             * Format: uuid
+             */
+            from: string;
+            /** Name */
+            name: string;
+        };
         /** LatestJob */
         LatestJob: {
             job: components["schemas"]["JobView"] | null;
@@ -5538,7 +5694,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewStudy"];
+                "application/json": components["schemas"]["Named"];
             };
         };
         responses: {
@@ -5571,7 +5727,7 @@ export interface operations {
             };
         };
     };
-    studies_one_study_studies__uuid_study_id__get: {
+    keeping_delete_studies__uuid_study_id__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -5588,11 +5744,73 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/json": components["schemas"]["KeptStudies"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keeping_rename_studies__uuid_study_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Named"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
                     "application/json": components["schemas"]["StudyView"];
                 };
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -5969,7 +6187,7 @@ export interface operations {
             };
         };
     };
-    gather_describe_source_studies__uuid_study_id__sources__uuid_source_id__patch: {
+    keeping_remove_source_studies__uuid_study_id__sources__uuid_source_id__delete: {
         parameters: {
             query?: never;
             header?: never;
@@ -5979,11 +6197,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SourceChange"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -5991,7 +6205,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SourceView"];
+                    "application/json": components["schemas"]["StudyView"];
                 };
             };
             /** @description Not Found */
@@ -8251,6 +8465,350 @@ export interface operations {
             };
             /** @description Not Found */
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keeping_all_kept_kept_studies_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptStudies"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keeping_picture_studies__uuid_study_id__picture_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keeping_copy_studies__uuid_study_id__copy_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Named"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keeping_begin_studies__uuid_study_id__begin_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Named"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudyView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keeping_waiting_studies__uuid_study_id__waiting_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Waiting"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keeping_take_studies__uuid_study_id__waiting_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Taken"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Waiting"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keeping_forget_studies__uuid_study_id__waiting_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Waiting"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -162,7 +162,10 @@ function Page(props: {
             </Box>
           )}
           {preview.error && (
-            <Box role="alert" sx={{ p: 2, color: MADDER }}>
+            <Box
+              role="alert"
+              sx={{ position: "absolute", inset: "auto 0 0 0", p: 2, color: MADDER, bgcolor: PAPER }}
+            >
               {preview.error.message} <Link onClick={() => void preview.refetch()}>Try again</Link>
             </Box>
           )}

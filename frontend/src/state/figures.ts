@@ -1,5 +1,7 @@
 /** The study's figures, and what a page would look like. */
+
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useRef } from "react";
 import { getJson, postJson, type Schemas, type Study } from "../api/client";
 import type { FigurePlan } from "../plan/types";
 
@@ -22,9 +24,10 @@ export function useFigures(study: Study) {
   });
 }
 
-/** The true page; the one before stands in until it has come. */
+/** The true page; the one before stands in until it has come, and where it cannot be drawn. */
 export function usePreview(study: Study, figure: FigureView | undefined, pixels: number, page: number) {
-  return useQuery({
+  const last = useRef<Preview>(undefined);
+  const asked = useQuery({
     queryKey: ["figure preview", study.id, figure?.version, figure?.document, pixels, page],
     queryFn: () =>
       postJson<Preview>(`/api/studies/${study.id}/plans/${figure!.version}/figure-preview`, {
@@ -36,6 +39,8 @@ export function usePreview(study: Study, figure: FigureView | undefined, pixels:
     placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,
   });
+  last.current = asked.data ?? last.current;
+  return { ...asked, data: last.current };
 }
 
 type Draft = Pick<FigureView, "name" | "version"> & { document: FigurePlan | Record<string, never> };

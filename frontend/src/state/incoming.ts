@@ -1,7 +1,7 @@
 /** Files on their way in: sent, looked into, decided upon, brought in. One small store. */
 import { create } from "zustand";
 import { getJson, type Job, type Look, postJson, putFile, type Source } from "../api/client";
-import { type Choices, choicesOf, grouped, importBody } from "../plan/choices";
+import { type Choices, choicesOf, grouped, importBody, rolesFor } from "../plan/choices";
 
 export type Stage = "sending" | "looking" | "ready" | "bringing" | "done" | "failed";
 
@@ -16,6 +16,8 @@ export interface Incoming {
   look: Look | null;
   choices: Choices | null;
   job: Job | null;
+  /** What the study's plan wants of it, where it does. */
+  wanted: { name: string; role: string } | null;
   /** A source that is there already, and whose choices are made anew. */
   again: boolean;
   /** When bringing it in began, in milliseconds. */
@@ -54,7 +56,12 @@ function update(id: string, change: (file: Incoming) => Partial<Incoming>): void
 }
 
 /** Send files to a study, each group an upload of its own, and look into them. */
-export async function take(study: string, files: readonly File[], taken: readonly string[]): Promise<void> {
+export async function take(
+  study: string,
+  files: readonly File[],
+  taken: readonly string[],
+  wanted: { name: string; role: string } | null = null,
+): Promise<void> {
   const groups = grouped(files);
   const added = groups.map(
     (group): Incoming => ({
@@ -67,6 +74,7 @@ export async function take(study: string, files: readonly File[], taken: readonl
       look: null,
       choices: null,
       job: null,
+      wanted,
       again: false,
       begun: 0,
       says: "",
@@ -105,7 +113,7 @@ export async function lookAgain(
       reading: { ...file.look?.reading, ...reading },
     });
     update(id, (f) => {
-      const fresh = choicesOf(look, taken);
+      const fresh = { ...choicesOf(look, taken), ...(f.wanted && wantedChoices(look, f.wanted)) };
       const same = f.look && sameColumns(f.look, look);
       const kept = f.choices && { name: f.choices.name, role: f.choices.role, facts: f.choices.facts };
       return { stage: "ready", look, choices: same ? f.choices : { ...fresh, ...kept } };
@@ -129,6 +137,7 @@ export async function chooseAnew(study: string, source: Source): Promise<void> {
     look: null,
     choices: null,
     job: null,
+    wanted: null,
     again: true,
     begun: 0,
     says: "",
@@ -160,6 +169,11 @@ function known(look: Look, events: Record<string, unknown>): Partial<Choices> {
     labels: (events.labels ?? {}) as Choices["labels"],
     left: kept ? look.columns.map((c) => c.name).filter((n) => !kept.includes(n)) : [],
   };
+}
+
+/** As the plan has it, as far as the file can be that. */
+function wantedChoices(look: Look, { name, role }: { name: string; role: string }): Partial<Choices> {
+  return rolesFor(look).includes(role) ? { name, role } : { name };
 }
 
 function sameColumns(a: Look, b: Look): boolean {

@@ -56,7 +56,7 @@ export function useNewStudy() {
     mutationFn: (name: string) => postJson<Study>("/api/studies", { name }),
     onSuccess: async (study) => {
       await cache.invalidateQueries({ queryKey: ["study"] });
-      set({ study: study.id, sheet: null, rows: null, selected: null, hovered: null });
+      set({ study: study.id, keeping: false, sheet: null, rows: null, selected: null, hovered: null });
     },
   });
 }

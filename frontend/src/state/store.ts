@@ -33,6 +33,8 @@ export interface Doing {
   unclassed: boolean;
   /** The page of small maps is open. */
   comparing: boolean;
+  /** The list of all studies is open. */
+  keeping: boolean;
   /** The page of figures is open. */
   figuring: boolean;
   /** How many labels found no room on the map. */
@@ -79,6 +81,7 @@ export const useDoing = create<Doing>((set) => ({
   unclassed: false,
   comparing: false,
   figuring: false,
+  keeping: false,
   unlabelled: 0,
   help: false,
   pinned: false,

@@ -5,14 +5,15 @@ import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Source, Study, View } from "../../api/client";
-import { plural } from "../../format";
+import { bytes, plural } from "../../format";
 import { Field, Pick } from "../../parts/Fields";
-import { Quiet } from "../../parts/parts";
+import { Link, Quiet } from "../../parts/parts";
 import { FACTS, ofEvents, ROLES } from "../../plan/choices";
 import { mappedEvents } from "../../plan/mapped";
 import { mapEvents } from "../../plan/measures";
 import type { Events } from "../../plan/types";
 import { chooseAnew } from "../../state/incoming";
+import { useRemoveSource } from "../../state/keeping";
 import { type Save, useDescribeSource, usePlans, useSources } from "../../state/queries";
 import { MADDER, QUIET, RULE } from "../../theme";
 import { ChooseFiles } from "./ChooseFiles";
@@ -57,8 +58,7 @@ function OneSource(props: { study: Study; view: View; source: Source; save: Save
         </span>
       </Box>
       <Quiet>
-        {source.file_name}, {(source.byte_count / 1e6).toFixed(1)} MB,{" "}
-        {plural(source.columns.length, "column")}
+        {source.file_name}, {bytes(source.byte_count)}, {plural(source.columns.length, "column")}
       </Quiet>
       {source.upload_id && (
         <Button size="small" sx={{ mt: 1, mr: 1 }} onClick={() => void chooseAnew(study.id, source)}>
@@ -79,9 +79,41 @@ function OneSource(props: { study: Study; view: View; source: Source; save: Save
       {FACTS.map(([key, label]) => (
         <Kept key={key} label={label} value={String(facts[key] ?? "")} onKeep={(text) => put(key, text)} />
       ))}
+      <Remove study={study} source={source} />
       {describe.error && (
         <Typography role="alert" sx={{ color: MADDER }}>
           {describe.error.message}
+        </Typography>
+      )}
+    </Box>
+  );
+}
+
+/** Taken out for good, where no plan in use needs it; asked once. */
+function Remove({ study, source }: { study: Study; source: Source }) {
+  const [asking, setAsking] = useState(false);
+  const remove = useRemoveSource(study);
+  return (
+    <Box sx={{ mt: 1 }}>
+      {asking ? (
+        <>
+          <Box sx={{ color: MADDER }}>
+            “{source.name}” and its file ({bytes(source.byte_count)}) go for good; older versions of the plan
+            that need it cannot be worked out any more.
+          </Box>
+          <Box sx={{ display: "flex", gap: 2 }}>
+            <Link onClick={() => remove.mutate(source.id, { onError: () => setAsking(false) })}>
+              take it out
+            </Link>
+            <Link onClick={() => setAsking(false)}>keep it</Link>
+          </Box>
+        </>
+      ) : (
+        <Link onClick={() => setAsking(true)}>take this source out</Link>
+      )}
+      {remove.error && (
+        <Typography role="alert" sx={{ color: MADDER }}>
+          {remove.error.message}
         </Typography>
       )}
     </Box>
