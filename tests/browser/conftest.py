@@ -41,11 +41,11 @@ class Application:
         assert found, line
         self.url = found.group()
 
-    def ask(self, path: str, body: Any = None, *, put: bytes | None = None) -> Any:
+    def ask(self, path: str, body: Any = None, *, put: bytes | None = None, method: str | None = None) -> Any:
         data = put if body is None else json.dumps(body).encode()
         kind = "application/json" if put is None else "application/octet-stream"
         request = urllib.request.Request(
-            self.url + path, data=data, headers={"Content-Type": kind}, method=None if put is None else "PUT"
+            self.url + path, data=data, headers={"Content-Type": kind}, method=method if put is None else "PUT"
         )
         with urllib.request.build_opener(urllib.request.ProxyHandler({})).open(request, timeout=60) as answer:
             return json.load(answer)

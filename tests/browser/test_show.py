@@ -1,5 +1,6 @@
 """The map finished: what lies over what, what is written in the areas, and what the first view frames."""
 
+import csv
 import io
 import zipfile
 
@@ -212,20 +213,72 @@ def test_the_areas_are_handed_on_in_the_formats_that_are_ticked(opened, applicat
     sheet(opened, "hand on")
     for label in ("GeoPackage", "CSV"):
         show.get_by_label(label, exact=True).click()
-    expect(show.get_by_role("link", name="Hand on the areas")).to_have_attribute("aria-disabled", "true")
+    go = show.get_by_role("button", name="Hand on", exact=True)
+    expect(go).to_be_disabled()
     show.get_by_label("GeoParquet").click()
     show.get_by_label("workbook (XLSX)").click()
     show.get_by_label("Coordinates").select_option("other")
-    expect(show.get_by_role("link", name="Hand on the areas")).to_have_attribute("aria-disabled", "true")
+    expect(go).to_be_disabled()
     show.get_by_label("Its code").fill("EPSG:3035")
-    with opened.expect_download() as handed:
-        show.get_by_role("link", name="Hand on the areas").click()
+    show.get_by_label("and why").click()
+    with opened.expect_download(timeout=60_000) as handed:
+        go.click()
+    expect(show.get_by_role("link", name="quillhaven-demo.zip")).to_be_visible()
     with zipfile.ZipFile(handed.value.path()) as files:
         assert sorted(files.namelist()) == [
-            "columns.csv", "quillhaven-demo.parquet", "quillhaven-demo.xlsx",
+            "columns.csv", "quillhaven-demo-set-aside.parquet", "quillhaven-demo-set-aside.xlsx",
+            "quillhaven-demo.parquet", "quillhaven-demo.xlsx",
         ]  # fmt: skip
         table = pyarrow.parquet.read_table(io.BytesIO(files.read("quillhaven-demo.parquet")))
     rows = areas_of(application, study)
     assert table.column("identifier").to_pylist() == [r["identifier"] for r in rows]
     assert table.column("numerator").to_pylist() == [r["numerator"] for r in rows]
     assert b"3035" in table.schema.metadata[b"geo"]
+
+    # What the rows show, in the order in which they are seen.
+    opened.keyboard.press("Escape")
+    opened.get_by_role("button", name="raise the rows").click()
+    table = opened.get_by_role("table", name="Areas")
+    table.get_by_role("button", name="name", exact=True).click()
+    first = table.get_by_role("row").nth(1).get_by_role("cell").nth(1).inner_text()
+    with opened.expect_download() as saved:
+        opened.get_by_role("button", name="save these rows as CSV").click()
+    with saved.value.path().open(newline="", encoding="utf-8") as file:
+        shown = list(csv.DictReader(file))
+    assert shown[0]["name"] == first
+    assert [r["name"] for r in shown] != [r["name"] for r in rows]
+    assert sorted(r["area"] for r in shown) == sorted(r["identifier"] for r in rows)
+
+
+def test_a_page_goes_over_a_list_is_leafed_through_and_taken_as_one_pdf(opened, application, study):  # noqa: F811
+    opened.keyboard.press("5")
+    opened.get_by_role("button", name="Set it on a page").click()
+    pages = opened.get_by_label("Pages to publish")
+    pages.get_by_role("button", name="begin a page").first.click()
+    drawn = opened.locator('[data-testid="page"][data-still="true"]')
+    expect(drawn).to_be_visible(timeout=60_000)
+    pages.get_by_text("Boxes", exact=True).click()
+    pages.get_by_label("Scale of box 1").select_option("1")
+    pages.get_by_label("a line to where it lies").click()
+    until(opened, lambda: figure_of(application, study)["document"]["boxes"].get("0", {}).get("locator"))
+    assert figure_of(application, study)["document"]["boxes"]["0"]["times"] == 1.0
+    pages.get_by_text("A series of pages", exact=True).click()
+    pages.get_by_label("How many pages").select_option("windows")
+    leaf = pages.get_by_label("Pages of the series")
+    expect(leaf).to_contain_text("1 of 5: summer 2021", timeout=60_000)
+    leaf.get_by_role("button", name="next").click()
+    expect(leaf).to_contain_text("2 of 5: summer 2022")
+    expect(drawn).to_be_visible(timeout=60_000)
+    with opened.expect_download(timeout=120_000) as handed:
+        pages.get_by_role("button", name="One PDF").click()
+    assert handed.value.path().read_bytes().count(b"/Type /Page ") == 5
+
+    # What cannot be drawn says why, and the way back stays open.
+    pages.get_by_label("How many pages").select_option("measures")
+    pages.get_by_label("Classes", exact=True).select_option("all pages")
+    expect(pages.get_by_role("alert")).to_contain_text("have no classes in common", timeout=60_000)
+    pages.get_by_label("How many pages").select_option("")
+    expect(pages.get_by_role("alert")).to_have_count(0)
+    expect(leaf).to_have_count(0)
+    pages.get_by_role("button", name="take this page out").click()
+    expect(pages.get_by_role("button", name="begin a page").first).to_be_visible()
