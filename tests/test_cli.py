@@ -2,6 +2,7 @@
 
 import json
 import shlex
+import zipfile
 from pathlib import Path
 
 import pyogrio
@@ -212,9 +213,92 @@ def test_the_map_is_drawn_on_a_page_and_again_to_the_byte(folder, name, begins):
     assert left_over(folder) == {"out", name}
 
 
-@pytest.mark.parametrize(("figure", "says"), [("map.gif", "none of .pdf, .svg and .png"), ("no/map.pdf", "cannot be written")])  # fmt: skip  # noqa: E501
+@pytest.mark.parametrize(("figure", "says"), [("map.gif", "none of .pdf, .svg, .png"), ("no/map.pdf", "cannot be written")])  # fmt: skip  # noqa: E501
 def test_a_page_that_cannot_be_written_is_said_and_nothing_half_written_is_left(folder, figure, says):
     code, said = run(folder, figure=figure)
     assert code == 1
     assert says in said
     assert left_over(folder) <= {"out"}
+
+
+def command(folder: Path, *arguments: str) -> tuple[int, str, str]:
+    """The exit code, what is said, and what is said beside it."""
+    files = ["--events", str(folder / "calls.csv"), "--areas", str(folder / "zones.geojson")]
+    done = CliRunner().invoke(main, [*arguments[:1], str(folder / "plan.json"), *files, *arguments[1:]])
+    assert done.exception is None or isinstance(done.exception, SystemExit), done.exception
+    return done.exit_code, done.stdout, done.stderr
+
+
+def test_a_nightly_job_is_told_as_json_and_gets_other_formats(folder):
+    out = str(folder / "out")
+    code, said, _ = command(folder, "run", "--out", out, "--json", "--format", "gpkg", "--format", "xlsx")
+    assert code == 0
+    told = json.loads(said)
+    assert set(told["files"]) == {p.name for p in (folder / "out").iterdir()}
+    assert {"areas.gpkg", "areas.xlsx", "areas.sld", "columns.csv"} <= set(told["files"])
+    assert told["stages"] == json.loads((folder / "out" / "ledger.json").read_text())["stages"]
+    meta, _, geometry, fields = pyogrio.raw.read(folder / "out" / "areas.gpkg")
+    by_name = dict(zip(meta["fields"].tolist(), fields, strict=True))
+    assert dict(zip(by_name["identifier"], by_name["numerator"], strict=True)) == {"W": 2, "E": 0}
+    assert all(shapely.from_wkb(g).is_valid for g in geometry)
+    assert command(folder, "run", "--out", out, "--format", "exe")[0] == 2
+
+
+def test_strict_runs_end_with_a_code_of_their_own_where_a_decision_is_open(folder):
+    out = str(folder / "out")
+    assert command(folder, "run", "--out", out, "--strict")[0] == 0
+    plan = json.loads(json.dumps(PLAN))
+    corners = [[-40.5, 37.5], [-38.5, 37.5], [-38.5, 39.5], [-40.5, 39.5]]
+    plan["gather"]["events"]["where"] = [{"kind": "inside", "outline": corners}]
+    (folder / "plan.json").write_text(json.dumps(plan))
+    assert command(folder, "run", "--out", out)[0] == 0
+    assert command(folder, "run", "--out", out, "--strict")[0] == 4
+
+
+def test_a_figure_is_drawn_as_its_page_says_and_a_series_as_many(folder):
+    page = folder / "page.json"
+    page.write_text(json.dumps({"page": {"size": "A5"}, "title": {"text": "Mine"}}))
+    to = folder / "map.svg"
+    assert command(folder, "figure", "--page", str(page), "--to", str(to))[0] == 0
+    assert ">Mine<" in to.read_text(encoding="utf-8")
+    page.write_text(json.dumps({"series": {"over": "areas"}}))
+    to = folder / "all.pdf"
+    assert command(folder, "figure", "--page", str(page), "--to", str(to))[0] == 0
+    assert to.read_bytes().count(b"/Type /Page ") == 2
+    packed = folder / "all.zip"
+    assert command(folder, "figure", "--page", str(page), "--to", str(packed), "--pages-as", "svg")[0] == 0
+    with zipfile.ZipFile(packed) as files:
+        assert files.namelist() == ["001-w.svg", "002-e.svg"]
+    for text, says in (
+        ("{", "this is not JSON"),
+        ('{"series": {"over": "moons"}}', "series.over"),
+        ('{"series": {"over": "words", "column": "nowhere"}}', "nowhere"),
+    ):
+        page.write_text(text)
+        code, _, wrong = command(folder, "figure", "--page", str(page), "--to", str(to))
+        assert code == 1
+        assert says in wrong
+    page.write_text('{"series": {"over": "areas"}}')
+    assert command(folder, "figure", "--page", str(page), "--to", str(folder / "all.svg"))[0] == 1
+
+
+def test_a_plan_is_checked_and_says_what_it_needs(folder):
+    done = CliRunner().invoke(main, ["plan", "check", str(folder / "plan.json"), "--json"])
+    assert done.exit_code == 0
+    needs = json.loads(done.stdout)["needs"]
+    assert needs["events"] == {"role": "events", "columns": ["lon", "lat"]}
+    assert needs["areas"]["role"] == "zones"
+    plain = CliRunner().invoke(main, ["plan", "check", str(folder / "plan.json")]).stdout
+    assert "needs “events” (events) with “lon”, “lat”" in plain
+    (folder / "plan.json").write_text("{")
+    assert CliRunner().invoke(main, ["plan", "check", str(folder / "plan.json")]).exit_code == 1
+
+
+@pytest.mark.parametrize("shell", ["bash", "zsh", "fish"])
+def test_shells_are_told_how_to_complete(shell):
+    done = CliRunner().invoke(main, ["completion", shell])
+    assert done.exit_code == 0
+    assert "_STEADY_TALLY_COMPLETE" in done.stdout
+    asked = {"COMP_WORDS": "steady-tally ru", "COMP_CWORD": "1", "_STEADY_TALLY_COMPLETE": "bash_complete"}
+    answer = CliRunner().invoke(main, [], env=asked, prog_name="steady-tally")
+    assert "run" in answer.stdout

@@ -103,6 +103,16 @@ def archive(
             half.unlink(missing_ok=True)
 
 
+def write_files(folder: Path, pieces: Sequence[Piece], wanted: CRS, *, also: Mapping[str, bytes] | None = None) -> None:
+    """The same as files in a folder."""
+    said: list[tuple[str, str]] = []
+    for piece in pieces:
+        for kind in piece.fitting:
+            _write(folder, piece, kind, wanted, said)
+    for name, data in {**(also or {}), "columns.csv": _dictionary(pieces, said).encode()}.items():
+        (folder / name).write_bytes(data)
+
+
 @contextmanager
 def plain_faults(name: str) -> Iterator[None]:
     """What the file system refuses, as a sentence."""

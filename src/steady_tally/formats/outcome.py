@@ -6,7 +6,7 @@ import json
 import os
 import shutil
 import tempfile
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -75,14 +75,18 @@ class OutcomeFiles:
                     self._open[name].write(header)
                 self._open[name].write(body)
 
-    def finish(self, figures: Figures, checksums: Mapping[str, str]) -> None:
-        """Write the areas and the account, and put all files in their place."""
+    def finish(
+        self, figures: Figures, checksums: Mapping[str, str], more: Callable[[Path], None] | None = None
+    ) -> None:
+        """Write the areas and the account, and put all files in their place; `more` writes others beside them."""
         with _plain_faults(self.folder):
             for file in self._open.values():
                 file.close()
             _write_areas(figures, self._partial)
             document = json.dumps(ledger_document(figures, checksums), ensure_ascii=False, indent=2)
             (self._partial / "ledger.json").write_text(document + "\n", encoding="utf-8")
+            if more is not None:
+                more(self._partial)
             self.folder.mkdir(exist_ok=True)
             for written in self._partial.iterdir():
                 os.replace(written, self.folder / written.name)

@@ -60,9 +60,11 @@ def open_table(
     return Stream(table.columns.schema, table.crs or reading.crs, iter([piece]))
 
 
-def table_pieces(path: Path, name: str, reading: Reading = _DEFAULT) -> Iterator[Table]:
+def table_pieces(
+    path: Path, name: str, reading: Reading = _DEFAULT, *, on_rows: Callable[[int, float], None] | None = None
+) -> Iterator[Table]:
     """Read events or a table a piece at a time; one of no rows where the file has none."""
-    stream = open_table(path, name, reading)
+    stream = open_table(path, name, reading, on_rows=on_rows)
     year = year_of(path)
     empty = True
     for piece in stream.pieces:

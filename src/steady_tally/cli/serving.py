@@ -1,0 +1,114 @@
+"""The application, its processes, and what is made ready for them."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from steady_tally.cli.group import PATH, main, plain_errors
+from steady_tally.core.errors import SetUpError
+
+
+@main.command()
+@click.option("--out", required=True, type=PATH, help="The folder to write to.")
+@click.option("--events", default=60_000, show_default=True, type=click.IntRange(500), help="How many call-outs.")
+@click.option("--seed", default=1, show_default=True, type=int)
+@plain_errors
+def demo(out: Path, events: int, seed: int) -> None:
+    """Write the files of the made-up demo study."""
+    from steady_tally.demo.quillhaven import write_quillhaven
+
+    try:
+        write_quillhaven(out, events=events, seed=seed)
+    except OSError as error:
+        raise SetUpError(
+            f"it cannot be written ({error.strerror}).", where=f"folder “{out}”", todo="Choose another."
+        ) from None
+    click.echo(f"Written to {out}")
+
+
+@main.command()
+@click.option("--data", type=PATH, required=True, help="The folder that holds everything.")
+@click.option("--port", type=click.IntRange(1, 65_535), help="The loopback port.  [default: 8460 or the next free one]")
+@click.option("--no-demo", is_flag=True, help="Do not make up the demo study.")
+@plain_errors
+def serve(data: Path, port: int | None, no_demo: bool) -> None:
+    """Start the application and keep it running until Ctrl-C."""
+    from steady_tally.serve.supervisor import serve as run_supervisor
+
+    run_supervisor(data, port, demo=not no_demo)
+
+
+@main.command(hidden=True)
+@plain_errors
+def faces() -> None:
+    """Make the typefaces of printed pages, so that the first page does not wait for them."""
+    from typing import get_args
+
+    from steady_tally.core.plan.figure import Face
+    from steady_tally.figures.faces import families
+
+    for face in get_args(Face):
+        families(face)
+
+
+@main.command(hidden=True)
+@click.option("--listener", type=int, required=True)
+@click.option("--port", type=int, required=True)
+@plain_errors
+def web(listener: int, port: int) -> None:
+    """The web server, started by `serve`, on a socket that it inherits."""
+    import socket
+    from threading import Thread
+
+    import waitress
+
+    from steady_tally.core.warm_up import compile_kernels
+    from steady_tally.jobs.queue import make_queue
+    from steady_tally.store.database import connect, database_address
+    from steady_tally.web.app import create_app
+
+    Thread(target=compile_kernels, daemon=True).start()  # loaded before the first map asks for them
+    queue = make_queue()
+    with queue.open():
+        app = create_app(connect(database_address()), queue, port=port)
+        waitress.serve(
+            app,
+            sockets=[socket.socket(fileno=listener)],
+            threads=8,
+            ident=None,
+            max_request_body_size=64 << 30,  # each route has its own limit
+        )
+
+
+@main.command(hidden=True)
+@plain_errors
+def worker() -> None:
+    """The worker process, started by `serve`."""
+    from steady_tally.jobs.queue import run_worker
+
+    run_worker()
+
+
+@main.command(hidden=True)
+def openapi() -> None:
+    """Print the description of the interface, from which the front end's types are made."""
+    import json
+
+    from sqlalchemy import create_engine
+
+    from steady_tally.jobs.queue import make_queue
+    from steady_tally.web.app import create_app
+
+    nowhere = "postgresql://nowhere"
+    app = create_app(create_engine("postgresql+psycopg://"), make_queue(nowhere), port=0)
+    click.echo(json.dumps(app.api_doc, indent=1))
+
+
+@main.command(hidden=True)
+def warm_up() -> None:
+    """Compile the kernels, so that the first user does not wait for them."""
+    from steady_tally.core.warm_up import compile_kernels
+
+    compile_kernels()
