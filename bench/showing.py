@@ -2,26 +2,35 @@
 
 from __future__ import annotations
 
+import tempfile
+from pathlib import Path
+
 import numpy as np
 import pyarrow as pa
+from pyproj import CRS
 
 from bench.timing import Row, best_of
 from steady_tally.core.chain import Chain
 from steady_tally.core.geo.anchors import HEIGHTS, Anchors
 from steady_tally.core.plan.figure import FigurePlan
-from steady_tally.core.plan.whole import read_plan
+from steady_tally.core.plan.whole import parse_plan, read_plan
+from steady_tally.core.report.handed import events_to_hand_on
 from steady_tally.core.show.labelling import place_labels
 from steady_tally.core.sources import Sources, Table
+from steady_tally.demo.quillhaven import CALL_OUTS, PLAN, RECORDED, RESIDENTS, WARDS_FILE, write_quillhaven
 from steady_tally.figures.content import content_of
 from steady_tally.figures.draw import Format, draw, written
+from steady_tally.formats.handed import Kind, Piece, archive, points_as_wkb
+from steady_tally.formats.read import read_table, read_zones
 
 CELLS = 320
+EVENTS = 1_000_000
 KINDS: tuple[Format, ...] = ("svg", "pdf", "png")
 
 
 def rows() -> list[Row]:
-    """Of 100,000 cells; and of 3,000 zones with two labels each."""
-    return [*_pages(), _labels()]
+    """Of 100,000 cells; of 3,000 zones with two labels each; and of a million events handed on."""
+    return [*_pages(), _labels(), *_events()]
 
 
 def _pages() -> list[Row]:
@@ -62,3 +71,43 @@ def _labels() -> Row:
 
     best = best_of(3, place=place)
     return Row("labels of 3,000 zones placed on a page", 1_000 * best["place"], "ms", "best of three")
+
+
+def _events() -> list[Row]:
+    """The demo's call-outs, a million of them, with their own columns and those of their areas."""
+    import pyogrio
+
+    with tempfile.TemporaryDirectory() as folder:
+        base = Path(folder)
+        write_quillhaven(base, events=EVENTS, seed=1)
+        plan = parse_plan((base / PLAN).read_text(encoding="utf-8"))
+        events = {"call-outs": CALL_OUTS, "residents": RESIDENTS, RECORDED: "recorded-in-2021.csv"}
+        tables = {name: read_table(base / file, name) for name, file in events.items()}
+        tables["bicycle thefts"] = read_table(base / "bicycle-thefts.csv", "bicycle thefts")
+        sources = Sources(tables, {"wards": read_zones(base / WARDS_FILE, "wards")})
+        outcome = Chain(plan, sources).outcome()
+        degrees = CRS.from_epsg(4326)
+        handed = events_to_hand_on(outcome)
+        bare_table = handed.table.append_column("geometry", points_as_wkb(*handed.points)).combine_chunks()  # type: ignore[misc]
+
+        def whole(kind: Kind) -> None:
+            archive(base / "events.zip", [Piece(events_to_hand_on(outcome), "events", [kind])], degrees)
+
+        def bare() -> None:
+            pyogrio.raw.write_arrow(
+                bare_table, base / "bare.gpkg", layer="bare", driver="GPKG", geometry_name="geometry",
+                geometry_type="Point", crs="EPSG:4326",
+            )  # fmt: skip
+            (base / "bare.gpkg").unlink()
+
+        best = best_of(3, parquet=lambda: whole("parquet"), gpkg=lambda: whole("gpkg"), bare=bare)
+    count = handed.table.num_rows
+    return [
+        Row(f"{count:,} events with their areas to Parquet", best["parquet"], "s", "with dictionary, in an archive"),
+        Row(
+            f"{count:,} events with their areas to GeoPackage, against a bare write of the same columns",
+            best["gpkg"] / best["bare"],
+            "times slower",
+            f"{best['gpkg']:.1f} s against {best['bare']:.1f} s",
+        ),
+    ]
