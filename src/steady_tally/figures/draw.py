@@ -85,14 +85,16 @@ def check_size(plan: FigurePlan, kind: Format, dpi: float) -> None:
         )
 
 
-def written(drawing: Drawing, kind: Format, *, dpi: float = 300.0) -> bytes:
-    """The page as a file: the same bytes at each time. Text stays text in SVG, type faces are embedded in PDF."""
+def written(drawing: Drawing, kind: Format, *, dpi: float = 300.0, quick: bool = False) -> bytes:
+    """The page as a file: the same bytes at each time. Text stays text in SVG, type faces are embedded in PDF; a picture
+    that is to be there `quick` is less tightly packed."""
     import matplotlib as mpl
 
     to = io.BytesIO()
     settings: Any = {**_QUIET, **_IN_FILES}
+    more: Any = {"pil_kwargs": {"compress_level": 1}} if quick and kind == "png" else {}
     with _ONE_AT_A_TIME, mpl.rc_context(settings):
-        drawing.figure.savefig(to, format=kind, dpi=dpi, metadata=_NOTHING[kind])
+        drawing.figure.savefig(to, format=kind, dpi=dpi, metadata=_NOTHING[kind], **more)
     return to.getvalue()
 
 

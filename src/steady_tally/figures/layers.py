@@ -14,7 +14,7 @@ from steady_tally.core.show.colours import BEYOND, NO_VALUE, PAPER_LINE
 from steady_tally.core.show.drawing import Rings
 from steady_tally.core.show.labelling import LINE, Taken, place_labels
 from steady_tally.figures.content import Content, Lines
-from steady_tally.figures.pen import HATCH, PAPER, Pen
+from steady_tally.figures.pen import HATCH, PAPER, Pen, Written
 from steady_tally.figures.places import POINT, Place, View
 
 if TYPE_CHECKING:
@@ -196,6 +196,7 @@ class MapDrawing:
             _LEAST_LABEL * POINT,
         )
         self.unlabelled += left
+        texts: list[Written] = []
         for label in placed:
             ((x, y),) = view.page(np.array([[label.x, label.y]]))
             if not all(
@@ -208,30 +209,26 @@ class MapDrawing:
                 size = line.size * label.factor / POINT
                 look = content.labels[line.set]
                 middle = top + LINE * size * POINT / 2.0
-                self.pen.text(
-                    line.text,
-                    x,
-                    middle,
-                    size,
-                    look.bold,
-                    look.colour,
-                    "center",
-                    halo=(look.halo, look.halo_width * label.factor),
-                )
+                halo = (look.halo, look.halo_width * label.factor)
+                texts.append(Written(line.text, x, middle, size, look.bold, look.colour, "center", halo))
                 top += LINE * size * POINT
+        self.pen.texts(texts)
         return taken
 
     def names(self, view: View, place: Place, taken: Taken) -> None:
         """The names of references where areas' labels leave room."""
+        texts: list[Written] = []
         for xy, names in self.content.names:
             for (x, y), (right, down), name in zip(xy, view.page(xy), names, strict=True):
                 if not (name and np.isfinite(x) and place.holds(right, down)):
                     continue
                 wide, high = self.pen.wide(name, _NAME_SIZE, False), LINE * _NAME_SIZE * POINT
                 if taken.take(x * view.scale, -y * view.scale, wide, high):
-                    self.pen.text(name, right, down, _NAME_SIZE, False, self.pen.plan.ink, "center", halo=_NAME_HALO)
+                    ink = self.pen.plan.ink
+                    texts.append(Written(name, right, down, _NAME_SIZE, False, ink, "center", _NAME_HALO))
                 else:
                     self.unlabelled += 1
+        self.pen.texts(texts)
 
 
 def _ring_sizes(rings: Rings) -> Floats:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 from steady_tally.core.plan.figure import FigurePlan
@@ -36,8 +38,7 @@ class Pen:
         self.axes = self.figure.add_axes((0.0, 0.0, 1.0, 1.0))
         self.scaled()
         self.axes.set_axis_off()
-        self._families = families(plan.face)
-        self._widths: dict[tuple[str, bool], float] = {}
+        self._families = tuple(families(plan.face))
         self._order = 0.0
         self._letters = letters(plan.face)
         self.lacking: set[str] = set()
@@ -93,17 +94,10 @@ class Pen:
 
     def wide(self, text: str, size: float, bold: bool) -> float:
         """How wide a text is, in millimetres."""
-        from matplotlib.textpath import text_to_path
-
-        if (text, bold) not in self._widths:
-            wide, _, _ = text_to_path.get_text_width_height_descent(text, self._properties(100.0, bold), ismath=False)
-            self._widths[text, bold] = float(wide) / 100.0
-        return self._widths[text, bold] * size * POINT
+        return _width(text, self._families, bold) * size * POINT
 
     def _properties(self, size: float, bold: bool) -> Any:
-        from matplotlib.font_manager import FontProperties
-
-        return FontProperties(family=self._families, size=size, weight="bold" if bold else "regular")
+        return _properties(self._families, size, bold)
 
     def wrapped(self, text: str, size: float, width: float, bold: bool) -> list[str]:
         """Lines that are no wider than that, broken at blanks, and within a word that is wider itself."""
@@ -141,35 +135,90 @@ class Pen:
         side: str,
         halo: tuple[str, float] | None = None,
     ) -> None:
-        self.lacking |= {letter for letter in text if ord(letter) not in self._letters and letter.isprintable()}
-        properties = self._properties(size, bold)
-        if halo is not None and halo[1] > 0.0:
-            self._halo(text, x, y, properties, halo)
-        self.axes.text(
-            x, y, text, fontproperties=properties, color=colour, ha=side, va="center_baseline", parse_math=False,
-            zorder=self.next,
-        )  # fmt: skip
+        self.texts([Written(text, x, y, size, bold, colour, side, halo)])
 
-    def _halo(self, text: str, x: float, y: float, properties: Any, halo: tuple[str, float]) -> None:
-        """The letters' own outlines, drawn thick below them: text itself stays text."""
-        from matplotlib.textpath import TextPath
+    def texts(self, all_of_them: Sequence[Written]) -> None:
+        """Several texts, their halos together below them all: none of them may lie over another."""
+        from matplotlib.path import Path
+
+        halos: dict[tuple[str, float], list[Any]] = {}
+        for one in all_of_them:
+            self.lacking |= {c for c in one.text if ord(c) not in self._letters and c.isprintable()}
+            if one.halo is not None and one.halo[1] > 0.0 and (path := self._letters_of(one)) is not None:
+                halos.setdefault(one.halo, []).append(path)
+        for (colour, width), paths in halos.items():
+            whole = Path.make_compound_path(*paths)
+            self.patch(whole, None, facecolor=colour, edgecolor=colour, linewidth=2.0 * width * 0.75)
+        for one in all_of_them:
+            self.axes.text(
+                one.x, one.y, one.text, fontproperties=self._properties(one.size, one.bold), color=one.colour,
+                ha=one.side, va="center_baseline", parse_math=False, zorder=self.next,
+            )  # fmt: skip
+
+    def _letters_of(self, one: Written) -> Any | None:
+        """The letters' own outlines where they stand on the page: drawn thick below them, text itself stays text."""
         from matplotlib.transforms import Affine2D
 
-        path = TextPath((0.0, 0.0), text, prop=properties)
-        if not len(path.vertices):
-            return
-        wide = self.wide(text, properties.get_size_in_points(), properties.get_weight() == "bold")
-        _, high, descent = _metrics(properties)
-        down = y + (high / 2.0 - descent) * POINT
-        move = Affine2D().scale(POINT, -POINT).translate(x - wide / 2.0, down)
-        self.patch(
-            move.transform_path(path), None, facecolor=halo[0], edgecolor=halo[0],
-            linewidth=2.0 * halo[1] * 0.75,
-        )  # fmt: skip
+        path = _outline(one.text, self._families, one.bold)
+        if path is None:
+            return None
+        scale = one.size / _MEASURED
+        high, descent = _height(self._families, one.bold)
+        wide = self.wide(one.text, one.size, one.bold)
+        left = {"left": one.x, "center": one.x - wide / 2.0, "right": one.x - wide}[one.side]
+        down = one.y + (high / 2.0 - descent) * scale * POINT
+        return Affine2D().scale(scale * POINT, -scale * POINT).translate(left, down).transform_path(path)
 
 
-def _metrics(properties: Any) -> tuple[float, float, float]:
+@dataclass(frozen=True)
+class Written:
+    """A text on the page: its middle line is at `y`, and it stands on that `side` of `x`."""
+
+    text: str
+    x: float
+    y: float
+    size: float
+    bold: bool
+    colour: str
+    side: str
+    halo: tuple[str, float] | None = None
+
+
+# A page is drawn again at each change, and most of its texts are the same.
+_MEASURED = 100.0  # points
+
+
+@lru_cache(maxsize=1_000)
+def _properties(families: tuple[str, ...], size: float, bold: bool) -> Any:
+    from matplotlib.font_manager import FontProperties
+
+    return FontProperties(family=families, size=size, weight="bold" if bold else "regular")
+
+
+@lru_cache(maxsize=50_000)
+def _width(text: str, families: tuple[str, ...], bold: bool) -> float:
+    """In parts of the size."""
     from matplotlib.textpath import text_to_path
 
-    width, high, descent = text_to_path.get_text_width_height_descent("lp", properties, ismath=False)
-    return float(width), float(high), float(descent)
+    properties = _properties(families, _MEASURED, bold)
+    wide, _, _ = text_to_path.get_text_width_height_descent(text, properties, ismath=False)
+    return float(wide) / _MEASURED
+
+
+@lru_cache(maxsize=10_000)
+def _outline(text: str, families: tuple[str, ...], bold: bool) -> Any | None:
+    """The outlines of the letters; None where nothing of them is seen."""
+    from matplotlib.textpath import TextPath
+
+    path = TextPath((0.0, 0.0), text, prop=_properties(families, _MEASURED, bold))
+    return path if len(path.vertices) else None
+
+
+@lru_cache(maxsize=100)
+def _height(families: tuple[str, ...], bold: bool) -> tuple[float, float]:
+    """How high letters are, and how far they reach below their line."""
+    from matplotlib.textpath import text_to_path
+
+    properties = _properties(families, _MEASURED, bold)
+    _, high, descent = text_to_path.get_text_width_height_descent("lp", properties, ismath=False)
+    return float(high), float(descent)

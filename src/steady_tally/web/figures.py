@@ -143,7 +143,7 @@ def preview(path: PlanPath, body: PreviewBody) -> Response:
     content, names, name, said = _shown(path.study_id, plan, body)
     drawing = draw(content, body.document, page=name)
     width, height = (float(inches * _MM) for inches in drawing.figure.get_size_inches())
-    picture = written(drawing, "png", dpi=body.pixels / width * _MM)
+    picture = written(drawing, "png", dpi=body.pixels / width * _MM, quick=True)
     places = [
         PlaceView(name=n, left=p.left, top=p.top, width=p.width, height=p.height) for n, p in drawing.places.items()
     ]
