@@ -26,6 +26,13 @@ def test_two_islands_far_off_are_parts_of_their_own_and_near_ones_are_not():
     assert [np.flatnonzero(part).tolist() for part in found.apart] == [[104, 105, 106, 107], [108, 109, 110]]
 
 
+def test_what_lies_less_far_off_than_the_farthest_is_apart_too_where_it_makes_the_rest_small():
+    boxes = np.vstack([block(0, 0, 12, 8), block(-40, -10, 3, 1), block(-110, -60, 2, 3), block(120, -130, 2, 2)])
+    found = framing(boxes, np.ones(len(boxes)))
+    assert found.main.tolist() == [True] * 96 + [False] * 13
+    assert sorted(int(p.sum()) for p in found.apart) == [3, 4, 6]
+
+
 def test_a_country_in_two_like_halves_is_not_parted_and_events_decide_which_part_is_the_main_one():
     halves = np.vstack([block(0, 0, 5, 5), block(60, 0, 5, 5)])
     assert framing(halves, np.ones(50)).apart == []

@@ -303,3 +303,13 @@ def test_many_pages_are_one_pdf_or_numbered_files_alike_at_each_time(plain, tmp_
     with pytest.raises(KeyboardInterrupt):
         write_pages(tmp_path / "half", FigurePlan(), stopping(), "pdf", dpi=50, together=True)
     assert sorted(p.name for p in tmp_path.iterdir()) == before
+
+
+def test_a_halo_lies_right_below_its_letters():
+    label = {"text": "{name} pqy", "size": 40, "colour": "#ff0000", "halo": "#0000ff", "halo_width": 0.01}
+    shown = content(labels=[label])
+    png = Image.open(io.BytesIO(written(draw(shown, FigurePlan()), "png", dpi=200))).convert("RGB")
+    pixels = np.asarray(png).reshape(-1, 3).astype(int)
+    red, blue = ((np.abs(pixels - c).max(axis=1) < 90).sum() for c in ([255, 0, 0], [0, 0, 255]))
+    assert red > 500
+    assert blue < 0.05 * red, "letters that stood beside their halo would show it"

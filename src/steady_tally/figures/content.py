@@ -13,7 +13,7 @@ from steady_tally.core.errors import PlanError
 from steady_tally.core.geo.anchors import Anchors
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.grid import CellSet
-from steady_tally.core.plan.show import EventsLayer, LabelSet, Layer, OverLayer, ReferenceLayer
+from steady_tally.core.plan.show import Corner, EventsLayer, LabelSet, Layer, OverLayer, ReferenceLayer
 from steady_tally.core.reasons import Reason
 from steady_tally.core.report.labels import label_texts
 from steady_tally.core.show.bands import PLAIN, decimal_places, step_text, steps
@@ -50,7 +50,7 @@ class Box:
     rings: Rings
     bounds: tuple[float, float, float, float]
     members: npt.NDArray[np.bool_]
-    at: str
+    at: Corner
     own: bool
 
 

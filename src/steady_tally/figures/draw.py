@@ -13,7 +13,7 @@ import numpy.typing as npt
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.plan.figure import BoxLook, FigurePlan
-from steady_tally.core.plan.show import AreasLayer, OutlinesLayer
+from steady_tally.core.plan.show import AreasLayer, Corner, OutlinesLayer
 from steady_tally.core.show.labelling import LINE
 from steady_tally.figures.content import Box, Content
 from steady_tally.figures.ground import distortion_of
@@ -54,6 +54,9 @@ _GAP = 4.0
 _MOST_PIXELS = 120_000_000
 _INCH = 25.4
 _CAPTION = 5.5  # points
+_CORNERS: dict[Corner, tuple[int, int]] = {
+    "bottom right": (1, 1), "bottom left": (0, 1), "top right": (1, 0), "top left": (0, 0),
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -206,10 +209,11 @@ class _Drawer:
             self.said.append("The legend is larger than what the page has room for.")
         if self.plan.map_at is None:
             # Where only a part is seen, areas fill the corners though none of their edges may cross them.
-            corners = ((1, 1), (0, 1), (1, 0), (0, 0)) if self.content.part is None else ()
+            wanted = {box.at for box in self.content.boxes}
+            names = sorted(_CORNERS, key=lambda corner: corner in wanted) if self.content.part is None else []
             view = fitted(self.content.plane.bounds, room)
             ink = self._occupied(view, room)
-            for right, below in corners:
+            for right, below in (_CORNERS[name] for name in names):
                 left = room.right - wide if right else room.left
                 top = room.bottom - high if below else room.top
                 place = Place(left, top, wide, high)

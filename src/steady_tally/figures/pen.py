@@ -163,10 +163,9 @@ class Pen:
         if path is None:
             return None
         scale = one.size / _MEASURED
-        high, descent = _height(self._families, one.bold)
         wide = self.wide(one.text, one.size, one.bold)
         left = {"left": one.x, "center": one.x - wide / 2.0, "right": one.x - wide}[one.side]
-        down = one.y + (high / 2.0 - descent) * scale * POINT
+        down = one.y + _above_line(one.text, self._families, one.bold) / 2.0 * one.size * POINT
         return Affine2D().scale(scale * POINT, -scale * POINT).translate(left, down).transform_path(path)
 
 
@@ -195,14 +194,26 @@ def _properties(families: tuple[str, ...], size: float, bold: bool) -> Any:
     return FontProperties(family=families, size=size, weight="bold" if bold else "regular")
 
 
-@lru_cache(maxsize=50_000)
 def _width(text: str, families: tuple[str, ...], bold: bool) -> float:
     """In parts of the size."""
+    return _metrics(text, families, bold)[0]
+
+
+def _above_line(text: str, families: tuple[str, ...], bold: bool) -> float:
+    """How far letters reach above the line that they stand on: at least as far as an l does. In parts of the size."""
+    _, least, least_below = _metrics("lp", families, bold)
+    _, high, below = _metrics(text, families, bold)
+    return max(high, least) - max(below, least_below)
+
+
+@lru_cache(maxsize=50_000)
+def _metrics(text: str, families: tuple[str, ...], bold: bool) -> tuple[float, float, float]:
+    """Width, height and what of it is below the line, in parts of the size."""
     from matplotlib.textpath import text_to_path
 
     properties = _properties(families, _MEASURED, bold)
-    wide, _, _ = text_to_path.get_text_width_height_descent(text, properties, ismath=False)
-    return float(wide) / _MEASURED
+    wide, high, below = text_to_path.get_text_width_height_descent(text, properties, ismath=False)
+    return float(wide) / _MEASURED, float(high) / _MEASURED, float(below) / _MEASURED
 
 
 @lru_cache(maxsize=10_000)
@@ -212,13 +223,3 @@ def _outline(text: str, families: tuple[str, ...], bold: bool) -> Any | None:
 
     path = TextPath((0.0, 0.0), text, prop=_properties(families, _MEASURED, bold))
     return path if len(path.vertices) else None
-
-
-@lru_cache(maxsize=100)
-def _height(families: tuple[str, ...], bold: bool) -> tuple[float, float]:
-    """How high letters are, and how far they reach below their line."""
-    from matplotlib.textpath import text_to_path
-
-    properties = _properties(families, _MEASURED, bold)
-    _, high, descent = text_to_path.get_text_width_height_descent("lp", properties, ismath=False)
-    return float(high), float(descent)

@@ -2,7 +2,8 @@
 
 Areas belong together when they lie near one another on the ground, as in single-linkage clustering: the extent is laid
 out in small squares, those with an area grow by half of a gap, and what then touches is one part. The gap is the widest
-at which the part with most areas and events stands so much alone that it can be seen larger.
+at which the part with most areas and events stands so much alone that it can be seen larger; that part is then looked at
+in the same way.
 """
 
 from __future__ import annotations
@@ -24,6 +25,7 @@ Flags = npt.NDArray[np.bool_]
 _SQUARES = 256  # along the longer side of the extent
 _GAPS = (0.3, 0.2, 0.12, 0.07, 0.04)  # of the longer side
 _LARGER = 1.3  # what is left out must at least make the rest so much larger
+_LARGER_STILL = 2.0  # what lies less far off than others do
 _MOST = 0.6  # and the rest be so much of the areas and events
 _OWN_FROM = 1_500_000.0  # metres: from so far off the map's projection says little
 _MARGIN = 0.1
@@ -53,23 +55,34 @@ def framing(boxes: Floats, events: Floats) -> Framing:
     boxes : (areas, 4) left, bottom, right, top in a plane; NaN for an area without a shape.
     events : (areas,) what weighs beside their number.
     """
-    from scipy import ndimage
-
     there = np.asarray(np.isfinite(boxes).all(axis=1))
-    every = Framing(there, [])
     if np.count_nonzero(there) < 2:
-        return every
-    low, high = boxes[there, :2].min(axis=0), boxes[there, 2:].max(axis=0)
-    side = float((high - low).max())
-    if side <= 0.0:
-        return every
-    first = np.clip(((boxes[there, :2] - low) / side * _SQUARES).astype(np.int64), 0, _SQUARES - 1)
-    last = np.clip(((boxes[there, 2:] - low) / side * _SQUARES).astype(np.int64), 0, _SQUARES - 1)
-    taken = _covered(first, last)
+        return Framing(there, [])
     weight = np.zeros(len(boxes))
     weight[there] = 1.0 / np.count_nonzero(there)
     if events[there].sum() > 0.0:
         weight[there] = (weight[there] + events[there] / events[there].sum()) / 2.0
+    main, apart = there, list[Flags]()
+    # What is left once the farthest are apart may have far-off parts of its own.
+    larger = _LARGER
+    while (found := _parted(boxes, weight, main, larger)) is not None:
+        main, parts = found
+        apart += parts
+        larger = _LARGER_STILL
+    return Framing(main, sorted(_joined(apart, boxes), key=lambda part: -float(weight[part].sum())))
+
+
+def _parted(boxes: Floats, weight: Floats, among: Flags, larger: float) -> tuple[Flags, list[Flags]] | None:
+    """The part of some areas that stands alone, and the others; None where all lie together."""
+    from scipy import ndimage
+
+    low, high = boxes[among, :2].min(axis=0), boxes[among, 2:].max(axis=0)
+    side = float((high - low).max())
+    if side <= 0.0:
+        return None
+    first = np.clip(((boxes[among, :2] - low) / side * _SQUARES).astype(np.int64), 0, _SQUARES - 1)
+    last = np.clip(((boxes[among, 2:] - low) / side * _SQUARES).astype(np.int64), 0, _SQUARES - 1)
+    taken = _covered(first, last)
     for gap in _GAPS:
         reach = max(round(gap * _SQUARES / 2.0), 1)
         grown = ndimage.maximum_filter(np.pad(taken, reach), size=2 * reach + 1)
@@ -77,15 +90,13 @@ def framing(boxes: Floats, events: Floats) -> Framing:
         if count < 2:
             continue
         of = np.zeros(len(boxes), dtype=np.int64)
-        of[there] = parts[first[:, 0] + reach, first[:, 1] + reach]
+        of[among] = parts[first[:, 0] + reach, first[:, 1] + reach]
         heavy = np.bincount(of, weights=weight, minlength=count + 1)
         main = of == int(heavy[1:].argmax()) + 1
-        if heavy[1:].max() < _MOST or side < _LARGER * _side(boxes[main]):
+        if heavy[1:].max() < _MOST or side < larger * _side(boxes[main]):
             continue
-        apart = [of == k for k in range(1, count + 1) if not main[of == k].any() and (of == k).any()]
-        apart = _joined(apart, boxes)
-        return Framing(main, sorted(apart, key=lambda part: -float(weight[part].sum())))
-    return every
+        return main, [of == k for k in range(1, count + 1) if not main[of == k].any() and (of == k).any()]
+    return None
 
 
 def _covered(first: npt.NDArray[np.int64], last: npt.NDArray[np.int64]) -> npt.NDArray[np.uint8]:
