@@ -151,8 +151,8 @@ class Pen:
             self.patch(whole, None, facecolor=colour, edgecolor=colour, linewidth=2.0 * width * 0.75)
         for one in all_of_them:
             self.axes.text(
-                one.x, one.y, one.text, fontproperties=self._properties(one.size, one.bold), color=one.colour,
-                ha=one.side, va="center_baseline", parse_math=False, zorder=self.next,
+                one.x, self._baseline(one), one.text, fontproperties=self._properties(one.size, one.bold), color=one.colour,
+                ha=one.side, va="baseline", parse_math=False, zorder=self.next,
             )  # fmt: skip
 
     def _letters_of(self, one: Written) -> Any | None:
@@ -165,8 +165,12 @@ class Pen:
         scale = one.size / _MEASURED
         wide = self.wide(one.text, one.size, one.bold)
         left = {"left": one.x, "center": one.x - wide / 2.0, "right": one.x - wide}[one.side]
-        down = one.y + _above_line(one.text, self._families, one.bold) / 2.0 * one.size * POINT
-        return Affine2D().scale(scale * POINT, -scale * POINT).translate(left, down).transform_path(path)
+        move = Affine2D().scale(scale * POINT, -scale * POINT).translate(left, self._baseline(one))
+        return move.transform_path(path)
+
+    def _baseline(self, one: Written) -> float:
+        """The line that letters stand on, so that those like l have their middle at `y`."""
+        return one.y + _above_line(self._families, one.bold) / 2.0 * one.size * POINT
 
 
 @dataclass(frozen=True)
@@ -199,11 +203,10 @@ def _width(text: str, families: tuple[str, ...], bold: bool) -> float:
     return _metrics(text, families, bold)[0]
 
 
-def _above_line(text: str, families: tuple[str, ...], bold: bool) -> float:
-    """How far letters reach above the line that they stand on: at least as far as an l does. In parts of the size."""
-    _, least, least_below = _metrics("lp", families, bold)
-    _, high, below = _metrics(text, families, bold)
-    return max(high, least) - max(below, least_below)
+def _above_line(families: tuple[str, ...], bold: bool) -> float:
+    """How far an l reaches above the line that it stands on, in parts of the size."""
+    _, high, below = _metrics("l", families, bold)
+    return high - below
 
 
 @lru_cache(maxsize=50_000)
