@@ -61,7 +61,6 @@ def _bring_in(page: Page, demo: Path) -> None:
     page.get_by_label("Name of the study").fill("Summer nights")
     page.get_by_role("button", name="Begin", exact=True).click()
     page.get_by_text("Drop the files of your events here").wait_for()
-    page.screenshot(path=SHOTS / "empty-study.png")
     page.get_by_label("Files to bring in").set_input_files([demo / "call-outs.csv", demo / "wards.gpkg"])
     page.get_by_role("button", name="Bring it in").wait_for(timeout=60_000)
     page.wait_for_timeout(500)
@@ -114,6 +113,14 @@ def _show(page: Page) -> None:
     page.get_by_label("with how many areas").click()
     page.wait_for_timeout(3000)
     shoot(page, "page")
+    page.get_by_label("with how the areas are spread").click()
+    page.get_by_text("A series of pages", exact=True).click()
+    page.get_by_label("How many pages").select_option("windows")
+    page.get_by_role("button", name="next", exact=True).click()
+    page.get_by_text("A series of pages", exact=True).scroll_into_view_if_needed()
+    page.wait_for_timeout(3000)
+    page.locator('[data-testid="page"][data-still="true"]').wait_for(timeout=60_000)
+    shoot(page, "series")
     page.get_by_role("button", name="Back to the map").click()
     page.keyboard.press("5")
     part.get_by_role("button", name="labels").click()
@@ -123,6 +130,17 @@ def _show(page: Page) -> None:
         page.wait_for_timeout(800)
     page.keyboard.press("5")
     page.get_by_role("button", name="All of it").click()
+
+
+def _studies(page: Page) -> None:
+    """The list of studies, with a copy in it."""
+    page.get_by_role("button", name="▾").click()
+    page.get_by_role("menuitem", name="All studies").click()
+    page.get_by_role("button", name="copy", exact=True).last.click()
+    page.get_by_role("button", name="Copy", exact=True).click()
+    page.wait_for_timeout(4000)
+    page.get_by_role("button", name="delete", exact=True).first.click()
+    page.screenshot(path=SHOTS / "studies.png")
 
 
 def _place(page: Page) -> None:
@@ -155,9 +173,6 @@ def _place(page: Page) -> None:
     page.get_by_label("An event where zones overlap counts").select_option("combinations")
     page.wait_for_timeout(2500)
     page.keyboard.press("Escape")
-    page.keyboard.press("r")
-    shoot(page, "combinations")
-    page.keyboard.press("r")
     page.keyboard.press("2")
     page.get_by_role("radio", name="wards").click()
     page.wait_for_timeout(2000)
@@ -241,6 +256,7 @@ def main() -> None:
             _compared(page)
             _place(page)
             _bring_in(page, Path(folder) / "demo")
+            _studies(page)
             browser.close()
         finally:
             application.stop()

@@ -7,6 +7,7 @@ import zipfile
 from dataclasses import replace
 
 import numpy as np
+import pypdfium2
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -313,3 +314,22 @@ def test_a_halo_lies_right_below_its_letters():
     red, blue = ((np.abs(pixels - c).max(axis=1) < 90).sum() for c in ([255, 0, 0], [0, 0, 255]))
     assert red > 500
     assert blue < 0.05 * red, "letters that stood beside their halo would show it"
+
+
+def test_a_pdf_read_by_another_reader_shows_what_the_picture_shows(plain):
+    """Every class's colour takes as much of the page in the PDF as in the PNG, and stands in the same place."""
+    plan = FigurePlan.model_validate({"legend": {"distribution": True}, "neatline": True})
+    document = pypdfium2.PdfDocument(written(draw(plain, plan), "pdf"))
+    assert len(document) == 1
+    read = np.asarray(document[0].render(scale=100 / 72).to_pil().convert("RGB")).astype(int)
+    png = np.asarray(Image.open(io.BytesIO(written(draw(plain, plan), "png", dpi=100))).convert("RGB")).astype(int)
+    rows, columns = (min(read.shape[k], png.shape[k]) for k in range(2))
+    assert abs(read.shape[0] - png.shape[0]) <= 1
+    for colour in plain.colours:
+        rgb = [int(colour[k : k + 2], 16) for k in (1, 3, 5)]
+        one, other = (np.abs(p[:rows, :columns] - rgb).max(axis=2) <= 3 for p in (read, png))
+        assert (one & other).sum() > 0.95 * (one | other).sum() > 0, colour
+    text = document[0].get_textpage().get_text_bounded()
+    for entry in plain.entries:
+        assert entry.text in text
+    assert {"Alpha", "Beta", "Gamma", "Delta"} <= set(text.split())

@@ -550,8 +550,10 @@ def _framed(outcome: Outcome, keys: dict[str, str]) -> dict[str, Any]:
             return nothing
         main = boxes[found.main]
         frame = (*main[:, :2].min(axis=0).tolist(), *main[:, 2:].max(axis=0).tolist())
-        far_off = sum(int(np.count_nonzero(part)) for part in found.apart)
-        return {"frame": frame, "apart": proposed_insets(areas, plane, found), "far_off": far_off}
+        proposed = proposed_insets(areas, plane, found)
+        # Only what a box can show apart is counted: what one click does.
+        far_off = sum(int(np.count_nonzero(i.members)) for i in insets_of(proposed, areas, plane))
+        return {"frame": frame, "apart": proposed, "far_off": far_off}
 
     return kept(f"framing {keys['shapes']} {keys['placed']}", anew)
 
