@@ -65,11 +65,13 @@ def web(listener: int, port: int) -> None:
     import waitress
 
     from steady_tally.core.warm_up import compile_kernels
+    from steady_tally.formats.apart.asking import begin
     from steady_tally.jobs.queue import make_queue
     from steady_tally.store.database import connect, database_address
     from steady_tally.web.app import create_app
 
     Thread(target=compile_kernels, daemon=True).start()  # loaded before the first map asks for them
+    Thread(target=begin, daemon=True).start()
     queue = make_queue()
     with queue.open():
         app = create_app(connect(database_address()), queue, port=port)

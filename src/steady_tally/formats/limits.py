@@ -17,3 +17,21 @@ WORKBOOK_MEMORY = 3 << 30
 
 WORKBOOK_SECONDS = 120
 """Processor time for it."""
+
+READER_MEMORY = 6 << 30
+"""Bytes of address space for a process that reads a foreign file."""
+
+READER_SECONDS = 1_800
+"""Processor time for it."""
+
+READER_LARGEST_FILE = 2 << 30
+"""Bytes of a file that it may write: what an archive holds is unpacked beside it."""
+
+READER_FILES = 64
+"""Files that it may have open."""
+
+MOST_SHAPES = 5_000_000
+"""Rows with a shape that are held at once."""
+
+LARGEST_PIECE = 1 << 30
+"""Bytes of the rows of a table that are handed on at once."""

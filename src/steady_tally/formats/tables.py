@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 import pyarrow.parquet
 import shapely
 
@@ -17,6 +18,7 @@ from steady_tally.core.gather.times import wall_times
 from steady_tally.core.plan.gather import Reading
 from steady_tally.core.sources import Piece, Table
 from steady_tally.formats.headers import looks_like_header, names_of, refuse_wide
+from steady_tally.formats.limits import LARGEST_PIECE
 from steady_tally.formats.workbooks import ask_workbook
 
 PARQUET = {".parquet", ".geoparquet"}
@@ -122,6 +124,7 @@ def plain_columns(table: pa.Table) -> pa.Table:
     for field, column in zip(table.schema, table.columns, strict=True):
         kind = field.type
         if pa.types.is_dictionary(kind):
+            _refuse_large(column, field.name)
             column = column.cast(kind.value_type)
         elif pa.types.is_timestamp(kind) and kind.tz is not None:
             column = pa.chunked_array([wall_times(column)])
@@ -129,6 +132,22 @@ def plain_columns(table: pa.Table) -> pa.Table:
             column = pa.chunked_array([pa.array([None if v is None else str(v) for v in column.to_pylist()])])
         flat[field.name] = column
     return pa.table(flat)
+
+
+def _refuse_large(column: pa.ChunkedArray, name: str) -> None:
+    """A few bytes can say that one long text stands in a million rows."""
+    for chunk in column.chunks:
+        values = chunk.dictionary
+        if not (pa.types.is_string(values.type) or pa.types.is_binary(values.type)):
+            continue
+        each = np.concatenate([pc.fill_null(pc.binary_length(values), 0).to_numpy(zero_copy_only=False), [0]])
+        at = pc.fill_null(chunk.indices, len(values)).to_numpy(zero_copy_only=False)
+        if float(each[at].sum(dtype=np.float64)) > LARGEST_PIECE:
+            raise SourceError(
+                f"“{name}” unpacks to more than {LARGEST_PIECE >> 30} GB for {len(chunk):,} rows.",
+                where="Parquet",
+                todo="Leave that column out of the file.",
+            )
 
 
 def _filled(cell: Any) -> bool:

@@ -22,7 +22,7 @@ from steady_tally.core.plan.gather import Reading
 from steady_tally.core.sources import Features, Table
 from steady_tally.formats.drivers import pyogrio
 from steady_tally.formats.headers import refuse_wide
-from steady_tally.formats.limits import LARGEST_ARCHIVE, MOST_MEMBERS
+from steady_tally.formats.limits import LARGEST_ARCHIVE, MOST_MEMBERS, MOST_SHAPES
 from steady_tally.formats.tables import parquet_schema, plain_columns
 
 # By file ending: the driver, how its files begin, and what names it to GDAL. A file that begins otherwise is refused in
@@ -216,6 +216,11 @@ def _read_geoparquet(path: Path, name: str, reading: Reading) -> Features:
     schema, geometry, crs = parquet_schema(path)
     if geometry is None:
         raise SourceError("it has no geometry.", where=where, todo="Choose a file of points or polygons.")
+    rows = pa.parquet.read_metadata(path).num_rows
+    if rows > MOST_SHAPES:
+        raise SourceError(
+            f"it has {rows:,} rows with a shape; up to {MOST_SHAPES:,} are read.", where=where, todo="Divide it."
+        )
     table = pa.parquet.read_table(path)
     try:
         shapes = shapely.from_wkb(table.column(geometry).to_numpy(zero_copy_only=False))

@@ -21,6 +21,7 @@ WORKBOOKS = {".xlsx", ".xlsm", ".xls", ".ods"}
 _ROWS = ("rows", "")  # of the first worksheet
 _begun: dict[tuple[Path, tuple[str, ...]], Future[dict[str, Any]]] = {}
 _pool = ThreadPoolExecutor(1)
+_here = False
 
 
 def begin(path: Path) -> None:
@@ -29,22 +30,36 @@ def begin(path: Path) -> None:
         _begun[path, _ROWS] = _pool.submit(_ask, path, *_ROWS)
 
 
+def read_here() -> None:
+    """From here on workbooks are read in this process, which is confined already."""
+    global _here
+    _here = True
+
+
 def ask_workbook(path: Path, *words: str) -> dict[str, Any]:
     """What the process that reads workbooks answers: see `workbook_child`."""
+    if _here:
+        return _in_this_process(path, *words)
     begun = _begun.pop((path, words), None)
     return _ask(path, *words) if begun is None else begun.result()
 
 
+def _in_this_process(path: Path, what: str, *sheet: str) -> dict[str, Any]:
+    from steady_tally.formats.sheets import sheet_of
+
+    where = f"file “{path.name}”"
+    _refuse_large(path, where)
+    try:
+        return sheet_of(str(path), sheet[0] if what == "rows" else None)
+    except MemoryError:
+        raise
+    except BaseException as error:  # a reader that panics raises outside Exception
+        raise _no_workbook(where, str(error)[:200] or type(error).__name__) from None
+
+
 def _ask(path: Path, *words: str) -> dict[str, Any]:
     where = f"file “{path.name}”"
-    if zipfile.is_zipfile(path):
-        try:
-            with zipfile.ZipFile(path) as archive:
-                size = sum(m.file_size for m in archive.infolist())
-        except (zipfile.BadZipFile, NotImplementedError, OSError, ValueError) as error:
-            raise _no_workbook(where, str(error)) from None
-        if size > LARGEST_ARCHIVE:
-            raise SourceError("it unpacks to more than 1 GB.", where=where, todo="Save the sheet as CSV.")
+    _refuse_large(path, where)
     command = [sys.executable, "-m", "steady_tally.formats.workbook_child", str(path.resolve()), *words]
     done = subprocess.run(
         command,
@@ -59,6 +74,17 @@ def _ask(path: Path, *words: str) -> dict[str, Any]:
             "its worksheet has more cells than can be read here.", where=where, todo="Save the sheet as CSV."
         )
     return dict(json.loads(done.stdout))
+
+
+def _refuse_large(path: Path, where: str) -> None:
+    if zipfile.is_zipfile(path):
+        try:
+            with zipfile.ZipFile(path) as archive:
+                size = sum(m.file_size for m in archive.infolist())
+        except (zipfile.BadZipFile, NotImplementedError, OSError, ValueError) as error:
+            raise _no_workbook(where, str(error)) from None
+        if size > LARGEST_ARCHIVE:
+            raise SourceError("it unpacks to more than 1 GB.", where=where, todo="Save the sheet as CSV.")
 
 
 def _no_workbook(where: str, error: str) -> SourceError:

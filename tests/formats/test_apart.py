@@ -1,0 +1,221 @@
+"""Foreign files are read in a process that can do nothing else, with the same answers; what comes from it is foreign too."""
+
+import io
+import json
+import os
+import resource
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pyarrow as pa
+import pyarrow.parquet
+import pytest
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from steady_tally.core.errors import SourceError
+from steady_tally.core.plan.gather import Reading
+from steady_tally.core.sources import Piece, RaggedRow
+from steady_tally.demo.quillhaven import write_quillhaven
+from steady_tally.formats import look, read
+from steady_tally.formats.apart import asking, frames, server
+from steady_tally.formats.tables import whole_table
+
+PLAIN = Reading()
+
+
+@pytest.fixture(scope="module")
+def demo(tmp_path_factory) -> Path:
+    folder = tmp_path_factory.mktemp("demo")
+    write_quillhaven(folder, events=2_000, seed=3)
+    return folder
+
+
+FILES = ["call-outs.csv", "residents.xlsx", "wards.gpkg", "roads.gpkg", "recorded-in-2021.csv"]
+
+
+@pytest.mark.parametrize("file", FILES)
+def test_a_look_apart_sees_the_same(demo, file):
+    apart, here = asking.look(demo / file, file, PLAIN), look.look(demo / file, file, PLAIN)
+    for name in ("kind", "reading", "choices", "said", "rows", "ragged", "shapes", "guess", "picture"):
+        assert getattr(apart, name) == getattr(here, name), name
+    assert apart.first.equals(here.first.replace_schema_metadata(None))
+    assert apart.sample.columns.equals(here.sample.columns.replace_schema_metadata(None))
+    np.testing.assert_array_equal(apart.sample.record, here.sample.record)
+    assert (apart.sample.points is None) == (here.sample.points is None)
+
+
+@pytest.mark.parametrize("file", FILES[:2])
+def test_a_table_read_apart_is_the_same(demo, file):
+    told = []
+    stream = asking.open_table(demo / file, "t", PLAIN, on_rows=lambda rows, share: told.append((rows, share)))
+    apart = whole_table("t", stream.pieces, stream.schema, stream.crs)
+    here = read.read_table(demo / file, "t", PLAIN)
+    assert apart.columns.equals(here.columns)
+    assert apart.ragged == here.ragged
+    np.testing.assert_array_equal(apart.record, here.record)
+    np.testing.assert_array_equal(apart.line, here.line)
+    assert stream.said == here.said
+    assert told == sorted(told)
+
+
+def test_shapes_read_apart_are_the_same(demo):
+    apart, here = asking.read_zones(demo / "wards.gpkg", "w"), read.read_zones(demo / "wards.gpkg", "w")
+    assert shapely.equals_exact(apart.geometry, here.geometry).all()
+    assert (apart.crs, apart.closed, apart.name) == (here.crs, here.closed, here.name)
+    assert apart.columns.equals(here.columns.replace_schema_metadata(None))
+
+
+def test_what_is_wrong_with_a_file_is_said_as_it_is_elsewhere(tmp_path):
+    files = {"a.gpkg": b"nothing", "a.xlsx": b"PK nothing", "a.parquet": b"PAR1", "a.csv": b"", "a.exe": b"MZ"}
+    for name, data in files.items():
+        (tmp_path / name).write_bytes(data)
+        said = []
+        for ask in (asking.look, look.look):
+            with pytest.raises(SourceError) as error:
+                ask(tmp_path / name, name, PLAIN)
+            said.append((error.value.what, error.value.where, error.value.todo))
+        assert said[0] == said[1]
+    assert {p.name for p in tmp_path.iterdir()} == set(files)
+
+
+CONFINED = """
+import os, socket, resource, sys
+from steady_tally.formats.apart.confine import confine
+confine()
+{what}
+"""
+
+
+@pytest.mark.parametrize(
+    ("what", "refused"),
+    [
+        ("socket.socket()", "PermissionError"),
+        ("socket.create_connection(('127.0.0.1', 9))", "PermissionError"),
+        ("os.execv('/bin/true', ['true'])", "PermissionError"),
+        ("os.system('true') and sys.exit('RefusedError')", "RefusedError"),
+        ("open('f', 'wb').truncate(3 << 30)", "OSError"),
+        ("bytearray(7 << 30)", "MemoryError"),
+        ("resource.setrlimit(resource.RLIMIT_AS, (8 << 30, 8 << 30))", "Error"),
+        ("[open('/dev/null') for _ in range(70)]", "OSError"),
+    ],
+)
+def test_a_confined_process_has_no_network_starts_no_other_and_is_bounded(tmp_path, what, refused):
+    code = CONFINED.format(what=what)
+    if "setrlimit" in what and os.geteuid() == 0:
+        pytest.skip("root may raise limits")
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, cwd=tmp_path)
+    assert done.returncode != 0
+    assert refused in done.stderr, done.stderr
+
+
+def readers() -> set[int]:
+    """The processes that the server of readers has forked and that still run."""
+    asked = asking._server._process
+    return set() if asked is None else {int(p) for p in children_of(asked.pid)}
+
+
+def children_of(pid: int) -> list[str]:
+    return Path(f"/proc/{pid}/task/{pid}/children").read_text().split()
+
+
+def gone(pids: set[int], within: float = 5.0) -> bool:
+    deadline = time.monotonic() + within
+    while time.monotonic() < deadline:
+        if not pids & readers():
+            return True
+        time.sleep(0.02)
+    return False
+
+
+def test_a_reader_whose_pieces_nobody_takes_is_killed_and_leaves_nothing(tmp_path):
+    file = tmp_path / "long.csv"
+    with file.open("w") as to:
+        to.write("a,b\n")
+        for k in range(400_000):
+            to.write(f"{k},{k}\n")
+    stream = asking.open_table(file, "long")
+    next(stream.pieces)
+    running = readers()
+    assert running
+    stream.pieces.close()
+    assert gone(running)
+    deadline = time.monotonic() + 5.0
+    while len(list(tmp_path.iterdir())) > 1 and time.monotonic() < deadline:
+        time.sleep(0.02)
+    assert [p.name for p in tmp_path.iterdir()] == ["long.csv"]
+
+
+def test_readers_come_back_after_their_server_was_killed(demo):
+    assert asking.look(demo / "residents.xlsx", "r", PLAIN).rows
+    asking._server._process.kill()
+    assert asking.look(demo / "residents.xlsx", "r", PLAIN).rows
+
+
+def test_a_small_file_of_millions_of_equal_points_costs_this_process_little(tmp_path):
+    point = shapely.to_wkb(shapely.Point(1.0, 2.0))
+    shapes = pa.DictionaryArray.from_arrays(pa.array(np.zeros(10_000_000, np.int32)), pa.array([point], pa.binary()))
+    meta = {"version": "1.1.0", "primary_column": "g", "columns": {"g": {"encoding": "WKB", "geometry_types": []}}}
+    table = pa.table({"g": shapes}).replace_schema_metadata({"geo": json.dumps(meta)})
+    pyarrow.parquet.write_table(table, tmp_path / "many.parquet", compression="zstd")
+    assert (tmp_path / "many.parquet").stat().st_size < 1_000_000
+    del table, shapes
+    before = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+    with pytest.raises(SourceError, match="rows"):
+        asking.look(tmp_path / "many.parquet", "many", PLAIN)
+    assert resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before < 200_000, "kilobytes"
+
+
+@settings(max_examples=300, deadline=None)
+@given(st.binary(max_size=400), st.sampled_from([b"J", b"A", b"Z", b"E", b"R", b"?"]))
+def test_a_reader_that_has_fallen_is_noticed_whatever_it_says(data, kind):
+    framed = frames._HEAD.pack(kind, len(data)) + data
+    for coming in (data, framed, framed * 3):
+        for what in ("json", "arrow", "piece", "features", "look"):
+            receiver = frames.Receiver(io.BytesIO(coming))
+            try:
+                getattr(receiver, what)()
+            except (frames.Broken, SourceError):
+                continue
+            assert what == "json"
+
+
+@settings(max_examples=100, deadline=None)
+@given(st.integers(0, 2**32 - 1))
+def test_a_frame_with_bytes_changed_gives_a_whole_table_or_none(seed):
+    rng = np.random.default_rng(seed)
+    to = io.BytesIO()
+    table = pa.table({"a": ["x", None, "long text"] * 20, "b": rng.random(60)})
+    ragged = (RaggedRow(3, 4, "short"),)
+    points = rng.random((60, 2))
+    frames.Sender(to).piece(Piece(table, np.arange(60), np.arange(60), ragged, points))
+    whole = frames.Receiver(io.BytesIO(to.getvalue())).piece()
+    assert whole.columns.equals(table)
+    assert whole.ragged == ragged
+    np.testing.assert_array_equal(whole.points, points)
+    changed = bytearray(to.getvalue())
+    for at in rng.integers(0, len(changed), 3):
+        changed[at] = rng.integers(0, 256)
+    try:
+        piece = frames.Receiver(io.BytesIO(bytes(changed))).piece()
+    except (frames.Broken, SourceError):
+        return
+    piece.columns.to_pylist()
+    assert len(piece.record) == piece.columns.num_rows
+
+
+def test_the_server_ends_with_who_asked():
+    assert server.serve.__doc__
+    code = (
+        "from steady_tally.formats.apart import asking; asking.begin(); print(asking._server._process.pid, flush=True)"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    pid = int(done.stdout)
+    deadline = time.monotonic() + 10.0
+    while Path(f"/proc/{pid}").exists() and time.monotonic() < deadline:
+        time.sleep(0.05)
+    assert not Path(f"/proc/{pid}").exists()
