@@ -89,8 +89,8 @@ def check_size(plan: FigurePlan, kind: Format, dpi: float) -> None:
 
 
 def written(drawing: Drawing, kind: Format, *, dpi: float = 300.0, quick: bool = False) -> bytes:
-    """The page as a file: the same bytes at each time. Text stays text in SVG, type faces are embedded in PDF; a picture
-    that is to be there `quick` is less tightly packed."""
+    """The page as a file: the same bytes at each time. Text stays text in SVG, type faces are embedded in PDF; a
+    picture that is to be there `quick` is less tightly packed."""
     import matplotlib as mpl
 
     to = io.BytesIO()

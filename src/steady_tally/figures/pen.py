@@ -150,8 +150,9 @@ class Pen:
             whole = Path.make_compound_path(*paths)
             self.patch(whole, None, facecolor=colour, edgecolor=colour, linewidth=2.0 * width * 0.75)
         for one in all_of_them:
+            look = self._properties(one.size, one.bold)
             self.axes.text(
-                one.x, self._baseline(one), one.text, fontproperties=self._properties(one.size, one.bold), color=one.colour,
+                one.x, self._baseline(one), one.text, fontproperties=look, color=one.colour,
                 ha=one.side, va="baseline", parse_math=False, zorder=self.next,
             )  # fmt: skip
 

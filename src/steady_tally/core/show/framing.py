@@ -2,8 +2,8 @@
 
 Areas belong together when they lie near one another on the ground, as in single-linkage clustering: the extent is laid
 out in small squares, those with an area grow by half of a gap, and what then touches is one part. The gap is the widest
-at which the part with most areas and events stands so much alone that it can be seen larger; that part is then looked at
-in the same way.
+at which the part with most areas and events stands so much alone that it can be seen larger; that part is then looked
+at in the same way.
 """
 
 from __future__ import annotations
