@@ -41,7 +41,7 @@ def rows() -> list[Row]:
         try:
             application.study()
             browser = launch(playwright)
-            page = browser.new_page(viewport=WINDOW)
+            page = application.enter(browser.new_page(viewport=WINDOW))
             page.goto(application.url)
             wait_for_still(page)
             found = [_first_map(page, application), _size(), _changed_measure(page)]

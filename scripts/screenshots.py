@@ -232,7 +232,7 @@ def main() -> None:
         try:
             application.study()
             browser = launch(playwright)
-            page = browser.new_page(viewport=WINDOW)
+            page = application.enter(browser.new_page(viewport=WINDOW))
             page.goto(application.url)
             shoot(page, "wards")
             box = page.get_by_test_id("map").bounding_box()

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import http.client
 import json
 import re
 import subprocess
 import time
+import urllib.parse
 import urllib.request
 import uuid
 from collections.abc import Iterator
@@ -28,6 +30,15 @@ WINDOW: ViewportSize = {"width": 1280, "height": 800}
 expect.set_options(timeout=15_000)
 
 
+def cookie_for(url: str, key: str) -> str:
+    """The cookie that a key is exchanged for."""
+    connection = http.client.HTTPConnection(urllib.parse.urlsplit(url).netloc, timeout=30)
+    connection.request("GET", f"/?key={key}")
+    answer = connection.getresponse()
+    assert answer.status == 302, answer.status
+    return str(answer.headers["Set-Cookie"]).split(";")[0]
+
+
 class Application:
     """The running application, asked as any program would ask it."""
 
@@ -37,15 +48,25 @@ class Application:
         self._process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, start_new_session=True)
         assert self._process.stdout
         line = self._process.stdout.readline()
-        found = re.search(r"http://127\.0\.0\.1:\d+/", line)
+        found = re.search(r"(http://127\.0\.0\.1:\d+/)\?key=(\S+)", line)
         assert found, line
-        self.url = found.group()
+        self.url = found.group(1)
+        self.cookie = cookie_for(self.url, found.group(2))
+
+    def enter(self, page: Page) -> Page:
+        """Let a page in, as the printed address does once."""
+        name, value = self.cookie.split("=", 1)
+        page.context.add_cookies([{"name": name, "value": value, "url": self.url}])
+        return page
 
     def ask(self, path: str, body: Any = None, *, put: bytes | None = None, method: str | None = None) -> Any:
         data = put if body is None else json.dumps(body).encode()
         kind = "application/json" if put is None else "application/octet-stream"
         request = urllib.request.Request(
-            self.url + path, data=data, headers={"Content-Type": kind}, method=method if put is None else "PUT"
+            self.url + path,
+            data=data,
+            headers={"Content-Type": kind, "Cookie": self.cookie},
+            method=method if put is None else "PUT",
         )
         with urllib.request.build_opener(urllib.request.ProxyHandler({})).open(request, timeout=60) as answer:
             return json.load(answer)
@@ -116,9 +137,9 @@ def is_fault(kind: str, text: str) -> bool:
 
 
 @pytest.fixture
-def page(browser: Browser) -> Iterator[Page]:
+def page(browser: Browser, application: Application) -> Iterator[Page]:
     """A page of 1280 x 800 that must not report an error of its own."""
-    opened = browser.new_page(viewport=WINDOW)
+    opened = application.enter(browser.new_page(viewport=WINDOW))
     faults: list[str] = []
     opened.on("pageerror", lambda error: faults.append(str(error)))
     opened.on("console", lambda said: faults.append(said.text) if is_fault(said.type, said.text) else None)

@@ -305,7 +305,7 @@ def test_a_web_server_that_is_killed_under_the_open_page_comes_back_and_the_page
 def test_the_whole_application_stopped_and_started_under_the_open_page(page, tmp_path):
     first = Application(tmp_path)
     first.study()
-    page.goto(first.url)
+    first.enter(page).goto(first.url)
     wait_for_still(page)
     port = first.url.rstrip("/").rsplit(":", 1)[1]
     first.stop()

@@ -1,4 +1,4 @@
-"""Foreign files are read in a process that can do nothing else, with the same answers; what comes from it is foreign too."""
+"""Foreign files are read in a process that can do nothing else, with the same answers, which are foreign too."""
 
 import io
 import json

@@ -13,8 +13,11 @@ from pathlib import Path
 
 import pytest
 
+from tests.browser.conftest import cookie_for
+
 PROJECT = Path(__file__).resolve().parents[2]
-READY = re.compile(r"Steady Tally is ready at (http://127\.0\.0\.1:\d+/)")
+READY = re.compile(r"Steady Tally is ready at (http://127\.0\.0\.1:\d+/)\?key=(\S+)")
+COOKIES: dict[str, str] = {}  # by address, what its key was exchanged for
 
 
 class Started:
@@ -36,6 +39,7 @@ class Started:
         for line in self.process.stdout:
             self.said += line
             if found := READY.search(line):
+                COOKIES[found.group(1)] = cookie_for(*found.groups())
                 return found.group(1)
         raise AssertionError(f"never ready: {self.said}")
 
@@ -57,7 +61,9 @@ def start(*arguments: object) -> tuple[int, str]:
 
 
 def ask(url: str) -> dict:
-    with urllib.request.build_opener(urllib.request.ProxyHandler({})).open(url, timeout=10) as answer:
+    cookie = next((c for address, c in COOKIES.items() if url.startswith(address)), "")
+    request = urllib.request.Request(url, headers={"Cookie": cookie})
+    with urllib.request.build_opener(urllib.request.ProxyHandler({})).open(request, timeout=10) as answer:
         return json.load(answer)
 
 
@@ -89,11 +95,18 @@ def test_start_twice_then_stop_leaves_no_process(tmp_path, how):
     first = Started("--data", tmp_path / "d", "--no-demo")
     url = first.until_ready()
     assert ask(url + "healthz") == {"status": "ok"}
-    code, said = start("--data", tmp_path / "d")
-    assert (code, said) == (0, f"Steady Tally is already running at {url}\n")
+    for more in ((), ("--print-key",)):
+        code, said = start("--data", tmp_path / "d", *more)
+        assert code == 0
+        again = re.fullmatch(rf"Steady Tally is already running at {re.escape(url)}\?key=(\S+)\n", said)
+        assert again, said
+        assert cookie_for(url, again.group(1)) not in COOKIES.values(), "a key of its own, taken once"
     assert ask(url + "api/studies") == {"studies": []}
     assert first.end(how) == 0
-    assert READY.findall(first.said) == [url]
+    assert [address for address, _ in READY.findall(first.said)] == [url]
+    code, said = start("--data", tmp_path / "d", "--print-key")
+    assert code == 1
+    assert "does not run on this data folder" in said
     assert live_processes(tmp_path / "d") == {}
     mine = [p for p in (tmp_path / "d").rglob("*") if not p.is_symlink()]
     assert [p for p in [tmp_path / "d", *mine] if p.stat().st_mode & 0o077] == [], "private to its user"

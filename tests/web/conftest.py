@@ -16,7 +16,15 @@ from sqlalchemy import Engine
 from steady_tally.jobs.connection import worker_engine
 from steady_tally.jobs.queue import make_queue
 from steady_tally.serve.postgres import Cluster
-from steady_tally.store.database import ADDRESS_VARIABLE, DATA_VARIABLE, connect, database_address, migrate
+from steady_tally.store.database import (
+    ADDRESS_VARIABLE,
+    DATA_VARIABLE,
+    connect,
+    data_folder,
+    database_address,
+    migrate,
+)
+from steady_tally.store.keys import cookie_name, new_key, take_key
 from steady_tally.web.app import create_app
 from tests.conftest import new_database
 
@@ -45,7 +53,7 @@ def demo(cluster: Cluster, tmp_path_factory: pytest.TempPathFactory) -> Demo:
         with queue.open():
             app = create_app(engine, queue, port=PORT)
             app.test_client_class = Local
-            client = app.test_client()
+            client = with_key(app.test_client())
             job = client.post("/api/demo", json={"events": 2_000}).get_json()
             work()
             done = client.get(f"/api/jobs/{job['id']}").get_json()
@@ -89,7 +97,15 @@ def client(engine: Engine) -> Iterator[FlaskClient]:
     with queue.open():
         app = create_app(engine, queue, port=PORT)
         app.test_client_class = Local
-        yield app.test_client()
+        yield with_key(app.test_client())
+
+
+def with_key(client: FlaskClient) -> FlaskClient:
+    """A browser that has taken a key."""
+    token = take_key(data_folder(), new_key(data_folder()))
+    assert token is not None
+    client.set_cookie(cookie_name(PORT), token, domain="127.0.0.1")
+    return client
 
 
 def work() -> None:

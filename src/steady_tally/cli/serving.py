@@ -32,12 +32,13 @@ def demo(out: Path, events: int, seed: int) -> None:
 @click.option("--data", type=PATH, required=True, help="The folder that holds everything.")
 @click.option("--port", type=click.IntRange(1, 65_535), help="The loopback port.  [default: 8460 or the next free one]")
 @click.option("--no-demo", is_flag=True, help="Do not make up the demo study.")
+@click.option("--print-key", is_flag=True, help="Print the address of the running one with a fresh key.")
 @plain_errors
-def serve(data: Path, port: int | None, no_demo: bool) -> None:
+def serve(data: Path, port: int | None, no_demo: bool, print_key: bool) -> None:
     """Start the application and keep it running until Ctrl-C."""
     from steady_tally.serve.supervisor import serve as run_supervisor
 
-    run_supervisor(data, port, demo=not no_demo)
+    run_supervisor(data, port, demo=not no_demo, print_key=print_key)
 
 
 @main.command(hidden=True)

@@ -28,6 +28,7 @@ import click
 from steady_tally.core.errors import SetUpError
 from steady_tally.serve.postgres import Cluster
 from steady_tally.store.database import ADDRESS_VARIABLE, DATA_VARIABLE, connect, migrate
+from steady_tally.store.keys import cookie_name, new_key, take_key
 
 DEFAULT_PORT = 8460
 _PORTS_TRIED = 200
@@ -41,15 +42,19 @@ class _Stop(Exception):
     """Somebody asked us to stop."""
 
 
-def serve(data: Path, port: int | None, *, demo: bool) -> None:
-    """Run the application on the data folder until told to stop."""
+def serve(data: Path, port: int | None, *, demo: bool, print_key: bool = False) -> None:
+    """Run the application on the data folder until told to stop; with `print_key`, only print the running one's address
+    with a fresh key."""
     data = data.resolve()
     os.umask(0o077)  # what anybody of this application writes from here on is for its user alone
     _make_folder(data)
     with _locked(data) as alone:
         if not alone:
-            click.echo(f"Steady Tally is already running at {_running_address(data)}")
+            address = _running_address(data)
+            click.echo(f"Steady Tally is already running at {address}?key={new_key(data)}")
             return
+        if print_key:
+            raise SetUpError("Steady Tally does not run on this data folder.", where=str(data), todo="Start it first.")
         _Supervisor(data, port, demo).run()
 
 
@@ -64,6 +69,7 @@ class _Supervisor:
         for name in ("postgresql", "worker", "web"):
             _shorten(self._log(name))
         self._cluster = Cluster(data, self._log("postgresql"))
+        self._session = take_key(data, new_key(data)) or ""
 
     @property
     def _url(self) -> str:
@@ -84,7 +90,7 @@ class _Supervisor:
             if self._demo:
                 self._load_demo_once()
             _write_whole(note, json.dumps({"address": self._url}))
-            click.echo(f"Steady Tally is ready at {self._url}")
+            click.echo(f"Steady Tally is ready at {self._url}?key={new_key(self._data)}")
             sys.stdout.flush()
             self._watch()
         except _Stop:
@@ -166,7 +172,8 @@ class _Supervisor:
 
     def _ask(self, path: str, body: dict[str, Any] | None = None) -> Any:
         data = None if body is None else json.dumps(body).encode()
-        request = urllib.request.Request(self._url + path, data=data, headers={"Content-Type": "application/json"})
+        headers = {"Content-Type": "application/json", "Cookie": f"{cookie_name(self._port)}={self._session}"}
+        request = urllib.request.Request(self._url + path, data=data, headers=headers)
         # Loopback only: a proxy in the environment has no part in this.
         opener = urllib.request.build_opener(urllib.request.ProxyHandler({}))
         with opener.open(request, timeout=10) as response:

@@ -1,7 +1,8 @@
 """Who may call what: one place, deny by default.
 
 A request is let through only if it is addressed to us by name (Host), does not come from another site's page (Origin,
-Sec-Fetch-Site), and its route states a right that the caller has. A route that states none is closed.
+Sec-Fetch-Site), comes from a browser that has taken a key, and its route states a right that the caller has. A route
+that states none is closed. What is open without a key says nothing of anybody.
 """
 
 from __future__ import annotations
@@ -11,12 +12,17 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any, TypeVar
 
-from flask import Flask, g, request
+from flask import Flask, Response, g, make_response, redirect, render_template, request
 
 from steady_tally.core.errors import SteadyTallyError
+from steady_tally.store.database import data_folder
+from steady_tally.store.keys import Sessions, cookie_name, take_key
 
 View = TypeVar("View", bound=Callable[..., Any])
 _SAFE_METHODS = {"GET", "HEAD", "OPTIONS"}
+_OPEN = "/healthz"
+_KEY = "key"
+_COOKIE_S = 90 * 24 * 3_600
 
 
 class Right(StrEnum):
@@ -32,9 +38,15 @@ class Refused(SteadyTallyError):
     kind = "refused"
 
 
+class Locked(SteadyTallyError):
+    """The caller has no key."""
+
+    kind = "locked"
+
+
 @dataclass(frozen=True)
 class Caller:
-    """Who is calling. For now everybody who reaches the loopback address is the one local user."""
+    """Who is calling. For now everybody who has taken a key is the one local user."""
 
     name: str
     rights: frozenset[Right]
@@ -55,11 +67,18 @@ def needs(right: Right) -> Callable[[View], View]:
 
 def guard(app: Flask, port: int) -> None:
     """Check every request before its route is called."""
+    sessions: list[Sessions] = []
     hosts = {f"127.0.0.1:{port}", f"localhost:{port}", f"[::1]:{port}"}
     origins = {f"http://{host}" for host in hosts}
 
+    def is_open() -> bool:
+        if not sessions:
+            sessions.append(Sessions(data_folder()))
+        token = request.cookies.get(cookie_name(port))
+        return token is not None and sessions[0].open(token)
+
     @app.before_request
-    def check() -> None:
+    def check() -> Response | None:
         if request.host not in hosts:
             raise Refused("this request is addressed to another host.", todo="Open the address that start.sh prints.")
         origin = request.headers.get("Origin")
@@ -70,12 +89,22 @@ def guard(app: Flask, port: int) -> None:
             "none",
         ):
             raise Refused("this request comes from another site's page.", todo="Use the application's own page.")
+        if request.path == "/" and request.method == "GET" and _KEY in request.args:
+            return _enter(port, request.args[_KEY], already=is_open())
+        if request.path != _OPEN and not is_open():
+            if request.path.startswith(("/api/", "/openapi/")) or request.method != "GET":
+                raise Locked(
+                    "this page opens by a key.",
+                    todo="Open the address that ./start.sh printed, or one of ./start.sh --print-key.",
+                )
+            return _locked("Nobody without a key sees what is in it.")
         if request.endpoint is None:
-            return  # nothing there: the 404 answers
+            return None  # nothing there: the 404 answers
         right = getattr(app.view_functions[request.endpoint], "__right__", None)
         g.caller = LOCAL_USER
         if right is None or right not in g.caller.rights:
             raise Refused("you may not do this.", todo="Ask whoever runs this installation.")
+        return None
 
     @app.after_request
     def protect(response: Any) -> Any:
@@ -84,6 +113,28 @@ def guard(app: Flask, port: int) -> None:
             "worker-src 'self' blob:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
         )
         response.headers["X-Content-Type-Options"] = "nosniff"
+        if request.path.startswith("/api/"):
+            response.headers.setdefault("Cache-Control", "no-store")
         response.headers["Referrer-Policy"] = "no-referrer"
         response.headers["Cross-Origin-Resource-Policy"] = "same-origin"
         return response
+
+
+def _enter(port: int, key: str, *, already: bool) -> Response:
+    """Take a key, and have the browser come again without it in its address."""
+    token = take_key(data_folder(), key)
+    if token is None and not already:
+        return _locked("The key in the address is spent, or too old.")
+    response = make_response(redirect("/"))
+    response.headers["Cache-Control"] = "no-store"
+    if token is not None:
+        response.set_cookie(
+            cookie_name(port), token, max_age=_COOKIE_S, httponly=True, samesite="Strict", secure=False, path="/"
+        )
+    return response
+
+
+def _locked(says: str) -> Response:
+    response = make_response(render_template("locked.html", says=says), 401)
+    response.headers["Cache-Control"] = "no-store"
+    return response

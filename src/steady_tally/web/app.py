@@ -23,9 +23,10 @@ from steady_tally.web import (
     studies,
 )
 from steady_tally.web.access import guard
+from steady_tally.web.door import clean
 from steady_tally.web.problems import answer_with_problems, invalid_request
 
-_LARGEST_REQUEST = 16 * 1024 * 1024
+_LARGEST_REQUEST = 8 << 20
 
 
 def create_app(engine: Engine, queue: procrastinate.App, *, port: int) -> OpenAPI:
@@ -38,11 +39,12 @@ def create_app(engine: Engine, queue: procrastinate.App, *, port: int) -> OpenAP
         validation_error_callback=invalid_request,
     )
     app.config["MAX_CONTENT_LENGTH"] = _LARGEST_REQUEST
-    app.json.sort_keys = False
     app.extensions["steady_tally_engine"] = engine
     app.extensions["steady_tally_queue"] = queue
     answer_with_problems(app)
     guard(app, port)
+    clean(app)
+    app.json.sort_keys = False
     for api in (
         studies.api,
         plans.api,

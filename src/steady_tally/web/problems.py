@@ -11,7 +11,7 @@ from werkzeug.exceptions import HTTPException
 from steady_tally.core.errors import SteadyTallyError
 from steady_tally.faults import log_fault
 
-_STATUS = {"plan": 422, "source": 422, "not-found": 404, "conflict": 409, "refused": 403}
+_STATUS = {"plan": 422, "source": 422, "not-found": 404, "conflict": 409, "refused": 403, "locked": 401, "request": 422}
 _log = logging.getLogger(__name__)
 
 

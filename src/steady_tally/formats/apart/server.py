@@ -1,5 +1,5 @@
-"""The process that forks readers: `python -m steady_tally.formats.apart.server FD`. It has loaded what they need, and is
-small and alone, so that a fork of it is quick and safe.
+"""The process that forks readers: `python -m steady_tally.formats.apart.server FD`. It has loaded what they need, and
+is small and alone, so that a fork of it is quick and safe.
 
 Over its socket comes a request, JSON with the way out as a file descriptor; back goes one that names the reader, by
 which it can be killed. When who asked has gone, so does it, and with it all readers.
