@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import fcntl
 import json
 import os
 import signal
@@ -11,6 +12,7 @@ import subprocess
 import sys
 import threading
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 from typing import IO, Any
@@ -23,6 +25,7 @@ from steady_tally.formats.look import Look
 from steady_tally.formats.read import Stream
 
 _DEFAULT = Reading()
+_WIDE = 1 << 20
 
 
 class _Server:
@@ -30,12 +33,15 @@ class _Server:
 
     def __init__(self) -> None:
         self._turn = threading.Lock()
+        self._starting = ThreadPoolExecutor(1)
         self._process: subprocess.Popen[bytes] | None = None
         self._socket: socket.socket | None = None
 
     def ask(self, request: dict[str, Any]) -> tuple[IO[bytes], int]:
         """Where the answer comes from, and a descriptor of the reader."""
         coming, out = os.pipe()
+        with contextlib.suppress(OSError):  # where no wider pipe is allowed, the usual one does
+            fcntl.fcntl(out, fcntl.F_SETPIPE_SZ, _WIDE)
         try:
             with self._turn:
                 try:
@@ -64,13 +70,16 @@ class _Server:
         self._stop()
         ours, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
         with theirs:
-            self._process = subprocess.Popen(
-                [sys.executable, "-m", "steady_tally.formats.apart.server", str(theirs.fileno())],
+            command = [sys.executable, "-m", "steady_tally.formats.apart.server", str(theirs.fileno())]
+            # It dies with the thread that has started it: with one that lives as long as this process.
+            self._process = self._starting.submit(
+                subprocess.Popen,
+                ["setpriv", "--pdeathsig", "KILL", "--", *command],
                 stdin=subprocess.DEVNULL,
                 stdout=subprocess.DEVNULL,
                 pass_fds=[theirs.fileno()],
                 start_new_session=True,
-            )
+            ).result()
         self._socket = ours
 
     def _stop(self) -> None:

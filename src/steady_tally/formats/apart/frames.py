@@ -29,6 +29,20 @@ _GUESS, _PICTURE = TypeAdapter(Guess), TypeAdapter(Thumbnail | None)
 _RAGGED = TypeAdapter(tuple[RaggedRow, ...])
 
 
+def _is_plain(kind: pa.DataType) -> bool:
+    """What readers hand over: numbers, flags, moments, text and bytes; no column of columns."""
+    return (
+        pa.types.is_primitive(kind)
+        or pa.types.is_decimal(kind)
+        or pa.types.is_null(kind)
+        or pa.types.is_string(kind)
+        or pa.types.is_large_string(kind)
+        or pa.types.is_binary(kind)
+        or pa.types.is_large_binary(kind)
+        or pa.types.is_fixed_size_binary(kind)
+    )
+
+
 class Broken(Exception):
     """What came is no answer: the reader has ended before its time, or fallen."""
 
@@ -161,9 +175,12 @@ class Receiver:
         try:
             with pa.ipc.open_stream(pa.py_buffer(data)) as reader:
                 table = reader.read_all()
+            strange = next((f.type for f in table.schema if not _is_plain(f.type)), None)
             table.validate(full=True)
-        except (pa.ArrowException, OSError) as error:
+        except (pa.ArrowException, OSError, ValueError) as error:
             raise Broken(str(error)) from None
+        if strange is not None:
+            raise Broken(f"a column of {strange}")
         return table
 
     def _document(self, data: bytes) -> Any:
