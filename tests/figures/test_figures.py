@@ -333,3 +333,18 @@ def test_a_pdf_read_by_another_reader_shows_what_the_picture_shows(plain):
     for entry in plain.entries:
         assert entry.text in text
     assert {"Alpha", "Beta", "Gamma", "Delta"} <= set(text.split())
+
+
+def test_notes_say_the_period_the_breaks_and_what_was_counted(plain):
+    for what in ("records counted", "Sources: ", "Classes: quantile, breaks at "):
+        assert what in plain.notes
+    document = copy.deepcopy(DOCUMENT)
+    document["gather"]["events"]["calls"].pop("recorded")
+    document["measure"], document["class"] = {"m": {"kind": "count", "events": "calls"}}, {}
+    document["show"] = {"mapped": "m"}
+    chain = Chain(read_plan(document), sources())
+    outcome = chain.outcome()
+    times = outcome.gathered.time[outcome.placed.record[outcome.placed.located.first >= 0]]
+    days = np.sort(times[~np.isnat(times)]).astype("datetime64[D]")
+    notes = content_of(chain, outcome, sources(), []).notes
+    assert f"Events from {days[0]} to {days[-1]}." in notes

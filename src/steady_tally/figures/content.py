@@ -263,6 +263,28 @@ def _notes(outcome: Outcome) -> str:
     names = list(dict.fromkeys(s for s in sources if s))
     if names:
         says.append(f"Sources: {', '.join(names)}.")
+    period = _period(outcome)
+    if period:
+        says.append(period)
     if not outcome.measured.values.words:
-        says.append(f"Classes: {outcome.classing.says}; both ends of a range belong to it.")
+        says.append(f"Classes: {outcome.classing.says}{_breaks(outcome)}; both ends of a range belong to it.")
     return " ".join(says)
+
+
+def _period(outcome: Outcome) -> str:
+    """From when to when the events were, where no recorded window says it; the records' own days, never the clock's."""
+    times = outcome.gathered.time
+    if outcome.windows or times is None or not outcome.events_name:
+        return ""
+    placed = times[outcome.placed.record[outcome.placed.located.first >= 0]]
+    days = placed[~np.isnat(placed)].astype("datetime64[D]")
+    return f"Events from {days.min()} to {days.max()}." if len(days) else ""
+
+
+def _breaks(outcome: Outcome) -> str:
+    """The inner breaks as they are, which ranges round to what values there are."""
+    breaks, scale = outcome.classed.breaks[1:-1], legend_of(outcome).scale
+    if outcome.classed.words or not len(breaks):
+        return ""
+    says = f" {scale.says}" if scale.says else ""
+    return f", breaks at {', '.join(f'{b:,.4g}' for b in (breaks / scale.by).tolist())}{says}"
