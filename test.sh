@@ -27,7 +27,12 @@ fi
 # Without arguments the suites that start the whole application run beside the others: those mostly wait, these reckon.
 log="$base/.cache/tests-beside.log"
 whole=(tests/browser tests/serve)
-((check) && exec "$python" -m pytest "${whole[@]/#/--ignore=}") >"$log" 2>&1 &
+(
+    set -e # which a list of commands with && would undo
+    check
+    cd "$project"
+    exec "$python" -m pytest "${whole[@]/#/--ignore=}"
+) >"$log" 2>&1 &
 beside=$!
 trap 'kill "$beside" 2>/dev/null || true' EXIT
 outcome=0

@@ -282,6 +282,15 @@ def test_a_figure_is_drawn_as_its_page_says_and_a_series_as_many(folder):
     assert command(folder, "figure", "--page", str(page), "--to", str(folder / "all.svg"))[0] == 1
 
 
+def test_what_a_spreadsheet_would_run_is_text_in_every_file_and_the_ledger_says_so(folder):
+    (folder / "calls.csv").write_text('id,lon,lat,note\na,-39.5,38.5,"=HYPERLINK(1)"\nb,10,10,@x\nc,-39.5,38.25,-3\n')
+    assert command(folder, "run", "--out", str(folder / "out"))[0] == 0
+    assert "'=HYPERLINK(1)" in (folder / "out" / "events.csv").read_text()
+    assert '"-39.5"' in (folder / "out" / "events.csv").read_text()
+    assert "'@x" in (folder / "out" / "set-aside.csv").read_text()
+    assert json.loads((folder / "out" / "ledger.json").read_text())["defused"] == {"events.csv": 1, "set-aside.csv": 1}
+
+
 def test_a_plan_is_checked_and_says_what_it_needs(folder):
     done = CliRunner().invoke(main, ["plan", "check", str(folder / "plan.json"), "--json"])
     assert done.exit_code == 0

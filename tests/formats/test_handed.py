@@ -19,7 +19,8 @@ from pyproj import CRS, Transformer
 
 from steady_tally.core.errors import SourceError
 from steady_tally.core.report.handed import Handed
-from steady_tally.formats.handed import KINDS, Piece, archive, defused, points_as_wkb, short_names
+from steady_tally.formats.defusing import defused
+from steady_tally.formats.handed import KINDS, Piece, archive, points_as_wkb, short_names
 
 NAMES = ["Plain", "=1+1", "@cmd", "é “q” שלום", "x" * 200, "comma, \n line"]
 UTM, DEGREES = CRS.from_epsg(32624), CRS.from_epsg(4326)

@@ -8,6 +8,7 @@ import signal
 import socket
 import subprocess
 import time
+import urllib.error
 import urllib.request
 from pathlib import Path
 
@@ -171,6 +172,30 @@ def test_a_worker_killed_while_it_loads_the_demo_leaves_no_half_and_the_job_is_d
     assert ask(f"{url}api/studies/{study['id']}/plans/{study['head_id']}/ledger")["stages"][0]["records_in"] == 60_000
     assert len(ask(f"{url}api/studies/{study['id']}/sources")["sources"]) == 10
     assert started.end(signal.SIGTERM) == 0
+
+
+def test_the_database_may_crash_three_times_and_requests_are_told_to_wait(tmp_path):
+    started = Started("--data", tmp_path / "d", "--no-demo")
+    url = started.until_ready()
+    seen = set()
+    for _ in range(3):
+        for pid in live_processes(tmp_path / "d", "postgres -D"):
+            os.kill(pid, signal.SIGKILL)
+        begun = time.monotonic()
+        while True:
+            try:
+                ask(url + "api/studies")
+                break
+            except urllib.error.HTTPError as error:
+                seen.add((error.code, error.headers["Retry-After"]))
+            except OSError:
+                pass
+            assert time.monotonic() - begun < 40.0
+            time.sleep(0.05)
+    assert seen <= {(503, "2")}
+    assert started.process.poll() is None
+    assert started.end(signal.SIGTERM) == 0
+    assert live_processes(tmp_path / "d") == {}
 
 
 def healthy(url: str) -> bool:

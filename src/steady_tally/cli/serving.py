@@ -61,28 +61,26 @@ def faces() -> None:
 def web(listener: int, port: int) -> None:
     """The web server, started by `serve`, on a socket that it inherits."""
     import socket
+    import tempfile
     from threading import Thread
-
-    import waitress
 
     from steady_tally.core.warm_up import compile_kernels
     from steady_tally.formats.apart.asking import begin
     from steady_tally.jobs.queue import make_queue
-    from steady_tally.store.database import connect, database_address
+    from steady_tally.serve.listening import make_server
+    from steady_tally.store.database import connect, data_folder, database_address
     from steady_tally.web.app import create_app
+    from steady_tally.web.gather import largest_upload
 
     Thread(target=compile_kernels, daemon=True).start()  # loaded before the first map asks for them
     Thread(target=begin, daemon=True).start()
     queue = make_queue()
     with queue.open():
         app = create_app(connect(database_address()), queue, port=port)
-        waitress.serve(
-            app,
-            sockets=[socket.socket(fileno=listener)],
-            threads=8,
-            ident=None,
-            max_request_body_size=64 << 30,  # each route has its own limit
-        )
+        incoming = data_folder() / "incoming"
+        incoming.mkdir(mode=0o700, exist_ok=True)
+        tempfile.tempdir = str(incoming)  # bodies on their way in lie where the others' eyes do not reach
+        make_server(app, socket.socket(fileno=listener), port, data_folder(), largest_upload).run()
 
 
 @main.command(hidden=True)

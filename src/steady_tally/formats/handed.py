@@ -19,7 +19,6 @@ from typing import Any, Literal, assert_never
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
-import pyarrow.compute as pc
 import pyarrow.csv
 import pyarrow.parquet
 import shapely
@@ -28,6 +27,7 @@ from pyproj import CRS
 from steady_tally.core.errors import SourceError
 from steady_tally.core.geo.projection import project
 from steady_tally.core.report.handed import Handed
+from steady_tally.formats.defusing import BITES, defused
 
 Kind = Literal["gpkg", "geojson", "shp", "fgb", "csv", "xlsx", "parquet"]
 KINDS: tuple[Kind, ...] = ("gpkg", "geojson", "shp", "fgb", "csv", "xlsx", "parquet")
@@ -35,7 +35,6 @@ _TABLES: tuple[Kind, ...] = ("csv", "xlsx", "parquet")
 _OF_POINTS: tuple[Kind, ...] = ("gpkg", "geojson", "fgb", *_TABLES)
 _DRIVERS = {"gpkg": "GPKG", "geojson": "GeoJSON", "shp": "ESRI Shapefile", "fgb": "FlatGeobuf"}
 _DEGREES = CRS.from_epsg(4326)
-_BITES, _IS_NUMBER = r"^[=+\-@\t\r]", r"^[+\-]?[0-9][0-9., ]*([eE][+\-]?[0-9]+)?$"
 _MOST_ROWS_OF_A_SHEET = 1_048_575
 _MADE = (1980, 1, 1, 0, 0, 0)  # an archive of the same files is the same at each time
 _PACKED = (".parquet", ".gpkg", ".xlsx")  # packing them again gains little
@@ -322,23 +321,6 @@ def _cell(sheet: Any, row: int, at: int, value: object) -> None:
         sheet.write_string(row, at, str(value)[:32_767])
 
 
-def defused(table: pa.Table) -> tuple[pa.Table, int]:
-    """Texts that a spreadsheet would take for formulas, with a sign before them that makes them text; and how many."""
-    count = 0
-    for at, field in enumerate(table.schema):
-        if not pa.types.is_string(field.type) and not pa.types.is_large_string(field.type):
-            continue
-        column = table.column(at)
-        biting = pc.and_not(pc.match_substring_regex(column, _BITES), pc.match_substring_regex(column, _IS_NUMBER))
-        biting = pc.fill_null(biting, False)
-        here = pc.sum(biting).as_py() or 0
-        if here:
-            count += here
-            column = pc.if_else(biting, pc.binary_join_element_wise("'", column, ""), column)
-            table = table.set_column(at, field.name, column)
-    return table, count
-
-
 def short_names(names: Sequence[str]) -> dict[str, str]:
     """Names of at most ten letters, all different: without vowels after the first letter where they are too long, then
     cut, then numbered.
@@ -368,7 +350,7 @@ def _dictionary(pieces: Sequence[Piece], said: Sequence[tuple[str, str]]) -> str
         short = short_names(list(piece.handed.says))
         for name, says in piece.handed.says.items():
             row = [piece.stem, name, says, *([short[name] if "shp" in piece.fitting else ""] if shortened else [])]
-            writer.writerow([f"'{text}" if re.match(_BITES, text) else text for text in row])
+            writer.writerow([f"'{text}" if re.match(BITES, text) else text for text in row])
         writer.writerows([piece.stem, "", says] for says in piece.handed.said)
         lost = [k for k in piece.kinds if k not in piece.fitting]
         if lost:

@@ -30,6 +30,7 @@ from steady_tally.core.report.tables import (
     ledger_document,
     set_aside_table,
 )
+from steady_tally.formats.defusing import defused
 
 _WGS84 = CRS.from_epsg(4326)
 _DEGREE_FIGURES = 8
@@ -37,10 +38,11 @@ _DEGREE_FIGURES = 8
 
 @dataclass(frozen=True)
 class RecordRows:
-    """Some successive records as text: the placed events, and those set aside; each as header and rows (RFC 4180)."""
+    """Some successive records as text: the placed events, and those set aside; each as header and rows (RFC 4180), and
+    how many texts a spreadsheet would have run as formulas."""
 
-    events: tuple[bytes, pa.Buffer]
-    set_aside: tuple[bytes, pa.Buffer]
+    events: tuple[bytes, pa.Buffer, int]
+    set_aside: tuple[bytes, pa.Buffer, int]
 
 
 def record_rows(plan: Place, gathered: Gathered, placed: Placed) -> RecordRows:
@@ -59,6 +61,7 @@ class OutcomeFiles:
             self.folder.parent.mkdir(parents=True, exist_ok=True)
             self._partial = Path(tempfile.mkdtemp(prefix=".partial-", dir=self.folder.parent))
             self._open: dict[str, BinaryIO] = {}
+            self._defused: dict[str, int] = {}
         return self
 
     def __exit__(self, *_: object) -> None:
@@ -69,7 +72,8 @@ class OutcomeFiles:
     def add(self, rows: RecordRows) -> None:
         """Write the next records."""
         with _plain_faults(self.folder):
-            for name, (header, body) in {"events.csv": rows.events, "set-aside.csv": rows.set_aside}.items():
+            for name, (header, body, count) in {"events.csv": rows.events, "set-aside.csv": rows.set_aside}.items():
+                self._defused[name] = self._defused.get(name, 0) + count
                 if name not in self._open:
                     self._open[name] = (self._partial / name).open("wb")
                     self._open[name].write(header)
@@ -82,8 +86,9 @@ class OutcomeFiles:
         with _plain_faults(self.folder):
             for file in self._open.values():
                 file.close()
-            _write_areas(figures, self._partial)
-            document = json.dumps(ledger_document(figures, checksums), ensure_ascii=False, indent=2)
+            counts = {**self._defused, **_write_areas(figures, self._partial)}
+            told = {**ledger_document(figures, checksums), "defused": {n: c for n, c in sorted(counts.items()) if c}}
+            document = json.dumps(told, ensure_ascii=False, indent=2)
             (self._partial / "ledger.json").write_text(document + "\n", encoding="utf-8")
             if more is not None:
                 more(self._partial)
@@ -102,19 +107,23 @@ def _plain_faults(folder: Path) -> Iterator[None]:
         ) from None
 
 
-def _csv(table: pa.Table) -> tuple[bytes, pa.Buffer]:
+def _csv(table: pa.Table) -> tuple[bytes, pa.Buffer, int]:
+    table, count = defused(table)
     head, body = pa.BufferOutputStream(), pa.BufferOutputStream()
     pyarrow.csv.write_csv(table.slice(0, 0), head)
     pyarrow.csv.write_csv(table, body, pyarrow.csv.WriteOptions(include_header=False))
-    return head.getvalue().to_pybytes(), body.getvalue()
+    return head.getvalue().to_pybytes(), body.getvalue(), count
 
 
-def _write_areas(outcome: Figures, folder: Path) -> None:
-    areas = areas_table(outcome)
-    pyarrow.csv.write_csv(areas, folder / "areas.csv")
-    if (categories := categories_table(outcome)) is not None:
-        pyarrow.csv.write_csv(categories, folder / "categories.csv")
+def _write_areas(outcome: Figures, folder: Path) -> dict[str, int]:
+    """Write the areas; how many texts of each file of CSV were defused."""
+    areas, counts = areas_table(outcome), {}
+    for name, table in (("areas.csv", areas), ("categories.csv", categories_table(outcome))):
+        if table is not None:
+            safe, counts[name] = defused(table)
+            pyarrow.csv.write_csv(safe, folder / name)
     (folder / "areas.geojson").write_text(areas_geojson(outcome, areas), encoding="utf-8")
+    return counts
 
 
 def areas_geojson(outcome: Figures, areas: pa.Table) -> str:

@@ -6,7 +6,6 @@ Little is loaded here, so that reading can begin before anything else is.
 from __future__ import annotations
 
 import json
-import resource
 import subprocess
 import sys
 import zipfile
@@ -15,7 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from steady_tally.core.errors import SourceError
-from steady_tally.formats.limits import LARGEST_ARCHIVE, WORKBOOK_MEMORY, WORKBOOK_SECONDS
+from steady_tally.formats.limits import LARGEST_ARCHIVE
 
 WORKBOOKS = {".xlsx", ".xlsm", ".xls", ".ods"}
 _ROWS = ("rows", "")  # of the first worksheet
@@ -61,12 +60,7 @@ def _ask(path: Path, *words: str) -> dict[str, Any]:
     where = f"file “{path.name}”"
     _refuse_large(path, where)
     command = [sys.executable, "-m", "steady_tally.formats.workbook_child", str(path.resolve()), *words]
-    done = subprocess.run(
-        command,
-        capture_output=True,
-        check=False,
-        preexec_fn=_limit,
-    )
+    done = subprocess.run(command, capture_output=True, check=False)
     if done.returncode == 2:
         raise _no_workbook(where, done.stdout.decode(errors="replace"))
     if done.returncode != 0:
@@ -90,7 +84,3 @@ def _refuse_large(path: Path, where: str) -> None:
 def _no_workbook(where: str, error: str) -> SourceError:
     return SourceError(f"it is not a workbook that can be read ({error}).", where=where, todo="Save it anew.")
 
-
-def _limit() -> None:
-    resource.setrlimit(resource.RLIMIT_AS, (WORKBOOK_MEMORY, WORKBOOK_MEMORY))
-    resource.setrlimit(resource.RLIMIT_CPU, (WORKBOOK_SECONDS, WORKBOOK_SECONDS))

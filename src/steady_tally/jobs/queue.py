@@ -5,20 +5,24 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import logging
+import uuid
 from typing import Any
 
 import procrastinate
 
 from steady_tally.jobs import imports, making, tasks
 from steady_tally.jobs.connection import worker_engine
+from steady_tally.jobs.progress import update_job
 from steady_tally.store.chunks import sweep
 from steady_tally.store.database import database_address
 from steady_tally.store.made import sweep_made
+from steady_tally.store.tables import JobState
 from steady_tally.store.uploads import sweep_uploads
 
 _STALLED_AFTER_S = 20.0
 _LOOK_EVERY_S = 10.0
 _GRACE_S = 10.0
+_MOST_TRIES = 3
 _log = logging.getLogger(__name__)
 
 
@@ -48,11 +52,25 @@ def run_worker() -> None:
     asyncio.run(work())
 
 
+async def _again_or_given_up(app: procrastinate.App, job: procrastinate.jobs.Job) -> None:
+    """A job whose worker died is done again; one that has ended a worker three times is given up, and says so."""
+    if job.attempts < _MOST_TRIES:
+        await app.job_manager.retry_job(job)
+        return
+    await app.job_manager.finish_job(job, procrastinate.jobs.Status.FAILED, delete_job=False)
+    wanted = job.task_kwargs.get("wanted")
+    name = wanted.get("name") if isinstance(wanted, dict) else None
+    about = f" The file is that of “{name}”." if name else ""
+    says = f"This ended the process that did it {_MOST_TRIES} times, and is given up.{about}"
+    job_id = uuid.UUID(str(job.task_kwargs["job_id"]))
+    await asyncio.to_thread(update_job, worker_engine(), job_id, state=JobState.FAILED, says=says)
+
+
 async def _keep_house(app: procrastinate.App) -> None:
     while True:
         try:
             for job in await app.job_manager.get_stalled_jobs(seconds_since_heartbeat=_STALLED_AFTER_S):
-                await app.job_manager.retry_job(job)
+                await _again_or_given_up(app, job)
             await asyncio.to_thread(sweep, worker_engine())
             await asyncio.to_thread(sweep_uploads, worker_engine())
             await asyncio.to_thread(sweep_made)

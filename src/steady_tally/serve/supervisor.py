@@ -33,8 +33,9 @@ from steady_tally.store.keys import cookie_name, new_key, take_key
 DEFAULT_PORT = 8460
 _PORTS_TRIED = 200
 _PATIENCE_S = 60.0
-_MOST_RESTARTS = 5
-_RESTART_SPAN_S = 60.0
+_HEALTHY_S = 20.0
+_MOST_DEATHS = 8
+_LONGEST_PAUSE_S = 15.0
 _LARGEST_LOG = 10_000_000
 
 
@@ -58,6 +59,29 @@ def serve(data: Path, port: int | None, *, demo: bool, print_key: bool = False) 
         _Supervisor(data, port, demo).run()
 
 
+class Lives:
+    """How often something has stopped since it was last healthy for a while, and how long to wait before it is started.
+
+    All times are seconds of one clock.
+    """
+
+    def __init__(self) -> None:
+        self.deaths = 0
+        self._since = 0.0
+        self._not_before: float | None = None
+
+    def begun(self, now: float) -> None:
+        self._since, self._not_before = now, None
+
+    def may_start(self, now: float) -> bool:
+        """It is seen to have stopped: may it be started now? The first time at once, then after growing pauses."""
+        if self._not_before is None:
+            self.deaths = 1 if now - self._since >= _HEALTHY_S else self.deaths + 1
+            pause = 0.0 if self.deaths == 1 else min(2.0 ** (self.deaths - 2), _LONGEST_PAUSE_S)
+            self._not_before = now + pause
+        return now >= self._not_before
+
+
 class _Supervisor:
     def __init__(self, data: Path, port: int | None, demo: bool) -> None:
         self._data = data
@@ -65,7 +89,7 @@ class _Supervisor:
         self._listener = _listen(port)
         self._port = int(self._listener.getsockname()[1])
         self._children: dict[str, subprocess.Popen[bytes]] = {}
-        self._restarts: list[float] = []
+        self._lives = {name: Lives() for name in ("the database", "worker", "web")}
         for name in ("postgresql", "worker", "web"):
             _shorten(self._log(name))
         self._cluster = Cluster(data, self._log("postgresql"))
@@ -133,24 +157,32 @@ class _Supervisor:
                 child.wait()
 
     def _watch(self) -> None:
-        """Start again whatever stops, unless it keeps stopping."""
+        """Start again whatever stops, with growing pauses, unless it keeps stopping however long it is waited."""
+        for lives in self._lives.values():
+            lives.begun(time.monotonic())
         while True:
             time.sleep(0.5)
+            now = time.monotonic()
             if not self._cluster.running():
-                self._count_restart("the database")
-                self._cluster.start()
-                for child in self._children.values():  # they hold the old address
-                    child.terminate()
-            for name, child in self._children.items():
-                if child.poll() is not None:
-                    self._count_restart(f"the {name} process")
+                if self._may_start("the database", now):
+                    self._cluster.start()
+                    for child in self._children.values():  # they hold the old address, and nothing that could be ended
+                        child.kill()
+                continue
+            for name, child in list(self._children.items()):
+                if child.poll() is not None and self._may_start(name, now):
                     self._start(name)
 
-    def _count_restart(self, what: str) -> None:
-        now = time.monotonic()
-        self._restarts = [t for t in self._restarts if now - t < _RESTART_SPAN_S] + [now]
-        if len(self._restarts) > _MOST_RESTARTS:
-            raise SetUpError(f"{what} keeps stopping.", todo=f"See the logs in {self._data / 'log'}.")
+    def _may_start(self, what: str, now: float) -> bool:
+        """Has it been waited long enough? SetUpError where it keeps stopping."""
+        lives = self._lives[what]
+        if not lives.may_start(now):
+            return False
+        if lives.deaths > _MOST_DEATHS:
+            name = what if what.startswith("the ") else f"the {what} process"
+            raise SetUpError(f"{name} keeps stopping.", todo=f"See the logs in {self._data / 'log'}.")
+        lives.begun(now)
+        return True
 
     def _wait_for_web(self) -> None:
         deadline = time.monotonic() + _PATIENCE_S

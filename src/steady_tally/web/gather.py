@@ -63,6 +63,11 @@ def new_study(body: Named) -> Response:
     return answer(StudyView(**stored.study(engine(), made).model_dump()), status=201)
 
 
+def largest_upload() -> int:
+    """How many bytes a file on its way in may have."""
+    return int(os.environ.get(_LIMIT_VARIABLE, _DEFAULT_LIMIT_MB)) << 20
+
+
 class UploadPath(StudyPath):
     upload_id: uuid.UUID
 
@@ -83,7 +88,7 @@ class Received(BaseModel):
 @needs(Right.CHANGE)
 def send_file(path: FilePath) -> Response:
     stored.study(engine(), path.study_id)
-    largest = int(os.environ.get(_LIMIT_VARIABLE, _DEFAULT_LIMIT_MB)) << 20
+    largest = largest_upload()
     request.max_content_length = largest + 1
     length = request.content_length or 0
     if length > largest:

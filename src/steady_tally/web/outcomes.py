@@ -17,7 +17,7 @@ from steady_tally.core.measure.values import Entry
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.report.tables import areas_table, ledger_document, set_aside_table
-from steady_tally.formats.handed import defused
+from steady_tally.formats.defusing import defused
 from steady_tally.results.studies import chain_of, study_outcome
 from steady_tally.store.sources import sources_of
 from steady_tally.store.studies import version_of
@@ -205,9 +205,13 @@ def set_aside(path: PlanPath, query: PageQuery) -> Response:
 
 
 def csv_file(table: pa.Table, name: str) -> Response:
-    """A table to be saved under that name; what a spreadsheet would run as a formula has a ' before it."""
+    """A table to be saved under that name; what a spreadsheet would run as a formula has a ' before it, and the name
+    says so."""
     sink = io.BytesIO()
-    pyarrow.csv.write_csv(defused(table)[0], sink)
+    safe, count = defused(table)
+    pyarrow.csv.write_csv(safe, sink)
+    if count:
+        name = name.replace(".csv", "-formulas-as-text.csv")
     response = Response(sink.getvalue(), content_type="text/csv; charset=utf-8")
     response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
     return response

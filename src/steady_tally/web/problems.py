@@ -6,6 +6,7 @@ import logging
 
 from flask import Flask, Response, jsonify
 from pydantic import BaseModel, Field, ValidationError
+from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
 
 from steady_tally.core.errors import SteadyTallyError
@@ -57,6 +58,14 @@ def answer_with_problems(app: Flask) -> None:
             415: "Send JSON, with the content type application/json.",
         }.get(error.code or 500, error.name)
         return problem("http", error.name, error.code or 500, detail)
+
+    @app.errorhandler(OperationalError)
+    def no_database(error: OperationalError) -> Response:
+        log_fault(_log, "a request", error)
+        says = "The database is starting again. Nothing that was saved is lost; try again in a moment."
+        response = problem("waiting", "The database is not there", 503, says)
+        response.headers["Retry-After"] = "2"
+        return response
 
     @app.errorhandler(Exception)
     def anything(error: Exception) -> Response:

@@ -1,0 +1,107 @@
+"""The web server's own doors: what is settled of a request once its head is there, before its body is read, and how
+many connections it holds. waitress reads all connections beside one another, and hands whole requests to threads.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+import shutil
+import socket
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from waitress.channel import HTTPChannel
+from waitress.parser import HTTPRequestParser
+from waitress.server import create_server
+from waitress.utilities import Error
+
+SMALL_BODY = 8 << 20
+"""Bytes of a body that is no file on its way in."""
+
+RESERVE = 256 << 20
+"""Bytes of the disk that no file may take: the database needs them to go on."""
+
+_CONNECTIONS = 1_000
+_THREADS = 8
+_IDLE_S = 60
+_HEAD_S = 20.0  # from a connection's first byte to the end of its head
+_SLOWEST = 20_000.0  # bytes a second of a body, beside a minute's grace
+_GRACE_S = 60.0
+_UPLOAD = re.compile(r"/api/studies/[^/]+/uploads/[^/]+/[^/]+")
+
+
+class Refusal(Error):
+    """An answer as the application gives it (RFC 9457), to a request that it never sees."""
+
+    def __init__(self, code: int, reason: str, detail: str) -> None:
+        super().__init__(detail)
+        self.code, self.reason = code, reason
+
+    def to_response(self, ident: str | None = None) -> tuple[str, list[tuple[str, str]], bytes]:
+        told = {"type": "/problems/request", "title": self.reason, "status": self.code, "detail": self.body}
+        headers = [("Content-Type", "application/problem+json"), ("Cache-Control", "no-store")]
+        return f"{self.code} {self.reason}", headers, json.dumps(told).encode()
+
+
+def make_server(app: Any, listener: socket.socket, port: int, data: Path, largest: Callable[[], int]) -> Any:
+    """A server on a socket that listens already. `largest` says how many bytes a file on its way in may have."""
+    hosts = {f"127.0.0.1:{port}", f"localhost:{port}", f"[::1]:{port}"}
+
+    class Parser(HTTPRequestParser):
+        error: Any
+
+        def __init__(self, adj: Any) -> None:
+            super().__init__(adj)
+            self.begun = time.monotonic()
+
+        def received(self, coming: bytes) -> int:
+            in_body = self.headers_finished
+            consumed = int(super().received(coming))
+            if self.empty or self.error is not None:
+                return consumed
+            refused = self._too_slow() if in_body or not self.headers_finished else self._refused()
+            if refused is None:
+                return consumed
+            self.error, self.completed, self.expect_continue, self.connection_close = refused, True, False, True
+            return len(coming)  # what follows is no request of its own
+
+        def _refused(self) -> Refusal | None:
+            """What is wrong with a head."""
+            if self.headers.get("HOST", "") not in hosts:
+                return Refusal(403, "Forbidden", "This request is addressed to another host.")
+            if self.chunked:
+                return Refusal(411, "Length Required", "Say how long the request is.")
+            upload = self.command == "PUT" and _UPLOAD.fullmatch(self.path) is not None
+            most = largest() if upload else SMALL_BODY
+            if self.content_length > most:
+                what = "This file" if upload else "The request"
+                return Refusal(413, "Content Too Large", f"{what} is larger than the {most >> 20:,} MB that are taken.")
+            if upload and self.content_length > shutil.disk_usage(data).free - RESERVE:
+                says = "There is no room left on the disk for this file. Make room, then bring it in again."
+                return Refusal(507, "Insufficient Storage", says)
+            return None
+
+        def _too_slow(self) -> Refusal | None:
+            since = time.monotonic() - self.begun
+            most = _HEAD_S if not self.headers_finished else _GRACE_S + self.body_bytes_received / _SLOWEST
+            return Refusal(408, "Request Timeout", "The request came too slowly.") if since > most else None
+
+    class Channel(HTTPChannel):
+        parser_class = Parser
+
+    server = create_server(
+        app,
+        sockets=[listener],
+        threads=_THREADS,
+        ident=None,
+        connection_limit=_CONNECTIONS,
+        asyncore_use_poll=True,
+        channel_timeout=_IDLE_S,
+        cleanup_interval=10,
+        max_request_body_size=1 << 50,  # each request has a limit of its own
+    )
+    server.channel_class = Channel
+    return server
