@@ -83,4 +83,3 @@ def _refuse_large(path: Path, where: str) -> None:
 
 def _no_workbook(where: str, error: str) -> SourceError:
     return SourceError(f"it is not a workbook that can be read ({error}).", where=where, todo="Save it anew.")
-
