@@ -105,7 +105,7 @@ def commonest(decimal: Decimal, counts: npt.NDArray[np.int64]) -> str:
 def read_cells(column: pa.ChunkedArray, decimal: Decimal) -> Cells:
     """Read each cell of a column for itself."""
     if not _is_text(column.type):
-        values = pc.fill_null(column.cast(pa.float64()), np.nan).to_numpy()
+        values = pc.fill_null(column.cast(pa.float64(), safe=False), np.nan).to_numpy()
         return Cells(decimal, values, column.is_null().to_numpy(), None)
     if decimal == ".":
         try:

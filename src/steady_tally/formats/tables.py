@@ -116,7 +116,7 @@ def _points(shapes: np.ndarray) -> np.ndarray:
 
 
 def plain_columns(table: pa.Table) -> pa.Table:
-    """Columns of plain values: a dictionary is its values, lists and structs are their text.
+    """Columns of plain values: a dictionary is its values; lists, structs, spans of time and bytes are their text.
 
     Moments in a time zone are text that says what that zone's clocks showed, and the offset.
     """
@@ -128,10 +128,31 @@ def plain_columns(table: pa.Table) -> pa.Table:
             column = column.cast(kind.value_type)
         elif pa.types.is_timestamp(kind) and kind.tz is not None:
             column = pa.chunked_array([wall_times(column)])
-        elif pa.types.is_nested(kind):
-            column = pa.chunked_array([pa.array([None if v is None else str(v) for v in column.to_pylist()])])
+        elif pa.types.is_nested(kind) or pa.types.is_duration(kind) or pa.types.is_interval(kind):
+            written = [None if v is None else str(v) for v in column.to_pylist()]
+            column = pa.chunked_array([pa.array(written, pa.string())])
+        elif _is_bytes(kind):
+            column = pa.chunked_array([pa.array([_as_text(v) for v in column.to_pylist()], pa.string())])
+        elif pa.types.is_float16(kind):
+            column = column.cast(pa.float32())
+        elif pa.types.is_null(kind):
+            column = column.cast(pa.string())
         flat[field.name] = column
     return pa.table(flat)
+
+
+def _is_bytes(kind: pa.DataType) -> bool:
+    return pa.types.is_binary(kind) or pa.types.is_large_binary(kind) or pa.types.is_fixed_size_binary(kind)
+
+
+def _as_text(value: bytes | None) -> str | None:
+    """Bytes as the text that they are, or else as pairs of letters."""
+    if value is None:
+        return None
+    try:
+        return value.decode()
+    except UnicodeDecodeError:
+        return value.hex()
 
 
 def _refuse_large(column: pa.ChunkedArray, name: str) -> None:
@@ -175,5 +196,7 @@ def _header_row(rows: list[list[Any]]) -> int | None:
 
 
 def text_cell(cell: Any) -> str | int | float | None:
-    """A cell as JSON can carry it."""
+    """A cell as JSON can carry it: what is no finite number is a text there."""
+    if isinstance(cell, float) and not np.isfinite(cell):
+        return str(cell)
     return cell if cell is None or isinstance(cell, (str, int, float)) else str(cell)

@@ -198,7 +198,7 @@ def set_aside(path: PlanPath, query: PageQuery) -> Response:
     table = set_aside_table(outcome.gathered, outcome.placed)
     if query.reason is not None:
         kept = [i for i, reason in enumerate(table.column("reason").to_pylist()) if reason == query.reason]
-        table = table.take(kept)
+        table = table.take(pa.array(kept, pa.int64()))
     page = table.slice(query.start, query.rows)
     rows = [list(row.values()) for row in page.to_pylist()]
     return answer(SetAsideRows(total=table.num_rows, columns=table.column_names, rows=rows))
