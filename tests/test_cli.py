@@ -242,6 +242,9 @@ def test_a_nightly_job_is_told_as_json_and_gets_other_formats(folder):
     assert dict(zip(by_name["identifier"], by_name["numerator"], strict=True)) == {"W": 2, "E": 0}
     assert all(shapely.from_wkb(g).is_valid for g in geometry)
     assert command(folder, "run", "--out", out, "--format", "exe")[0] == 2
+    assert command(folder, "run", "--out", out, "--format", "shp", "--figure", str(folder / "map.svg"))[0] == 0
+    assert "clss_nmbr" in (folder / "out" / "areas-shapefile.sld").read_text()
+    assert "clss_nmbr" in pyogrio.raw.read(folder / "out" / "areas.shp")[0]["fields"]
 
 
 def test_strict_runs_end_with_a_code_of_their_own_where_a_decision_is_open(folder):

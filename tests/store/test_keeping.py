@@ -19,7 +19,7 @@ from steady_tally.store.figures import add_figure, figures_of
 from steady_tally.store.placements import load_placement, save_placement
 from steady_tally.store.sources import FileFacts, load_sources, save_source, sources_of
 from steady_tally.store.studies import create_study, open_plan, plan_versions, save_plan, study
-from steady_tally.store.tables import Job, Role
+from steady_tally.store.tables import Job, Role, Study
 from steady_tally.store.uploads import receive, uploaded
 
 from .test_store import PLAN
@@ -151,6 +151,13 @@ def test_a_study_with_the_plan_of_another_begins_once_all_its_files_are_there(en
     assert keeping.waiting_for(engine, begun) is None
     assert open_plan(engine, begun) == open_plan(engine, first)
     assert keeping.begin_if_complete(engine, begun) is False
+    # Saved, and the process killed before the plan was taken off: it is the plan that is open, and no other.
+    with Session(engine) as session:
+        session.get_one(Study, begun).waiting_plan = PLAN
+        session.commit()
+    opened = study(engine, begun).head_id
+    assert keeping.begin_if_complete(engine, begun) is True
+    assert (study(engine, begun).head_id, keeping.waiting_for(engine, begun)) == (opened, None)
     with pytest.raises(Conflict, match="has a source"):
         keeping.take_source(engine, begun, first, names[0])
     other = keeping.begin_like(engine, first, "let go")

@@ -8,6 +8,7 @@ import sys
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
+from functools import cache
 from importlib import import_module
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -96,6 +97,7 @@ def _written(inputs: Inputs, out: Path, formats: tuple[Kind, ...], figure: Path 
             tables = {n: one.result() for n, one in of_rows.items()}
             return Sources(tables, {n: one.result() for n, one in of_shapes.items()})
 
+        @cache
         def everything() -> Sources:
             """The events, too, in one."""
             found = others()
@@ -131,8 +133,8 @@ def _in_formats(inputs: Inputs, sources: Callable[[], Sources], formats: tuple[K
     from steady_tally.core.geo.projection import DEGREES, coordinate_system
     from steady_tally.core.report.handed import areas_to_hand_on
     from steady_tally.core.report.series import plan_with
-    from steady_tally.core.report.style import style_document
-    from steady_tally.formats.handed import Piece, write_files
+    from steady_tally.core.report.style import style_files
+    from steady_tally.formats.handed import Piece, short_names, write_files
 
     chain = Chain(plan_with(inputs.plan, mapped=inputs.measure), sources())
     outcome = chain.outcome()
@@ -140,7 +142,8 @@ def _in_formats(inputs: Inputs, sources: Callable[[], Sources], formats: tuple[K
 
     def write(folder: Path) -> None:
         wanted = coordinate_system(DEGREES, wanted_by="--format")
-        also = {"areas.sld": style_document(outcome, "areas", {})}
+        short = short_names(handed.table.column_names) if "shp" in formats else None
+        also = style_files(outcome, "areas", short)
         write_files(folder, [Piece(handed, "areas", formats)], wanted, also=also)
 
     return write

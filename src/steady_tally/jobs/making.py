@@ -25,7 +25,7 @@ from steady_tally.core.report.handed import (
     set_aside_to_hand_on,
     sets_of_areas,
 )
-from steady_tally.core.report.style import style_document
+from steady_tally.core.report.style import style_files
 from steady_tally.figures.draw import Format, check_size
 from steady_tally.figures.series import Page, write_pages
 from steady_tally.formats.handed import KINDS, Kind, Piece, archive, plain_faults, short_names
@@ -123,10 +123,8 @@ def _hand_on(engine: Engine, study_id: uuid.UUID, plan: Plan, body: HandOn, to: 
             case "grid":
                 tables.append((f"{stem}-bare", bare_areas(outcome)))
             case "style":
-                also[f"{stem}.sld"] = style_document(outcome, stem, {})
-                if "shp" in body.kinds:
-                    short = short_names(areas_to_hand_on(chain, outcome).table.column_names)
-                    also[f"{stem}-shapefile.sld"] = style_document(outcome, stem, short)
+                names = areas_to_hand_on(chain, outcome).table.column_names if "shp" in body.kinds else None
+                also |= style_files(outcome, stem, None if names is None else short_names(names))
     pieces = [Piece(handed, name, body.kinds) for name, handed in tables if handed is not None]
     if not pieces and not also:
         raise PlanError("there is none of what was asked for.", where="hand on", todo="Choose something else.")

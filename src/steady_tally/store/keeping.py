@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import uuid
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
@@ -171,12 +172,10 @@ def begin_if_complete(engine: Engine, study_id: uuid.UUID) -> bool:
     if wanted is None:
         return False
     if all(there for _, there in wanted.values()):
-        with Session(engine) as session:
-            waiting = session.get_one(Study, study_id)
-            plan = read_plan(waiting.waiting_plan)
-            waiting.waiting_plan = None
-            session.commit()
-        save_plan(engine, study_id, plan, parent=None)
+        # It waits until it is saved; of two imports that end at once, the second finds it open already.
+        with contextlib.suppress(Conflict):
+            save_plan(engine, study_id, read_plan(study(engine, study_id).waiting_plan), parent=None)
+        forget_waiting_plan(engine, study_id)
     return True
 
 

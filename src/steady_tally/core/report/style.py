@@ -58,6 +58,14 @@ def style_document(outcome: Outcome, layer: str, names: Mapping[str, str]) -> by
     return ET.tostring(root, encoding="utf-8", xml_declaration=True)
 
 
+def style_files(outcome: Outcome, layer: str, short: Mapping[str, str] | None) -> dict[str, bytes]:
+    """The style of a layer by the names of its files: one, and another where a Shapefile has `short` names."""
+    found = {f"{layer}.sld": style_document(outcome, layer, {})}
+    if short is not None:
+        found[f"{layer}-shapefile.sld"] = style_document(outcome, layer, short)
+    return found
+
+
 def _rule(
     style: ET.Element, name: str, title: str, column: str, value: str | None, colour: str, lines: Outlines
 ) -> None:

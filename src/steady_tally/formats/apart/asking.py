@@ -102,8 +102,8 @@ def open_table(
     exchange = _asked("table", path, name, reading)
     receiver = exchange.__enter__()
     try:
-        head, schema = receiver.json(), receiver.arrow().schema
-        crs, said = head["crs"], tuple(map(str, head["said"]))
+        crs, said = receiver.head()
+        schema = receiver.arrow().schema
     except BaseException as error:
         exchange.__exit__(type(error), error, error.__traceback__)
         raise
@@ -118,9 +118,9 @@ def open_table(
                 if kind == FAULT:
                     raise receiver.fault(data)
                 if kind == ROWS:
-                    rows, share = json.loads(data)
+                    rows, share = receiver.rows(data)
                     if on_rows is not None:
-                        on_rows(int(rows), float(share))
+                        on_rows(rows, share)
                 elif kind == ARROW:
                     yield receiver.piece(data)
                 else:

@@ -120,6 +120,24 @@ class Receiver:
     def arrow(self) -> pa.Table:
         return self.table_of(self._expect(ARROW))
 
+    def head(self) -> tuple[str | None, tuple[str, ...]]:
+        """A table's coordinate system, and what was guessed in reading it."""
+        told = self.json()
+        try:
+            crs = told["crs"]
+            return None if crs is None else str(crs), tuple(map(str, told["said"]))
+        except (KeyError, TypeError) as error:
+            raise Broken(str(error)) from None
+
+    def rows(self, data: bytes) -> tuple[int, float]:
+        """How many rows have been read, and what share of the file they stand in."""
+        told = self._document(data)
+        try:
+            rows, share = told
+            return int(rows), float(share)
+        except (ValueError, TypeError, OverflowError) as error:
+            raise Broken(str(error)) from None
+
     def piece(self, first: bytes | None = None) -> Piece:
         columns = self.table_of(first) if first is not None else self.arrow()
         numbers = self.arrow()
