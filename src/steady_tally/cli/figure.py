@@ -98,6 +98,7 @@ def draw_to(
     from steady_tally.figures.content import content_of, part_of
     from steady_tally.figures.draw import check_size, draw, written
     from steady_tally.figures.series import Page, write_pages
+    from steady_tally.files import whole
     from steady_tally.formats.handed import plain_faults
 
     look = look or FigurePlan()
@@ -125,12 +126,8 @@ def draw_to(
             kind = _PAGES[to.suffix.lower()]
             check_size(look, kind, dpi)
             drawing = draw(content_of(chain, chain.outcome(), sources, inputs.references), look)
-            half = to.with_name(f".{to.name}.half")
-            try:
+            with whole(to) as half:
                 half.write_bytes(written(drawing, kind, dpi=dpi))
-                half.replace(to)
-            finally:
-                half.unlink(missing_ok=True)
             said = drawing.said
     for says in dict.fromkeys(said):
         click.echo(f"figure: {says}", err=True)

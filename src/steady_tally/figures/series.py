@@ -11,6 +11,7 @@ from steady_tally.core.names import file_stem
 from steady_tally.core.plan.figure import FigurePlan
 from steady_tally.figures.content import Content
 from steady_tally.figures.draw import Drawing, Format, draw, many_written, written
+from steady_tally.files import whole
 
 _MADE = (1980, 1, 1, 0, 0, 0)  # an archive of the same files is the same at each time
 
@@ -38,8 +39,7 @@ def write_pages(
             said.extend(f"{page.name}: {says}" for says in dict.fromkeys(drawing.said))
             yield page.name, drawing
 
-    half = to.with_name(f".{to.name}.half")
-    try:
+    with whole(to) as half:
         if together:
             with half.open("wb") as file:
                 many_written((drawing for _, drawing in drawn()), file)
@@ -50,7 +50,4 @@ def write_pages(
                     entry.external_attr = 0o644 << 16
                     packed = zipfile.ZIP_DEFLATED if kind == "svg" else zipfile.ZIP_STORED
                     files.writestr(entry, written(drawing, kind, dpi=dpi), packed)
-        half.replace(to)
-    finally:
-        half.unlink(missing_ok=True)
     return said

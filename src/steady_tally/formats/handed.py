@@ -27,6 +27,7 @@ from pyproj import CRS
 from steady_tally.core.errors import SourceError
 from steady_tally.core.geo.projection import project
 from steady_tally.core.report.handed import Handed
+from steady_tally.files import whole
 from steady_tally.formats.defusing import BITES, defused
 
 Kind = Literal["gpkg", "geojson", "shp", "fgb", "csv", "xlsx", "parquet"]
@@ -80,26 +81,25 @@ def archive(
     """
     sentences = list(said)
     total, done = sum(len(p.fitting) for p in pieces) + 1, 0
-    half = to.with_name(f".{to.name}.half")
-    with plain_faults(to.name), tempfile.TemporaryDirectory(dir=to.parent, prefix=".making-") as folder:
-        try:
-            with zipfile.ZipFile(half, "w", zipfile.ZIP_DEFLATED, compresslevel=6) as files:
-                for piece in pieces:
-                    for kind in piece.fitting:
-                        if tell is not None:
-                            tell(f"writing {piece.stem}.{kind}", done, total)
-                        _write(Path(folder), piece, kind, wanted, sentences)
-                        _pack(Path(folder), files)
-                        done += 1
-                for name, data in (also or {}).items():
-                    (Path(folder) / name).write_bytes(data)
-                (Path(folder) / "columns.csv").write_text(_dictionary(pieces, sentences), encoding="utf-8")
+    with (
+        plain_faults(to.name),
+        tempfile.TemporaryDirectory(dir=to.parent, prefix=".making-") as folder,
+        whole(to) as half,
+        zipfile.ZipFile(half, "w", zipfile.ZIP_DEFLATED, compresslevel=6) as files,
+    ):
+        for piece in pieces:
+            for kind in piece.fitting:
                 if tell is not None:
-                    tell("writing columns.csv", done, total)
+                    tell(f"writing {piece.stem}.{kind}", done, total)
+                _write(Path(folder), piece, kind, wanted, sentences)
                 _pack(Path(folder), files)
-            half.replace(to)
-        finally:
-            half.unlink(missing_ok=True)
+                done += 1
+        for name, data in (also or {}).items():
+            (Path(folder) / name).write_bytes(data)
+        (Path(folder) / "columns.csv").write_text(_dictionary(pieces, sentences), encoding="utf-8")
+        if tell is not None:
+            tell("writing columns.csv", done, total)
+        _pack(Path(folder), files)
 
 
 def write_files(folder: Path, pieces: Sequence[Piece], wanted: CRS, *, also: Mapping[str, bytes] | None = None) -> None:
