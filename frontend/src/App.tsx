@@ -12,6 +12,7 @@ import { FigurePage } from "./figure/FigurePage";
 import { plural, whole } from "./format";
 import { Help } from "./Help";
 import { MapPane } from "./map/MapPane";
+import { Notices } from "./parts/Notices";
 import { Rail } from "./rail/Rail";
 import { RowsDrawer } from "./rows/RowsDrawer";
 import { Compare } from "./stages/class/Compare";
@@ -37,10 +38,13 @@ export function App() {
     return <StudyPage key={study.id} study={study} studies={all} failure={studies.error} retry={retry} />;
   if (study) return <EmptyStudy study={study} studies={all} />;
   return (
-    <Box sx={{ p: 6, maxWidth: 640 }} component="main">
-      <Typography variant="h1">Steady Tally</Typography>
-      {studies.error ? <Failure error={studies.error} retry={retry} /> : <Begin others={all.length} />}
-    </Box>
+    <>
+      <Notices />
+      <Box sx={{ p: 6, maxWidth: 640 }} component="main">
+        <Typography variant="h1">Steady Tally</Typography>
+        {studies.error ? <Failure error={studies.error} retry={retry} /> : <Begin others={all.length} />}
+      </Box>
+    </>
   );
 }
 
@@ -86,6 +90,7 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
   const open = view && sheet && <Sheet study={study} view={view} areas={areas} stage={sheet} />;
   return (
     <Box sx={{ height: "100vh", display: "flex", flexDirection: "column", overflow: "hidden" }}>
+      <Notices />
       <Box component="header" sx={{ display: "flex", alignItems: "baseline", gap: 2, px: 2, pt: 1, pb: 0.5 }}>
         <Typography variant="h1">Steady Tally</Typography>
         <StudyMenu study={study} studies={studies} />

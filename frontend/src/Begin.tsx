@@ -8,6 +8,7 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Study } from "./api/client";
 import { plural, whole } from "./format";
+import { Notices } from "./parts/Notices";
 import { BringIn } from "./stages/gather/BringIn";
 import { ChooseFiles, DropAnywhere } from "./stages/gather/ChooseFiles";
 import { OPENED, useWaiting } from "./state/keeping";
@@ -71,6 +72,7 @@ export function EmptyStudy({ study, studies }: { study: Study; studies: readonly
   const waiting = useWaiting(study).data;
   return (
     <Box sx={{ height: "100vh", display: "flex", flexDirection: "column" }}>
+      <Notices />
       <Box component="header" sx={{ display: "flex", alignItems: "baseline", gap: 2, px: 2, pt: 1, pb: 0.5 }}>
         <Typography variant="h1">Steady Tally</Typography>
         <StudyMenu study={study} studies={studies} />

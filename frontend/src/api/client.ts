@@ -2,6 +2,7 @@
 import { type Table, tableFromIPC } from "apache-arrow";
 import type { Layer, Plan } from "../plan/types";
 import type { components } from "./schema";
+import { noteWaiting } from "./waiting";
 
 export type Schemas = components["schemas"];
 export type View = Omit<Schemas["View"], "plan" | "layers"> & { plan: Plan; layers: Layer[] };
@@ -11,6 +12,8 @@ export type Study = Schemas["StudyView"];
 export type Source = Schemas["SourceView"];
 export type Look = Schemas["LookView"];
 export type Tally = Schemas["TallyView"];
+const PATIENCE_MS = 60_000;
+const AGAIN_MS = 1_000;
 const SILENT = "Steady Tally does not answer. It may have been stopped; start it again with ./start.sh.";
 
 /** What the server, or the way to it, refused. `message` is what the screen shows. */
@@ -62,7 +65,24 @@ export async function getArrow(path: string, body?: unknown): Promise<Table> {
   return tableFromIPC(await (await answer).arrayBuffer());
 }
 
+/** Ask once; what only reads asks again for a while where the server, or its database, is starting. */
 async function ask(path: string, options?: RequestInit): Promise<Response> {
+  const until = Date.now() + PATIENCE_MS;
+  for (;;) {
+    try {
+      const response = await askOnce(path, options);
+      noteWaiting(null);
+      return response;
+    } catch (error) {
+      const waits = error instanceof Refusal && (error.status === 0 || error.status === 503);
+      noteWaiting(waits && !options && Date.now() < until ? error.message : null);
+      if (!waits || options || Date.now() >= until) throw error;
+      await new Promise((done) => setTimeout(done, AGAIN_MS));
+    }
+  }
+}
+
+async function askOnce(path: string, options?: RequestInit): Promise<Response> {
   let response: Response;
   try {
     response = await fetch(path, options);

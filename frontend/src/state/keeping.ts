@@ -15,6 +15,16 @@ export function useKeptStudies() {
   });
 }
 
+/** What the page says while the disk has no room to save anything; nothing while it has. */
+export function useRoom(): string {
+  const found = useQuery({
+    queryKey: ["room"],
+    queryFn: async () => (await getJson<Schemas["Room"]>("/api/room")).says,
+    refetchInterval: 10_000,
+  });
+  return found.data ?? "";
+}
+
 /** Another name, a copy, a study with the same plan, or none any more. */
 export function useKeeping(study: Study) {
   const cache = useQueryClient();

@@ -6,6 +6,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { bytes, plural } from "../format";
+import { Notices } from "../parts/Notices";
 import { Link, Unfold } from "../parts/parts";
 import { type KeptStudy, OPENED, useKeeping, useKeptStudies } from "../state/keeping";
 import { useSources } from "../state/queries";
@@ -19,6 +20,7 @@ export function Studies({ open }: { open: string | undefined }) {
   const [naming, setNaming] = useState(false);
   return (
     <Box sx={{ height: "100vh", display: "flex", flexDirection: "column", bgcolor: PAPER }}>
+      <Notices />
       <Box
         component="header"
         sx={{ display: "flex", alignItems: "baseline", gap: 2, px: 2, pt: 1, pb: 0.5, flexWrap: "wrap" }}

@@ -59,6 +59,13 @@ class Piece:
         able = KINDS if self.handed.polygons is not None else _OF_POINTS if self.handed.points is not None else _TABLES
         return tuple(k for k in dict.fromkeys(self.kinds) if k in able) or ("csv",)
 
+    @property
+    def byte_count(self) -> int:
+        """About how many bytes its files take, with those that they are packed from."""
+        shapes = self.handed.polygons
+        corners = 0 if shapes is None else int(shapely.get_num_coordinates(shapes).sum())
+        return len(self.fitting) * 2 * (self.handed.table.nbytes + 16 * corners)
+
 
 def archive(
     to: Path,

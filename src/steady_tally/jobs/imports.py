@@ -37,6 +37,9 @@ from steady_tally.store.tables import Role, Source
 from steady_tally.store.uploads import Uploaded, uploaded
 
 blueprint = procrastinate.Blueprint()
+ROOM_A_BYTE = 2
+"""Bytes that the database takes for each of a file, with its log, where the file is text or packed as well as ours."""
+
 _POLYGON, _MULTIPOLYGON = 3, 6
 _CHOSEN_ANEW = ("coordinates", "stated", "number", "identifier", "time", "recorded", "columns", "labels")
 

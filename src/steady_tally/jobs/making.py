@@ -35,6 +35,7 @@ from steady_tally.results.figures import figure_content, sheets
 from steady_tally.results.studies import chain_of
 from steady_tally.store import figures as stored
 from steady_tally.store.made import new_folder, remove_made
+from steady_tally.store.room import check_room
 from steady_tally.store.studies import study, version_of
 
 blueprint = procrastinate.Blueprint()
@@ -128,6 +129,7 @@ def _hand_on(engine: Engine, study_id: uuid.UUID, plan: Plan, body: HandOn, to: 
     pieces = [Piece(handed, name, body.kinds) for name, handed in tables if handed is not None]
     if not pieces and not also:
         raise PlanError("there is none of what was asked for.", where="hand on", todo="Choose something else.")
+    check_room(sum(piece.byte_count for piece in pieces), "what is handed on")
     missing = [(name, _THERE_IS_NONE) for name, handed in tables if handed is None]
     archive(to, pieces, wanted, also=also, said=missing, tell=progress.at)
 

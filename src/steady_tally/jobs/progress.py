@@ -13,6 +13,7 @@ from sqlmodel import Session
 
 from steady_tally.core.errors import NotFound, SteadyTallyError
 from steady_tally.faults import log_fault
+from steady_tally.store.room import check_going_on, met_full_disk
 from steady_tally.store.tables import Job, JobState
 
 _EVERY_S = 0.1
@@ -50,6 +51,7 @@ class Progress:
     def _write(self, **values: object) -> None:
         if self._should_stop():
             raise Cancelled
+        check_going_on()
         self._told = time.monotonic()
         update_job(self._engine, self._job_id, **values)
 
@@ -81,6 +83,8 @@ def reported(engine: Engine, job_id: uuid.UUID, should_stop: Callable[[], bool])
     except Exception as error:
         log_fault(_log, "a job", error)
         says = "This failed for a reason of ours; the worker's log has its place."
+        if met_full_disk(error):
+            says = "There was no room left on the disk for this; nothing of it was kept. Make room, then try again."
         update_job(engine, job_id, state=JobState.FAILED, says=says)
     else:
         update_job(engine, job_id, state=JobState.DONE)

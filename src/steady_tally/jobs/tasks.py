@@ -26,6 +26,7 @@ from steady_tally.jobs.progress import Progress, find_job, reported, update_job
 from steady_tally.results.studies import settled, study_outcome
 from steady_tally.store.database import data_folder
 from steady_tally.store.keeping import delete_study
+from steady_tally.store.room import check_room
 from steady_tally.store.sources import FileFacts, save_source
 from steady_tally.store.studies import create_study, save_plan
 from steady_tally.store.tables import Role
@@ -34,6 +35,7 @@ from steady_tally.store.uploads import receive
 blueprint = procrastinate.Blueprint()
 
 DEMO_NAME = "Quillhaven (demo)"
+_ROOM, _ROOM_AN_EVENT = 64 << 20, 1_000  # bytes of the disk
 _DEMO_SOURCES = (
     ("call-outs", Role.EVENTS, CALL_OUTS),
     ("bicycle thefts", Role.EVENTS, "bicycle-thefts.csv"),
@@ -66,6 +68,7 @@ def _load_demo(engine: Engine, job: uuid.UUID, events: int, progress: Progress) 
     update_job(engine, job, study_id=study_id)
     try:
         folder = data_folder() / ("demo" if events == DEFAULT_EVENTS else f"demo-{events}")
+        check_room(_ROOM + _ROOM_AN_EVENT * events, "the demo")
         progress.step("making up the data")
         if not folder.exists():
             write_quillhaven(folder, events=events)

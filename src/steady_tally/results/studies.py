@@ -30,35 +30,41 @@ from steady_tally.results.kept import kept
 from steady_tally.store.checked import load_checked, save_checked
 from steady_tally.store.chunks import note_use
 from steady_tally.store.placements import load_placement, save_placement
+from steady_tally.store.room import has_reserve
 from steady_tally.store.sources import load_source, load_sources
 
 
 @dataclass(frozen=True)
 class _Shelf:
-    """Placements, and what was found of records, in the database, as of use for one study."""
+    """Placements, and what was found of records, in the database, as of use for one study. What the disk has no room
+    for is worked out anew."""
 
     engine: Engine
     study_id: uuid.UUID
 
     def load(self, key: str) -> Located | None:
         found = load_placement(self.engine, key)
-        if found is not None:
-            note_use(self.engine, key, self.study_id)
+        self._note(key, found is not None)
         return found
 
     def save(self, key: str, located: Located) -> None:
-        save_placement(self.engine, key, located)
-        note_use(self.engine, key, self.study_id)
+        if has_reserve():
+            save_placement(self.engine, key, located)
+            self._note(key, True)
 
     def load_checked(self, key: str, crs: CRS) -> tuple[ReadTimes | None, Judged] | None:
         found = load_checked(self.engine, key, crs)
-        if found is not None:
-            note_use(self.engine, key, self.study_id)
+        self._note(key, found is not None)
         return found
 
     def save_checked(self, key: str, times: ReadTimes | None, judged: Judged) -> None:
-        save_checked(self.engine, key, times, judged)
-        note_use(self.engine, key, self.study_id)
+        if has_reserve():
+            save_checked(self.engine, key, times, judged)
+            self._note(key, True)
+
+    def _note(self, key: str, there: bool) -> None:
+        if there and has_reserve():
+            note_use(self.engine, key, self.study_id)
 
 
 def stored_source(engine: Engine, source_id: uuid.UUID) -> Table | Features:

@@ -6,7 +6,6 @@ from __future__ import annotations
 
 import json
 import re
-import shutil
 import socket
 import time
 from collections.abc import Callable
@@ -18,12 +17,13 @@ from waitress.parser import HTTPRequestParser
 from waitress.server import create_server
 from waitress.utilities import Error
 
+from steady_tally.store.room import LEAST, RESERVE, free_bytes
+
 SMALL_BODY = 8 << 20
 """Bytes of a body that is no file on its way in."""
 
-RESERVE = 256 << 20
-"""Bytes of the disk that no file may take: the database needs them to go on."""
-
+_IN_MEMORY = 1 << 19  # bytes of a body; what is longer waits on the disk until it is whole
+_ANSWER_IN_MEMORY = 1 << 28
 _CONNECTIONS = 1_000
 _THREADS = 8
 _IDLE_S = 60
@@ -79,9 +79,12 @@ def make_server(app: Any, listener: socket.socket, port: int, data: Path, larges
             if self.content_length > most:
                 what = "This file" if upload else "The request"
                 return Refusal(413, "Content Too Large", f"{what} is larger than the {most >> 20:,} MB that are taken.")
-            if upload and self.content_length > shutil.disk_usage(data).free - RESERVE:
+            free = free_bytes(data)
+            if upload and self.content_length > free - RESERVE:
                 says = "There is no room left on the disk for this file. Make room, then bring it in again."
                 return Refusal(507, "Insufficient Storage", says)
+            if self.content_length > _IN_MEMORY and free < LEAST:
+                return Refusal(507, "Insufficient Storage", "The disk is full. Make room, then try again.")
             return None
 
         def _too_slow(self) -> Refusal | None:
@@ -100,6 +103,8 @@ def make_server(app: Any, listener: socket.socket, port: int, data: Path, larges
         connection_limit=_CONNECTIONS,
         asyncore_use_poll=True,
         channel_timeout=_IDLE_S,
+        inbuf_overflow=_IN_MEMORY,
+        outbuf_overflow=_ANSWER_IN_MEMORY,  # no answer needs room on the disk
         cleanup_interval=10,
         max_request_body_size=1 << 50,  # each request has a limit of its own
     )

@@ -17,6 +17,7 @@ from typing import Any
 import psycopg
 
 from steady_tally.core.errors import SetUpError
+from steady_tally.store.room import free_bytes
 
 BINARIES_VARIABLE = "STEADY_TALLY_POSTGRES"
 _USER = "steady"
@@ -62,13 +63,17 @@ class Cluster:
             [
                 "postgres", "-D", "{folder}",
                 "-c", "listen_addresses=127.0.0.1", "-c", f"port={self._port}", "-c", "unix_socket_directories=",
-                "-c", "max_connections=60", "-c", "shared_buffers=128MB", "-c", "max_wal_size=2GB",
+                "-c", "max_connections=60", "-c", "shared_buffers=128MB", "-c", f"max_wal_size={self._log_mb()}MB",
                 # A statement in the log could hold a record's data.
                 "-c", "log_min_error_statement=panic", "-c", "log_error_verbosity=terse",
             ],
             self._folder,
         )  # fmt: skip
         self._wait()
+
+    def _log_mb(self) -> int:
+        """How long its log may become between two checkpoints: on a small disk it must not be what fills it."""
+        return min(2_048, max(96, (free_bytes(self._folder) >> 20) // 8))
 
     def running(self) -> bool:
         return self._process is not None and self._process.poll() is None

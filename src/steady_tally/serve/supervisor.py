@@ -29,6 +29,7 @@ from steady_tally.core.errors import SetUpError
 from steady_tally.serve.postgres import Cluster
 from steady_tally.store.database import ADDRESS_VARIABLE, DATA_VARIABLE, connect, migrate
 from steady_tally.store.keys import cookie_name, new_key, take_key
+from steady_tally.store.room import Ballast, can_start, check_start, met_full_disk
 
 DEFAULT_PORT = 8460
 _PORTS_TRIED = 200
@@ -56,6 +57,8 @@ def serve(data: Path, port: int | None, *, demo: bool, print_key: bool = False) 
             return
         if print_key:
             raise SetUpError("Steady Tally does not run on this data folder.", where=str(data), todo="Start it first.")
+        Ballast(data).give_up()
+        check_start(data)
         _Supervisor(data, port, demo).run()
 
 
@@ -93,6 +96,7 @@ class _Supervisor:
         for name in ("postgresql", "worker", "web"):
             _shorten(self._log(name))
         self._cluster = Cluster(data, self._log("postgresql"))
+        self._ballast = Ballast(data)
         self._session = take_key(data, new_key(data)) or ""
 
     @property
@@ -157,18 +161,24 @@ class _Supervisor:
                 child.wait()
 
     def _watch(self) -> None:
-        """Start again whatever stops, with growing pauses, unless it keeps stopping however long it is waited."""
+        """Start again whatever stops, with growing pauses, unless it keeps stopping however long it is waited.
+
+        A database that has no room to start on waits for it: that is no fault of its own.
+        """
         for lives in self._lives.values():
             lives.begun(time.monotonic())
         while True:
             time.sleep(0.5)
             now = time.monotonic()
             if not self._cluster.running():
-                if self._may_start("the database", now):
-                    self._cluster.start()
-                    for child in self._children.values():  # they hold the old address, and nothing that could be ended
-                        child.kill()
+                self._ballast.give_up()
+                if can_start(self._data) and self._may_start("the database", now):
+                    with contextlib.suppress(SetUpError):  # it is seen to have stopped, and is waited for again
+                        self._cluster.start()
+                        for child in self._children.values():  # they hold the old address
+                            child.kill()
                 continue
+            self._ballast.take()
             for name, child in list(self._children.items()):
                 if child.poll() is not None and self._may_start(name, now):
                     self._start(name)
@@ -224,9 +234,8 @@ def _make_folder(data: Path) -> None:
         probe.touch()
         probe.unlink()
     except OSError as error:
-        raise SetUpError(
-            f"the data folder cannot be written ({error.strerror}).", where=str(data), todo="Name another with --data."
-        ) from None
+        todo = ("Make room on its disk, or name" if met_full_disk(error) else "Name") + " another with --data."
+        raise SetUpError(f"the data folder cannot be written ({error.strerror}).", where=str(data), todo=todo) from None
 
 
 def _make_private(data: Path) -> None:

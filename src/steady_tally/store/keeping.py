@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import uuid
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -118,7 +118,7 @@ def copy_study(engine: Engine, study_id: uuid.UUID, name: str) -> uuid.UUID:
     """A study of its own with the same sources, plans and pages; columns that never change are stored once."""
     before = study(engine, study_id)
     versions = plan_versions(engine, study_id)
-    with Session(engine) as session:
+    with _linking() as linked, Session(engine) as session:
         copy = Study(name=name, waiting_plan=before.waiting_plan)
         session.add(copy)
         session.flush()
@@ -142,7 +142,7 @@ def copy_study(engine: Engine, study_id: uuid.UUID, name: str) -> uuid.UUID:
                 )
             )
         for source in session.exec(select(Source).where(Source.study_id == study_id)):
-            _copy_source(session, source, copy.id)
+            _copy_source(session, source, copy.id, linked)
         session.commit()
         return copy.id
 
@@ -195,21 +195,33 @@ def take_source(engine: Engine, study_id: uuid.UUID, of: uuid.UUID, name: str) -
         raise NotFound(f"that study has no source “{name}”.", todo="Choose a file.")
     if any(s.name == name for s in sources_of(engine, study_id)):
         raise Conflict(f"the study has a source “{name}” already.")
-    with Session(engine) as session:
-        _copy_source(session, session.get_one(Source, source.id), study_id)
+    with _linking() as linked, Session(engine) as session:
+        _copy_source(session, session.get_one(Source, source.id), study_id, linked)
         session.commit()
 
 
-def _copy_source(session: Session, source: Source, into: uuid.UUID) -> None:
+def _copy_source(session: Session, source: Source, into: uuid.UUID, linked: list[uuid.UUID]) -> None:
     values: Mapping[str, Any] = source.model_dump(exclude={"id", "study_id", "upload_id"})
     upload_id = None
     upload = session.get(Upload, source.upload_id) if source.upload_id else None
     if upload is not None:
         upload_id = uuid.uuid4()
+        linked.append(upload_id)
         link_files(upload.id, upload_id)
         session.add(Upload(id=upload_id, study_id=into, files=upload.files))
         session.flush()
     session.add(Source(study_id=into, upload_id=upload_id, **values))
+
+
+@contextlib.contextmanager
+def _linking() -> Iterator[list[uuid.UUID]]:
+    """The uploads whose files were linked anew; they go where that is not brought to its end."""
+    linked: list[uuid.UUID] = []
+    try:
+        yield linked
+    except BaseException:
+        remove_files(linked)
+        raise
 
 
 def _plans_in_use(engine: Engine, study_id: uuid.UUID) -> dict[str, Plan]:

@@ -29,16 +29,18 @@ def new_key(data: Path) -> str:
 def take_key(data: Path, key: str) -> str | None:
     """The token of a new session for a key, which is spent by that; None where it is none, or spent already."""
     file = data / "keys" / _digest(key)
+    token = secrets.token_urlsafe(32)
+    session = _write(data / "sessions", token)  # first: a disk without room for it must not cost the key
     try:
         made = file.stat().st_mtime
         file.unlink()
     except FileNotFoundError:
+        session.unlink()
         return None
     if made < time.time() - _KEY_S:
+        session.unlink()
         return None
     _sweep(data)
-    token = secrets.token_urlsafe(32)
-    _write(data / "sessions", token)
     return token
 
 
@@ -61,9 +63,11 @@ class Sessions:
         return made > time.time() - _SESSION_S
 
 
-def _write(folder: Path, secret: str) -> None:
+def _write(folder: Path, secret: str) -> Path:
     folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-    os.close(os.open(folder / _digest(secret), os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600))
+    file = folder / _digest(secret)
+    os.close(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600))
+    return file
 
 
 def _sweep(data: Path) -> None:

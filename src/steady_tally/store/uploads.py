@@ -18,6 +18,7 @@ from sqlmodel import Session, select
 
 from steady_tally.core.errors import Conflict, NotFound, SourceError
 from steady_tally.store.database import data_folder
+from steady_tally.store.room import check_room
 from steady_tally.store.tables import Source, Upload
 
 _BLOCK = 1 << 20
@@ -167,6 +168,7 @@ def link_files(upload_id: uuid.UUID, other: uuid.UUID) -> None:
         try:
             os.link(file, to / file.name)
         except OSError:
+            check_room(file.stat().st_size, f"file “{file.name}”")
             shutil.copy2(file, to / file.name)
 
 

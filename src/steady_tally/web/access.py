@@ -17,6 +17,7 @@ from flask import Flask, Response, g, make_response, redirect, render_template, 
 from steady_tally.core.errors import SteadyTallyError
 from steady_tally.store.database import data_folder
 from steady_tally.store.keys import Sessions, cookie_name, take_key
+from steady_tally.store.room import check_saving, says_full
 
 View = TypeVar("View", bound=Callable[..., Any])
 _SAFE_METHODS = {"GET", "HEAD", "OPTIONS"}
@@ -55,11 +56,13 @@ class Caller:
 LOCAL_USER = Caller("local user", frozenset(Right))
 
 
-def needs(right: Right) -> Callable[[View], View]:
-    """State the right that a route needs."""
+def needs(right: Right, *, when_full: bool = False) -> Callable[[View], View]:
+    """State the right that a route needs, and whether it is answered though the disk is full: what only makes room
+    or ends work is, and what is only looked at."""
 
     def mark(view: View) -> View:
         view.__right__ = right  # type: ignore[attr-defined]
+        view.__when_full__ = when_full or right == Right.READ  # type: ignore[attr-defined]
         return view
 
     return mark
@@ -104,6 +107,8 @@ def guard(app: Flask, port: int) -> None:
         g.caller = LOCAL_USER
         if right is None or right not in g.caller.rights:
             raise Refused("you may not do this.", todo="Ask whoever runs this installation.")
+        if not getattr(app.view_functions[request.endpoint], "__when_full__", False):
+            check_saving()
         return None
 
     @app.after_request
@@ -135,6 +140,6 @@ def _enter(port: int, key: str, *, already: bool) -> Response:
 
 
 def _locked(says: str) -> Response:
-    response = make_response(render_template("locked.html", says=says), 401)
+    response = make_response(render_template("locked.html", says=says, full=says_full()), 401)
     response.headers["Cache-Control"] = "no-store"
     return response

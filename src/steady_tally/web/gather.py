@@ -26,9 +26,10 @@ from steady_tally.core.sources import Features, Sources
 from steady_tally.formats.apart.asking import look
 from steady_tally.formats.look import Look
 from steady_tally.formats.tables import text_cell
-from steady_tally.jobs.imports import Import
+from steady_tally.jobs.imports import ROOM_A_BYTE, Import
 from steady_tally.results.studies import chain_of, stored_source, stored_sources
 from steady_tally.store import studies as stored
+from steady_tally.store.room import check_room
 from steady_tally.store.sources import change_source, sources_of
 from steady_tally.store.studies import open_plan
 from steady_tally.store.tables import Role
@@ -102,7 +103,7 @@ def send_file(path: FilePath) -> Response:
 
 
 @api.delete("/studies/<uuid:study_id>/uploads/<uuid:upload_id>", summary="Throw an upload away")
-@needs(Right.CHANGE)
+@needs(Right.CHANGE, when_full=True)
 def throw_away(path: UploadPath) -> Response:
     discard_upload(engine(), path.study_id, path.upload_id)
     return Response(status=204)
@@ -231,7 +232,8 @@ def systems(query: SearchQuery) -> Response:
 @needs(Right.CHANGE)
 def bring_in(path: StudyPath, body: Import) -> Response:
     stored.study(engine(), path.study_id)
-    uploaded(engine(), path.study_id, body.upload_id, verified=False)
+    file = uploaded(engine(), path.study_id, body.upload_id, verified=False)
+    check_room(ROOM_A_BYTE * file.byte_count, f"file “{file.name}”")
     if not body.replaces and any(s.name == body.name for s in sources_of(engine(), path.study_id)):
         raise Conflict(
             f"the study has a source “{body.name}” already.",

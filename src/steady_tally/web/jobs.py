@@ -69,7 +69,7 @@ def start_demo(body: NewDemo) -> Response:
 
 
 @api.post("/jobs/<uuid:job_id>/cancel", summary="Stop a job", responses={"202": JobView, "409": Problem})
-@needs(Right.CHANGE)
+@needs(Right.CHANGE, when_full=True)
 def cancel(path: JobPath) -> Response:
     job = find_job(engine(), path.job_id)
     if job.state not in _OPEN or job.queue_job_id is None:

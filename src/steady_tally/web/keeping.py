@@ -13,6 +13,7 @@ from steady_tally.results.kept import kept
 from steady_tally.results.pictures import study_picture
 from steady_tally.store import keeping
 from steady_tally.store import studies as stored
+from steady_tally.store.room import says_full
 from steady_tally.web.access import Right, needs
 from steady_tally.web.problems import Problem
 from steady_tally.web.studies import Named, StudyPath, StudyView, answer, engine
@@ -73,6 +74,18 @@ def all_kept() -> Response:
     return answer(KeptStudies(studies=sorted(views, key=lambda v: v.changed_at, reverse=True)))
 
 
+class Room(BaseModel):
+    """Whether there is room to save anything."""
+
+    says: str = Field(description="What stands on the page while there is none.")
+
+
+@api.get("/room", summary="Whether the disk has room", responses={"200": Room})
+@needs(Right.READ)
+def room() -> Response:
+    return answer(Room(says=says_full()))
+
+
 @api.get("/studies/<uuid:study_id>/picture", summary="A small picture of the study's map")
 @needs(Right.READ)
 def picture(path: StudyPath) -> Response:
@@ -100,7 +113,7 @@ def begin(path: StudyPath, body: Named) -> Response:
 
 
 @api.delete("/studies/<uuid:study_id>", summary="Delete a study and all that is in it", responses={"200": KeptStudies})
-@needs(Right.CHANGE)
+@needs(Right.CHANGE, when_full=True)
 def delete(path: StudyPath) -> Response:
     keeping.delete_study(engine(), path.study_id)
     kept.clear()
@@ -131,7 +144,7 @@ def forget(path: StudyPath) -> Response:
 @api.delete(
     "/studies/<uuid:study_id>/sources/<uuid:source_id>", summary="Remove a source", responses={"200": StudyView}
 )
-@needs(Right.CHANGE)
+@needs(Right.CHANGE, when_full=True)
 def remove_source(path: SourcePath) -> Response:
     keeping.remove_source(engine(), path.study_id, path.source_id)
     kept.clear()

@@ -11,6 +11,7 @@ from sqlalchemy import text
 
 from steady_tally.core.errors import SetUpError
 from steady_tally.core.report.tables import areas_table, ledger_document
+from steady_tally.store.room import says_full
 from steady_tally.store.studies import all_studies
 from steady_tally.web.access import Right, needs
 from steady_tally.web.jobs import latest_demo_job
@@ -47,7 +48,7 @@ def plain_page() -> str:
     """Without a script: the oldest study's ledger and its areas. While the demo loads, how far it is."""
     study = next((s for s in all_studies(engine()) if s.head_id), None)
     if study is None:
-        return render_template("first.html", study=None, job=latest_demo_job())
+        return render_template("first.html", study=None, job=latest_demo_job(), full=says_full())
     assert study.head_id is not None
     outcome = outcome_of(PlanPath(study_id=study.id, version=study.head_id))
     values = outcome.measured.values.value
@@ -55,7 +56,7 @@ def plain_page() -> str:
     areas = [rows[i] for i in np.argsort(-values, kind="stable")]
     return render_template(
         "first.html", study=study, title=outcome.plan.show.title, ledger=ledger_document(outcome, {}), areas=areas,
-        value_name=outcome.value_name,
+        value_name=outcome.value_name, full=says_full(),
     )  # fmt: skip
 
 

@@ -11,8 +11,18 @@ from werkzeug.exceptions import HTTPException
 
 from steady_tally.core.errors import SteadyTallyError
 from steady_tally.faults import log_fault
+from steady_tally.store.room import met_full_disk, says_full
 
-_STATUS = {"plan": 422, "source": 422, "not-found": 404, "conflict": 409, "refused": 403, "locked": 401, "request": 422}
+_STATUS = {
+    "plan": 422,
+    "source": 422,
+    "not-found": 404,
+    "conflict": 409,
+    "refused": 403,
+    "locked": 401,
+    "request": 422,
+    "no-room": 507,
+}
 _log = logging.getLogger(__name__)
 
 
@@ -41,6 +51,12 @@ def invalid_request(error: ValidationError) -> Response:
     return problem("request", "The request does not fit", 422, "; ".join(mistakes[:8]) + ".")
 
 
+def no_room() -> Response:
+    """Where a write has met a full disk, though there seemed to be room."""
+    says = says_full() or "There was no room left on the disk for this. Make room, then try again."
+    return problem("no-room", "There is no room on the disk", 507, says)
+
+
 def answer_with_problems(app: Flask) -> None:
     """Turn everything that can go wrong into a problem document."""
 
@@ -62,10 +78,16 @@ def answer_with_problems(app: Flask) -> None:
     @app.errorhandler(OperationalError)
     def no_database(error: OperationalError) -> Response:
         log_fault(_log, "a request", error)
-        says = "The database is starting again. Nothing that was saved is lost; try again in a moment."
+        if met_full_disk(error):
+            return no_room()
+        says = says_full() or "The database is starting again; nothing that was saved is lost. This takes a moment."
         response = problem("waiting", "The database is not there", 503, says)
         response.headers["Retry-After"] = "2"
         return response
+
+    @app.errorhandler(OSError)
+    def no_write(error: OSError) -> Response:
+        return no_room() if met_full_disk(error) else anything(error)
 
     @app.errorhandler(Exception)
     def anything(error: Exception) -> Response:
