@@ -42,7 +42,8 @@ export function App() {
       <Notices />
       <Box sx={{ p: 6, maxWidth: 640 }} component="main">
         <Typography variant="h1">Steady Tally</Typography>
-        {studies.error ? <Failure error={studies.error} retry={retry} /> : <Begin others={all.length} />}
+        {studies.error && <Failure error={studies.error} retry={retry} />}
+        {studies.data && <Begin others={all.length} />}
       </Box>
     </>
   );

@@ -35,7 +35,7 @@ def test_a_plan_written_out_reads_back_as_itself():
     ("path", "value", "says"),
     [
         ("measure.kind", "guess", "measure"),
-        ("class.count", 0, "class.events.count: input should be greater"),
+        ("class.count", 0, "class.events.count: this is less than 1"),
         ("class.colour", "red", "class.events.colour: there is no such entry"),
         ("class.method", "best", "class.events: “best” is none of 'quantile'"),
         ("version", 4, "version"),

@@ -58,6 +58,7 @@ def page_in(path: Path) -> FigurePlan:
     from pydantic import ValidationError
 
     from steady_tally.core.plan.figure import FigurePlan
+    from steady_tally.core.plan.mistakes import mistake
 
     where = f"page “{path}”"
     try:
@@ -70,7 +71,7 @@ def page_in(path: Path) -> FigurePlan:
         first = error.errors(include_url=False)[0]
         entry = ".".join(str(step) for step in first["loc"]) or "the whole"
         raise SourceError(
-            f"{entry}: {first['msg']}.", where=where, todo="See docs/figures.md for what a page may say."
+            f"{entry}: {mistake(first)}.", where=where, todo="See docs/figures.md for what a page may say."
         ) from None
 
 

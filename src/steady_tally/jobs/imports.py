@@ -13,6 +13,7 @@ from sqlalchemy import Engine
 
 from steady_tally.core.draft import density_of, difference, draft, needed_columns
 from steady_tally.core.errors import NotFound, SourceError, SteadyTallyError
+from steady_tally.core.plan.base import Name
 from steady_tally.core.plan.gather import Events, Reading
 from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.core.sources import Features, Table
@@ -48,7 +49,7 @@ class Import(BaseModel):
     """What is to be brought in, and as what."""
 
     upload_id: uuid.UUID
-    name: str = Field(min_length=1, max_length=200)
+    name: Name
     role: Role
     reading: Reading = Field(default_factory=Reading)
     events: Events | None = Field(None, description="For events: the choices of the plan's first stage.")

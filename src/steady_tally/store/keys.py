@@ -4,6 +4,7 @@ which is its user's alone: a key is a file, and taking it takes the file away, s
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import os
 import secrets
@@ -75,8 +76,9 @@ def _sweep(data: Path) -> None:
     for name, most in (("keys", _KEY_S), ("sessions", _SESSION_S)):
         folder = data / name
         for file in folder.iterdir() if folder.is_dir() else ():
-            if file.stat().st_mtime < time.time() - most:
-                file.unlink(missing_ok=True)
+            with contextlib.suppress(FileNotFoundError):  # others sweep too
+                if file.stat().st_mtime < time.time() - most:
+                    file.unlink()
 
 
 def _digest(secret: str) -> str:

@@ -79,7 +79,7 @@ def says_full() -> str:
         return ""
     return (
         f"The disk is full: {_mb(free)} are free, and {_mb(LEAST)} are needed. What is here can be looked at; nothing "
-        "is saved until there is room. Make room on the disk, or delete studies; then this goes away by itself."
+        "is saved until there is room. Make room on the disk, or delete studies."
     )
 
 

@@ -14,6 +14,7 @@ from steady_tally.core.areas import areas_table
 from steady_tally.core.gather.categories import category_columns
 from steady_tally.core.gather.reading import used_columns
 from steady_tally.core.names import file_stem
+from steady_tally.core.plan.base import Name
 from steady_tally.core.plan.figure import FigurePlan
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.report.series import MOST_PAGES
@@ -38,7 +39,7 @@ _MM = 25.4
 
 
 class FigureBody(BaseModel):
-    name: str = Field(min_length=1, max_length=200)
+    name: Name
     version: uuid.UUID = Field(description="The plan version that it is bound to.")
     document: FigurePlan
 

@@ -10,6 +10,7 @@ from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
 
 from steady_tally.core.errors import SteadyTallyError
+from steady_tally.core.plan.mistakes import mistake
 from steady_tally.faults import log_fault
 from steady_tally.store.room import met_full_disk, says_full
 
@@ -45,8 +46,8 @@ def problem(kind: str, title: str, status: int, detail: str) -> Response:
 def invalid_request(error: ValidationError) -> Response:
     """What flask-openapi3 calls where a path, query or body does not fit its model."""
     mistakes = [
-        f"{'.'.join(str(p) for p in one['loc']) or 'the whole'}: {one['msg']}"
-        for one in error.errors(include_url=False, include_context=False, include_input=False)
+        f"{'.'.join(str(p) for p in one['loc']) or 'the whole'}: {mistake(one)}"
+        for one in error.errors(include_url=False, include_input=False)
     ]
     return problem("request", "The request does not fit", 422, "; ".join(mistakes[:8]) + ".")
 

@@ -11,6 +11,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 from sqlalchemy import Engine
 
+from steady_tally.core.plan.base import Name
 from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.store import studies as stored
 from steady_tally.store.sources import sources_of
@@ -53,7 +54,7 @@ class StudyView(BaseModel):
 class Named(BaseModel):
     """What a study is to be called."""
 
-    name: str = Field(min_length=1, max_length=200, pattern=r"\S")
+    name: Name
 
 
 class StudyList(BaseModel):

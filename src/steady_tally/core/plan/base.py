@@ -10,7 +10,7 @@ from typing import Annotated, Any, ClassVar, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 Decimal = Literal[".", ","]
-Name = Annotated[str, Field(min_length=1, max_length=200)]
+Name = Annotated[str, Field(min_length=1, max_length=200, pattern=r"\S")]
 Finite = Annotated[float, Field(allow_inf_nan=False)]
 
 

@@ -158,7 +158,7 @@ class KnownPlace(Part):
     x and y are degrees of longitude and latitude; `reach_m` is how near an event must be to count as there.
     """
 
-    name: Annotated[str, Field(min_length=1, max_length=120)]
+    name: Annotated[str, Field(min_length=1, max_length=120, pattern=r"\S")]
     x: float = Field(ge=-180, le=360)
     y: float = Field(ge=-90, le=90)
     reach_m: float = Field(5.0, gt=0, le=10_000)

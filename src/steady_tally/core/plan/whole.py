@@ -14,6 +14,7 @@ from steady_tally.core.measure.kind import MeasureKind
 from steady_tally.core.plan.base import Name, Part
 from steady_tally.core.plan.gather import NO_EVENTS, Events, Gather, RecordedList, RecordedOutline
 from steady_tally.core.plan.lift import lifted
+from steady_tally.core.plan.mistakes import mistake
 from steady_tally.core.plan.place import Grid, Place
 from steady_tally.core.plan.show import Colours, Show
 
@@ -175,14 +176,7 @@ def _mistakes(error: ValidationError, document: Any) -> str:
     sentences = []
     for one in error.errors(include_url=False):
         path = ".".join(_path(one["loc"], document)) or "the whole"
-        message = one["msg"].removeprefix("Value error, ")
-        if one["type"] == "extra_forbidden":
-            message = "there is no such entry"
-        elif one["type"] == "missing":
-            message = "this entry is missing"
-        elif one["type"] == "union_tag_invalid":
-            context = one["ctx"]
-            message = f"“{context['tag']}” is none of {context['expected_tags']}"
+        message = mistake(one)
         sentences.append(f"{path}: {message[:1].lower()}{message[1:]}")
     return "; ".join(sentences[:8]) + ("; and more." if len(sentences) > 8 else ".")
 
