@@ -678,7 +678,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Every area with its value */
+        /** A page of the areas with their values */
         get: operations["outcomes_areas_studies__uuid_study_id__plans__uuid_version__areas_get"];
         put?: never;
         post?: never;
@@ -1278,26 +1278,6 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /**
-         * Problem
-         * @description RFC 9457, section 3.1.
-         */
-        Problem: {
-            /**
-             * Type
-             * @description Which kind of problem this is.
-             */
-            type: string;
-            /** Title */
-            title: string;
-            /** Status */
-            status: number;
-            /**
-             * Detail
-             * @description What is wrong, where, and what to do.
-             */
-            detail: string;
-        };
         /** StudyList */
         StudyList: {
             /** Studies */
@@ -3709,7 +3689,15 @@ export interface components {
              * @description What rows that were added up differ in.
              */
             added_over: string[];
-            /** Left Over */
+            /**
+             * Spellings
+             * @description How many spellings are left over.
+             */
+            spellings: number;
+            /**
+             * Left Over
+             * @description Of those the first with their rows: those like an area, then most.
+             */
             left_over: {
                 [key: string]: number;
             };
@@ -3725,11 +3713,16 @@ export interface components {
             };
             /**
              * Left Over Sums
-             * @description What the rows of each left-over spelling come to.
+             * @description What the rows of each of these spellings come to.
              */
             left_over_sums: {
                 [key: string]: number;
             };
+            /**
+             * In Left Over
+             * @description What the rows of all left-over spellings come to.
+             */
+            in_left_over: number;
             /**
              * In Areas
              * @description What the rows joined to areas come to.
@@ -3756,7 +3749,15 @@ export interface components {
             joined: {
                 [key: string]: number;
             };
-            /** Areas Without Row */
+            /**
+             * Without Row
+             * @description How many areas have no row.
+             */
+            without_row: number;
+            /**
+             * Areas Without Row
+             * @description The first of them.
+             */
             areas_without_row: string[];
         };
         /**
@@ -4570,8 +4571,13 @@ export interface components {
              */
             within: components["schemas"]["WithinCount"][];
             /**
+             * Spellings
+             * @description How many spellings are no area.
+             */
+            spellings: number;
+            /**
              * Left Over
-             * @description Spellings that are no area, with their records.
+             * @description Those of most records, with how many.
              */
             left_over: {
                 [key: string]: number;
@@ -4994,7 +5000,15 @@ export interface components {
         };
         /** AreaRows */
         AreaRows: {
-            /** Areas */
+            /**
+             * Total
+             * @description How many areas there are.
+             */
+            total: number;
+            /**
+             * Areas
+             * @description Those of the page that was asked for, in the order of their source.
+             */
             areas: components["schemas"]["AreaRow"][];
         };
         /** AreaRow */
@@ -5704,8 +5718,38 @@ export interface components {
                 [key: string]: unknown;
             } | null;
         };
+        /**
+         * Problem
+         * @description RFC 9457, section 3.1.
+         */
+        Problem: {
+            /**
+             * Type
+             * @description Which kind of problem this is.
+             */
+            type: string;
+            /** Title */
+            title: string;
+            /** Status */
+            status: number;
+            /**
+             * Detail
+             * @description What is wrong, where, and what to do.
+             */
+            detail: string;
+        };
     };
-    responses: never;
+    responses: {
+        /** @description What is wrong, and what to do. */
+        Problem: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+    };
     parameters: never;
     requestBodies: never;
     headers: never;
@@ -5735,24 +5779,8 @@ export interface operations {
                     "application/json": components["schemas"]["StudyView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     keeping_delete_studies__uuid_study_id__delete: {
@@ -5775,33 +5803,8 @@ export interface operations {
                     "application/json": components["schemas"]["KeptStudies"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     keeping_rename_studies__uuid_study_id__patch: {
@@ -5828,33 +5831,8 @@ export interface operations {
                     "application/json": components["schemas"]["StudyView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     studies_list_sources_studies__uuid_study_id__sources_get: {
@@ -5877,24 +5855,8 @@ export interface operations {
                     "application/json": components["schemas"]["SourceList"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     plans_save_plan_studies__uuid_study_id__plans_post: {
@@ -5921,33 +5883,8 @@ export interface operations {
                     "application/json": components["schemas"]["SavedPlan"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     plans_first_plan_studies__uuid_study_id__first_plan_post: {
@@ -5974,33 +5911,8 @@ export interface operations {
                     "application/json": components["schemas"]["SavedPlan"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     gather_send_file_studies__uuid_study_id__uploads__uuid_upload_id___name__put: {
@@ -6014,7 +5926,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/octet-stream": unknown;
+            };
+        };
         responses: {
             /** @description Created */
             201: {
@@ -6025,33 +5941,8 @@ export interface operations {
                     "application/json": components["schemas"]["Received"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Request Entity Too Large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     gather_throw_away_studies__uuid_study_id__uploads__uuid_upload_id__delete: {
@@ -6066,24 +5957,15 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description No Content */
+            204: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
+                content?: never;
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     gather_look_into_studies__uuid_study_id__uploads__uuid_upload_id__look_post: {
@@ -6111,24 +5993,8 @@ export interface operations {
                     "application/json": components["schemas"]["LookView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     gather_systems_systems_get: {
@@ -6151,24 +6017,8 @@ export interface operations {
                     "application/json": components["schemas"]["SystemList"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     gather_bring_in_studies__uuid_study_id__imports_post: {
@@ -6195,24 +6045,8 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     keeping_remove_source_studies__uuid_study_id__sources__uuid_source_id__delete: {
@@ -6236,33 +6070,8 @@ export interface operations {
                     "application/json": components["schemas"]["StudyView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     gather_found_studies__uuid_study_id__plans__uuid_version__findings_get: {
@@ -6286,24 +6095,8 @@ export interface operations {
                     "application/json": components["schemas"]["FindingsView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     gather_count_for_studies__uuid_study_id__plans__uuid_version__tally_post: {
@@ -6331,24 +6124,8 @@ export interface operations {
                     "application/json": components["schemas"]["TallyView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     gather_count_rows_for_studies__uuid_study_id__sources__uuid_source_id__tally_post: {
@@ -6376,24 +6153,8 @@ export interface operations {
                     "application/json": components["schemas"]["TallyView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     gather_set_aside_file_studies__uuid_study_id__plans__uuid_version__set_aside_csv_get: {
@@ -6410,24 +6171,17 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "text/csv": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     place_survey_zones_studies__uuid_study_id__zones__name__survey_get: {
@@ -6455,24 +6209,8 @@ export interface operations {
                     "application/json": components["schemas"]["SurveyView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     place_picture_studies__uuid_study_id__zones__name__picture_get: {
@@ -6501,24 +6239,8 @@ export interface operations {
                     "application/json": components["schemas"]["PictureView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     place_try_out_studies__uuid_study_id__plans__uuid_version__grid_trial_post: {
@@ -6537,24 +6259,17 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/vnd.apache.arrow.stream": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     place_describe_projection_studies__uuid_study_id__plans__uuid_version__projection_post: {
@@ -6582,24 +6297,8 @@ export interface operations {
                     "application/json": components["schemas"]["ProjectionView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     place_events_studies__uuid_study_id__plans__uuid_version__events_get: {
@@ -6632,24 +6331,8 @@ export interface operations {
                     "application/json": components["schemas"]["SetAsideRows"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     place_events_file_studies__uuid_study_id__plans__uuid_version__events_file_get: {
@@ -6673,24 +6356,17 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "text/csv": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     place_events_outside_studies__uuid_study_id__plans__uuid_version__outside_get: {
@@ -6717,24 +6393,8 @@ export interface operations {
                     "application/json": components["schemas"]["OutsideRows"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     place_label_check_studies__uuid_study_id__plans__uuid_version__labels_get: {
@@ -6758,24 +6418,8 @@ export interface operations {
                     "application/json": components["schemas"]["LabelsView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     place_disagreeing_studies__uuid_study_id__plans__uuid_version__labels_events_get: {
@@ -6802,24 +6446,8 @@ export interface operations {
                     "application/json": components["schemas"]["SetAsideRows"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     place_how_complete_studies__uuid_study_id__plans__uuid_version__completeness_get: {
@@ -6845,24 +6473,8 @@ export interface operations {
                     "application/json": components["schemas"]["CompletenessView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     place_area_columns_studies__uuid_study_id__plans__uuid_version__area_columns_get: {
@@ -6886,24 +6498,8 @@ export interface operations {
                     "application/json": components["schemas"]["ZoneColumnsView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     place_points_studies__uuid_study_id__plans__uuid_version__points_get: {
@@ -6918,24 +6514,17 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/vnd.apache.arrow.stream": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     measure_proposal_studies__uuid_study_id__plans__uuid_version__denominator_post: {
@@ -6963,24 +6552,8 @@ export interface operations {
                     "application/json": components["schemas"]["ProposalView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     measure_offered_studies__uuid_study_id__plans__uuid_version__offers_get: {
@@ -7004,24 +6577,8 @@ export interface operations {
                     "application/json": components["schemas"]["OffersView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     measure_tried_studies__uuid_study_id__plans__uuid_version__measure_trial_post: {
@@ -7049,24 +6606,8 @@ export interface operations {
                     "application/json": components["schemas"]["TrialView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     measure_all_measures_studies__uuid_study_id__plans__uuid_version__measures_get: {
@@ -7090,24 +6631,8 @@ export interface operations {
                     "application/json": components["schemas"]["MeasureSummaries"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     measure_values_of_studies__uuid_study_id__plans__uuid_version__measures__name___key__get: {
@@ -7124,24 +6649,17 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/vnd.apache.arrow.stream": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     measure_kinds_studies__uuid_study_id__plans__uuid_version__kinds__key__get: {
@@ -7158,24 +6676,17 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/vnd.apache.arrow.stream": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     measure_categories_file_studies__uuid_study_id__plans__uuid_version__categories_csv_get: {
@@ -7190,24 +6701,17 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "text/csv": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     measure_formula_studies__uuid_study_id__plans__uuid_version__formula_post: {
@@ -7235,24 +6739,8 @@ export interface operations {
                     "application/json": components["schemas"]["FormulaView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     classes_pooled_studies__uuid_study_id__plans__uuid_version__classes_pooled_post: {
@@ -7280,24 +6768,8 @@ export interface operations {
                     "application/json": components["schemas"]["PoolView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     classes_compared_studies__uuid_study_id__plans__uuid_version__classes_compared_post: {
@@ -7325,24 +6797,8 @@ export interface operations {
                     "application/json": components["schemas"]["WaysView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     outcomes_ledger_studies__uuid_study_id__plans__uuid_version__ledger_get: {
@@ -7366,24 +6822,8 @@ export interface operations {
                     "application/json": components["schemas"]["LedgerView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     outcomes_account_studies__uuid_study_id__plans__uuid_version__accounts__name__get: {
@@ -7409,29 +6849,16 @@ export interface operations {
                     "application/json": components["schemas"]["EventsAccount"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     outcomes_areas_studies__uuid_study_id__plans__uuid_version__areas_get: {
         parameters: {
-            query?: never;
+            query?: {
+                start?: number;
+                rows?: number;
+            };
             header?: never;
             path: {
                 study_id: string;
@@ -7450,24 +6877,8 @@ export interface operations {
                     "application/json": components["schemas"]["AreaRows"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     outcomes_set_aside_studies__uuid_study_id__plans__uuid_version__set_aside_get: {
@@ -7495,24 +6906,8 @@ export interface operations {
                     "application/json": components["schemas"]["SetAsideRows"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     show_view_studies__uuid_study_id__plans__uuid_version__view_get: {
@@ -7536,24 +6931,8 @@ export interface operations {
                     "application/json": components["schemas"]["View"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     show_how_far_studies__uuid_study_id__plans__uuid_version__underway_get: {
@@ -7577,24 +6956,8 @@ export interface operations {
                     "application/json": components["schemas"]["Underway"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     show_names_studies__uuid_study_id__plans__uuid_version__areas__key__names_get: {
@@ -7611,24 +6974,17 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/vnd.apache.arrow.stream": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     show_values_studies__uuid_study_id__plans__uuid_version__values__key__get: {
@@ -7645,24 +7001,17 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/vnd.apache.arrow.stream": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     show_classes_studies__uuid_study_id__plans__uuid_version__classes__key__get: {
@@ -7679,24 +7028,17 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/vnd.apache.arrow.stream": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     show_shapes_studies__uuid_study_id__plans__uuid_version__shapes__key__get: {
@@ -7718,24 +7060,17 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/vnd.apache.arrow.stream": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     show_degrees_studies__uuid_study_id__plans__uuid_version__degrees_post: {
@@ -7763,24 +7098,8 @@ export interface operations {
                     "application/json": components["schemas"]["DegreePoints"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     show_into_plane_studies__uuid_study_id__plans__uuid_version__plane_post: {
@@ -7808,24 +7127,8 @@ export interface operations {
                     "application/json": components["schemas"]["PlanePoints"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     show_profile_studies__uuid_study_id__plans__uuid_version__areas__int_area__profile_get: {
@@ -7851,24 +7154,8 @@ export interface operations {
                     "application/json": components["schemas"]["AreaProfile"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     show_area_events_studies__uuid_study_id__plans__uuid_version__areas__int_area__events_get: {
@@ -7897,24 +7184,8 @@ export interface operations {
                     "application/json": components["schemas"]["AreaEvents"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     overlays_reference_studies__uuid_study_id__plans__uuid_version__reference__name___key__get: {
@@ -7932,24 +7203,17 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/vnd.apache.arrow.stream": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     overlays_names_of_reference_studies__uuid_study_id__plans__uuid_version__reference__name___key__names_get: {
@@ -7969,24 +7233,17 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/vnd.apache.arrow.stream": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     overlays_over_studies__uuid_study_id__plans__uuid_version__over__key__get: {
@@ -8003,24 +7260,17 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/vnd.apache.arrow.stream": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     overlays_dots_studies__uuid_study_id__plans__uuid_version__dots__key__get: {
@@ -8039,24 +7289,17 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/vnd.apache.arrow.stream": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     overlays_anchors_studies__uuid_study_id__plans__uuid_version__anchors__key__get: {
@@ -8073,24 +7316,17 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/vnd.apache.arrow.stream": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     overlays_written_studies__uuid_study_id__plans__uuid_version__label_texts__key__get: {
@@ -8107,24 +7343,17 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/vnd.apache.arrow.stream": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     overlays_trial_studies__uuid_study_id__plans__uuid_version__label_trial_post: {
@@ -8152,24 +7381,8 @@ export interface operations {
                     "application/json": components["schemas"]["LabelView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     figures_figures_studies__uuid_study_id__figures_get: {
@@ -8192,24 +7405,8 @@ export interface operations {
                     "application/json": components["schemas"]["FigureList"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     figures_add_studies__uuid_study_id__figures_post: {
@@ -8236,24 +7433,8 @@ export interface operations {
                     "application/json": components["schemas"]["FigureView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     figures_change_studies__uuid_study_id__figures__uuid_figure_id__put: {
@@ -8281,24 +7462,8 @@ export interface operations {
                     "application/json": components["schemas"]["FigureView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     figures_remove_studies__uuid_study_id__figures__uuid_figure_id__delete: {
@@ -8322,24 +7487,8 @@ export interface operations {
                     "application/json": components["schemas"]["FigureList"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     figures_preview_studies__uuid_study_id__plans__uuid_version__figure_preview_post: {
@@ -8367,24 +7516,8 @@ export interface operations {
                     "application/json": components["schemas"]["PreviewView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     figures_file_studies__uuid_study_id__figures__uuid_figure_id__file_get: {
@@ -8403,24 +7536,19 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "image/svg+xml": string;
+                    "application/pdf": string;
+                    "image/png": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     handed_hand_on_studies__uuid_study_id__hand_on_post: {
@@ -8447,24 +7575,8 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     handed_draw_series_studies__uuid_study_id__series_post: {
@@ -8491,24 +7603,8 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     keeping_all_kept_kept_studies_get: {
@@ -8529,33 +7625,8 @@ export interface operations {
                     "application/json": components["schemas"]["KeptStudies"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     keeping_room_room_get: {
@@ -8576,33 +7647,8 @@ export interface operations {
                     "application/json": components["schemas"]["Room"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     keeping_picture_studies__uuid_study_id__picture_get: {
@@ -8616,33 +7662,17 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "image/png": string;
                 };
             };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     keeping_copy_studies__uuid_study_id__copy_post: {
@@ -8669,33 +7699,8 @@ export interface operations {
                     "application/json": components["schemas"]["StudyView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     keeping_begin_studies__uuid_study_id__begin_post: {
@@ -8722,33 +7727,8 @@ export interface operations {
                     "application/json": components["schemas"]["StudyView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     keeping_waiting_studies__uuid_study_id__waiting_get: {
@@ -8771,33 +7751,8 @@ export interface operations {
                     "application/json": components["schemas"]["Waiting"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     keeping_take_studies__uuid_study_id__waiting_post: {
@@ -8824,33 +7779,8 @@ export interface operations {
                     "application/json": components["schemas"]["Waiting"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     keeping_forget_studies__uuid_study_id__waiting_delete: {
@@ -8873,33 +7803,8 @@ export interface operations {
                     "application/json": components["schemas"]["Waiting"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     jobs_one_job_jobs__uuid_job_id__get: {
@@ -8922,24 +7827,8 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     jobs_demo_job_demo_get: {
@@ -8960,24 +7849,8 @@ export interface operations {
                     "application/json": components["schemas"]["LatestJob"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     jobs_start_demo_demo_post: {
@@ -9002,33 +7875,8 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     jobs_cancel_jobs__uuid_job_id__cancel_post: {
@@ -9051,33 +7899,8 @@ export interface operations {
                     "application/json": components["schemas"]["JobView"];
                 };
             };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
     jobs_made_jobs__uuid_job_id__file_get: {
@@ -9091,24 +7914,18 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Not Found */
-            404: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/zip": string;
+                    "application/pdf": string;
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
         };
     };
 }

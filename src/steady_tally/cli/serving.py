@@ -101,10 +101,11 @@ def openapi() -> None:
 
     from steady_tally.jobs.queue import make_queue
     from steady_tally.web.app import create_app
+    from steady_tally.web.description import described
 
     nowhere = "postgresql://nowhere"
     app = create_app(create_engine("postgresql+psycopg://"), make_queue(nowhere), port=0)
-    click.echo(json.dumps(app.api_doc, indent=1))
+    click.echo(json.dumps(described(app.api_doc), indent=1))
 
 
 @main.command(hidden=True)

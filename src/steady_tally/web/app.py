@@ -23,6 +23,7 @@ from steady_tally.web import (
     studies,
 )
 from steady_tally.web.access import guard
+from steady_tally.web.description import KEY, security_scheme
 from steady_tally.web.door import clean
 from steady_tally.web.problems import answer_with_problems, invalid_request
 
@@ -37,6 +38,8 @@ def create_app(engine: Engine, queue: procrastinate.App, *, port: int) -> OpenAP
         doc_ui=False,
         static_folder=None,
         validation_error_callback=invalid_request,
+        security_schemes=security_scheme(port),
+        openapi_extensions={"security": [{KEY: []}]},
     )
     app.config["MAX_CONTENT_LENGTH"] = _LARGEST_REQUEST
     app.extensions["steady_tally_engine"] = engine

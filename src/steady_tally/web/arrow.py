@@ -13,7 +13,7 @@ from steady_tally.core.place.grid import CellSet, Lattice
 from steady_tally.core.show.drawing import Rings
 from steady_tally.results.kept import kept
 
-_ARROW = "application/vnd.apache.arrow.stream"
+ARROW = "application/vnd.apache.arrow.stream"
 _GZIP_FROM = 4_096
 
 
@@ -45,7 +45,7 @@ def _encoded(table: pa.Table, meta: dict[str, str]) -> tuple[bytes, bytes]:
 def _answer(encoded: tuple[bytes, bytes]) -> Response:
     body, packed = encoded
     accepts = bool(packed) and "gzip" in request.headers.get("Accept-Encoding", "")
-    response = Response(packed if accepts else body, content_type=_ARROW)
+    response = Response(packed if accepts else body, content_type=ARROW)
     if accepts:
         response.headers["Content-Encoding"] = "gzip"
     response.headers["Vary"] = "Accept-Encoding"

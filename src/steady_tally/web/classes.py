@@ -15,12 +15,10 @@ from steady_tally.core.show.colours import class_colours
 from steady_tally.results.studies import chain_of
 from steady_tally.web.access import Right, needs
 from steady_tally.web.outcomes import Evenness, plan_of
-from steady_tally.web.problems import Problem
 from steady_tally.web.studies import PLAN, PlanPath, answer, engine
 
 api = APIBlueprint(
-    "classes", __name__, url_prefix="/api", abp_tags=[Tag(name="classes")],
-    abp_responses={"404": Problem, "422": Problem},
+    "classes", __name__, url_prefix="/api", abp_tags=[Tag(name="classes")]
 )  # fmt: skip
 
 

@@ -26,12 +26,11 @@ from steady_tally.store import figures as stored
 from steady_tally.store.studies import study, version_of
 from steady_tally.store.tables import Figure
 from steady_tally.web.access import Right, needs
-from steady_tally.web.problems import Problem
+from steady_tally.web.description import file_of
 from steady_tally.web.studies import PLAN, PlanPath, StudyPath, answer, engine
 
 api = APIBlueprint(
-    "figures", __name__, url_prefix="/api", abp_tags=[Tag(name="figures")],
-    abp_responses={"404": Problem, "422": Problem},
+    "figures", __name__, url_prefix="/api", abp_tags=[Tag(name="figures")]
 )  # fmt: skip
 
 _KINDS: dict[Format, str] = {"svg": "image/svg+xml", "pdf": "application/pdf", "png": "image/png"}
@@ -192,7 +191,11 @@ def _columns(study_id: uuid.UUID, plan: Plan) -> list[str]:
     return list(category_columns(areas_table(areas)))
 
 
-@api.get("/studies/<uuid:study_id>/figures/<uuid:figure_id>/file", summary="A figure as a file")
+@api.get(
+    "/studies/<uuid:study_id>/figures/<uuid:figure_id>/file",
+    summary="A figure as a file",
+    responses=file_of(*_KINDS.values()),
+)
 @needs(Right.READ)
 def file(path: FigurePath, query: FileQuery) -> Response:
     found = stored.figure(engine(), path.study_id, path.figure_id)

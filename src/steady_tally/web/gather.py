@@ -35,9 +35,9 @@ from steady_tally.store.studies import open_plan
 from steady_tally.store.tables import Role
 from steady_tally.store.uploads import discard_upload, receive, uploaded
 from steady_tally.web.access import Right, needs
+from steady_tally.web.description import BINARY, file_of
 from steady_tally.web.jobs import JobView, started
 from steady_tally.web.outcomes import csv_file, outcome_of, plan_of
-from steady_tally.web.problems import Problem
 from steady_tally.web.studies import (
     PLAN,
     Named,
@@ -50,9 +50,7 @@ from steady_tally.web.studies import (
     source_view,
 )
 
-api = APIBlueprint(
-    "gather", __name__, url_prefix="/api", abp_tags=[Tag(name="gather")], abp_responses={"404": Problem, "422": Problem}
-)
+api = APIBlueprint("gather", __name__, url_prefix="/api", abp_tags=[Tag(name="gather")])
 _LIMIT_VARIABLE = "STEADY_TALLY_LARGEST_UPLOAD_MB"
 _DEFAULT_LIMIT_MB = 4_096
 
@@ -84,7 +82,8 @@ class Received(BaseModel):
 @api.put(
     "/studies/<uuid:study_id>/uploads/<uuid:upload_id>/<name>",
     summary="Send one file of an upload, as it is",
-    responses={"201": Received, "413": Problem},
+    responses={"201": Received},
+    openapi_extensions=BINARY,
 )
 @needs(Right.CHANGE)
 def send_file(path: FilePath) -> Response:
@@ -102,7 +101,9 @@ def send_file(path: FilePath) -> Response:
     return answer(Received(byte_count=length), status=201)
 
 
-@api.delete("/studies/<uuid:study_id>/uploads/<uuid:upload_id>", summary="Throw an upload away")
+@api.delete(
+    "/studies/<uuid:study_id>/uploads/<uuid:upload_id>", summary="Throw an upload away", responses={"204": None}
+)
 @needs(Right.CHANGE, when_full=True)
 def throw_away(path: UploadPath) -> Response:
     discard_upload(engine(), path.study_id, path.upload_id)
@@ -254,7 +255,7 @@ class SourceChange(BaseModel):
 @api.patch(
     "/studies/<uuid:study_id>/sources/<uuid:source_id>",
     summary="Say what a source is for, or what is known of it",
-    responses={"200": SourceView, "409": Problem},
+    responses={"200": SourceView},
 )
 @needs(Right.CHANGE)
 def describe_source(path: SourcePath, body: SourceChange) -> Response:
@@ -401,7 +402,7 @@ class ReasonQuery(BaseModel):
     reason: str | None = Field(None, max_length=60)
 
 
-@api.get(f"{PLAN}/set-aside.csv", summary="The records set aside, as a CSV file")
+@api.get(f"{PLAN}/set-aside.csv", summary="The records set aside, as a CSV file", responses=file_of("text/csv"))
 @needs(Right.READ)
 def set_aside_file(path: PlanPath, query: ReasonQuery) -> Response:
     outcome = outcome_of(path)

@@ -11,12 +11,10 @@ from steady_tally.store import figures as stored
 from steady_tally.store.studies import version_of
 from steady_tally.web.access import Right, needs
 from steady_tally.web.jobs import JobView, started
-from steady_tally.web.problems import Problem
 from steady_tally.web.studies import StudyPath, answer, engine
 
 api = APIBlueprint(
-    "handed", __name__, url_prefix="/api", abp_tags=[Tag(name="handed on")],
-    abp_responses={"404": Problem, "422": Problem},
+    "handed", __name__, url_prefix="/api", abp_tags=[Tag(name="handed on")]
 )  # fmt: skip
 
 

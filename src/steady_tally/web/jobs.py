@@ -15,12 +15,10 @@ from steady_tally.jobs.progress import find_job
 from steady_tally.store.made import made_file
 from steady_tally.store.tables import Job, JobState
 from steady_tally.web.access import Right, needs
-from steady_tally.web.problems import Problem
+from steady_tally.web.description import file_of
 from steady_tally.web.studies import answer, engine
 
-api = APIBlueprint(
-    "jobs", __name__, url_prefix="/api", abp_tags=[Tag(name="jobs")], abp_responses={"404": Problem, "422": Problem}
-)
+api = APIBlueprint("jobs", __name__, url_prefix="/api", abp_tags=[Tag(name="jobs")])
 _OPEN = (JobState.WAITING, JobState.RUNNING)
 
 
@@ -62,13 +60,13 @@ def demo_job() -> Response:
     return answer(LatestJob(job=JobView(**found.model_dump()) if found else None))
 
 
-@api.post("/demo", summary="Load the demo study", responses={"202": JobView, "409": Problem})
+@api.post("/demo", summary="Load the demo study", responses={"202": JobView})
 @needs(Right.CHANGE)
 def start_demo(body: NewDemo) -> Response:
     return answer(JobView(**start_loading_demo(body.events).model_dump()), status=202)
 
 
-@api.post("/jobs/<uuid:job_id>/cancel", summary="Stop a job", responses={"202": JobView, "409": Problem})
+@api.post("/jobs/<uuid:job_id>/cancel", summary="Stop a job", responses={"202": JobView})
 @needs(Right.CHANGE, when_full=True)
 def cancel(path: JobPath) -> Response:
     job = find_job(engine(), path.job_id)
@@ -84,7 +82,9 @@ def cancel(path: JobPath) -> Response:
     return answer(JobView(**find_job(engine(), path.job_id).model_dump()), status=202)
 
 
-@api.get("/jobs/<uuid:job_id>/file", summary="What a job has made")
+@api.get(
+    "/jobs/<uuid:job_id>/file", summary="What a job has made", responses=file_of("application/zip", "application/pdf")
+)
 @needs(Right.READ)
 def made(path: JobPath) -> Response:
     job = find_job(engine(), path.job_id)

@@ -15,12 +15,11 @@ from steady_tally.store import keeping
 from steady_tally.store import studies as stored
 from steady_tally.store.room import says_full
 from steady_tally.web.access import Right, needs
-from steady_tally.web.problems import Problem
+from steady_tally.web.description import file_of
 from steady_tally.web.studies import Named, StudyPath, StudyView, answer, engine
 
 api = APIBlueprint(
-    "keeping", __name__, url_prefix="/api", abp_tags=[Tag(name="studies")],
-    abp_responses={"404": Problem, "409": Problem, "422": Problem},
+    "keeping", __name__, url_prefix="/api", abp_tags=[Tag(name="studies")]
 )  # fmt: skip
 
 
@@ -86,7 +85,9 @@ def room() -> Response:
     return answer(Room(says=says_full()))
 
 
-@api.get("/studies/<uuid:study_id>/picture", summary="A small picture of the study's map")
+@api.get(
+    "/studies/<uuid:study_id>/picture", summary="A small picture of the study's map", responses=file_of("image/png")
+)
 @needs(Right.READ)
 def picture(path: StudyPath) -> Response:
     data = study_picture(engine(), path.study_id)

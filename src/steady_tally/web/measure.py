@@ -35,18 +35,12 @@ from steady_tally.results.kept import kept
 from steady_tally.results.studies import chain_of, stored_sources
 from steady_tally.store.sources import sources_of
 from steady_tally.web.access import Right, needs
-from steady_tally.web.arrow import bulk
+from steady_tally.web.arrow import ARROW, bulk
+from steady_tally.web.description import file_of
 from steady_tally.web.outcomes import csv_file, outcome_of, plan_of
-from steady_tally.web.problems import Problem
 from steady_tally.web.studies import PLAN, PlanPath, answer, engine
 
-api = APIBlueprint(
-    "measure",
-    __name__,
-    url_prefix="/api",
-    abp_tags=[Tag(name="measure")],
-    abp_responses={"404": Problem, "422": Problem},
-)
+api = APIBlueprint("measure", __name__, url_prefix="/api", abp_tags=[Tag(name="measure")])
 
 _MOST_KINDS = 12
 _CONDITIONS = TypeAdapter(list[Condition])
@@ -242,7 +236,9 @@ class MeasurePath(PlanPath):
     key: str = Field(max_length=100)
 
 
-@api.get(f"{PLAN}/measures/<name>/<key>", summary="The values of one measure, as an Arrow stream")
+@api.get(
+    f"{PLAN}/measures/<name>/<key>", summary="The values of one measure, as an Arrow stream", responses=file_of(ARROW)
+)
 @needs(Right.READ)
 def values_of(path: MeasurePath) -> Response:
     chain = _chain(path)
@@ -259,7 +255,11 @@ class KindsPath(PlanPath):
     key: str = Field(max_length=100, description="Of the mapped measure's values.")
 
 
-@api.get(f"{PLAN}/kinds/<key>", summary="How many events of each kind each area has, as an Arrow stream")
+@api.get(
+    f"{PLAN}/kinds/<key>",
+    summary="How many events of each kind each area has, as an Arrow stream",
+    responses=file_of(ARROW),
+)
 @needs(Right.READ)
 def kinds(path: KindsPath) -> Response:
     """Of many kinds those of which there are most; the file has them all."""
@@ -274,7 +274,7 @@ def kinds(path: KindsPath) -> Response:
     return bulk(pa.table(columns), {"of": str(len(found.words))})
 
 
-@api.get(f"{PLAN}/categories.csv", summary="Areas by kinds of events, as a CSV file")
+@api.get(f"{PLAN}/categories.csv", summary="Areas by kinds of events, as a CSV file", responses=file_of("text/csv"))
 @needs(Right.READ)
 def categories_file(path: PlanPath) -> Response:
     table = categories_table(outcome_of(path))

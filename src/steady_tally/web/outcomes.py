@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import io
 import uuid
+from typing import Any
 
 import pyarrow as pa
 import pyarrow.csv
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, model_validator
 
 from steady_tally.core.errors import NotFound
 from steady_tally.core.ledger import Ledger
@@ -22,13 +23,15 @@ from steady_tally.results.studies import chain_of, study_outcome
 from steady_tally.store.sources import sources_of
 from steady_tally.store.studies import version_of
 from steady_tally.web.access import Right, needs
-from steady_tally.web.problems import Problem
 from steady_tally.web.studies import PLAN, PlanPath, answer, engine
 
 api = APIBlueprint(
-    "outcomes", __name__, url_prefix="/api", abp_tags=[Tag(name="outcomes")],
-    abp_responses={"404": Problem, "422": Problem},
+    "outcomes", __name__, url_prefix="/api", abp_tags=[Tag(name="outcomes")]
 )  # fmt: skip
+
+
+MOST_LISTED = 2_000
+"""Names and spellings of one kind in one answer."""
 
 
 class ReasonCount(BaseModel):
@@ -55,9 +58,11 @@ class TableAccount(BaseModel):
     rows_left_over: int
     totals: int = Field(description="Rows left out because they are the sum of others beside them.")
     added_over: list[str] = Field(description="What rows that were added up differ in.")
-    left_over: dict[str, int]
+    spellings: int = Field(description="How many spellings are left over.")
+    left_over: dict[str, int] = Field(description="Of those the first with their rows: those like an area, then most.")
     suggestions: dict[str, list[tuple[str, float]]] = Field(description="Areas, and how like each is, up to 100.")
-    left_over_sums: dict[str, float] = Field(description="What the rows of each left-over spelling come to.")
+    left_over_sums: dict[str, float] = Field(description="What the rows of each of these spellings come to.")
+    in_left_over: float = Field(description="What the rows of all left-over spellings come to.")
     in_areas: float = Field(description="What the rows joined to areas come to.")
     areas: int = Field(description="How many areas, or zones, the rows were joined to.")
     shared: dict[str, float] | None = Field(
@@ -65,7 +70,24 @@ class TableAccount(BaseModel):
     )
     repeated: int = Field(description="Rows that say the same as others beside them.")
     joined: dict[str, int]
-    areas_without_row: list[str]
+    without_row: int = Field(description="How many areas have no row.")
+    areas_without_row: list[str] = Field(description="The first of them.")
+
+    @model_validator(mode="before")
+    @classmethod
+    def _bounded(cls, found: dict[str, Any]) -> dict[str, Any]:
+        rows, like, sums = found["left_over"], found["suggestions"], found["left_over_sums"]
+        listed = sorted(rows, key=lambda s: (s not in like, -rows[s]))[:MOST_LISTED]
+        return {
+            **found,
+            "spellings": len(rows),
+            "left_over": {s: rows[s] for s in listed},
+            "suggestions": {s: like[s] for s in listed if s in like},
+            "left_over_sums": {s: sums[s] for s in listed if s in sums},
+            "in_left_over": float(sum(sums.values())),
+            "without_row": len(found["areas_without_row"]),
+            "areas_without_row": found["areas_without_row"][:MOST_LISTED],
+        }
 
 
 class AreasAccount(BaseModel):
@@ -121,12 +143,16 @@ class AreaRow(BaseModel):
 
 
 class AreaRows(BaseModel):
-    areas: list[AreaRow]
+    total: int = Field(description="How many areas there are.")
+    areas: list[AreaRow] = Field(description="Those of the page that was asked for, in the order of their source.")
 
 
 class PageQuery(BaseModel):
-    start: int = Field(0, ge=0)
+    start: int = Field(0, ge=0, lt=1 << 31)
     rows: int = Field(200, ge=1, le=5_000)
+
+
+class SetAsideQuery(PageQuery):
     reason: str | None = Field(None, max_length=60)
 
 
@@ -178,13 +204,13 @@ def account(path: EventsPath) -> Response:
 
 @api.get(
     f"{PLAN}/areas",
-    summary="Every area with its value",
+    summary="A page of the areas with their values",
     responses={"200": AreaRows},
 )
 @needs(Right.READ)
-def areas(path: PlanPath) -> Response:
-    rows = AreaRows(areas=areas_table(outcome_of(path)).to_pylist())
-    return answer(rows)
+def areas(path: PlanPath, query: PageQuery) -> Response:
+    table = areas_table(outcome_of(path))
+    return answer(AreaRows(total=table.num_rows, areas=table.slice(query.start, query.rows).to_pylist()))
 
 
 @api.get(
@@ -193,7 +219,7 @@ def areas(path: PlanPath) -> Response:
     responses={"200": SetAsideRows},
 )
 @needs(Right.READ)
-def set_aside(path: PlanPath, query: PageQuery) -> Response:
+def set_aside(path: PlanPath, query: SetAsideQuery) -> Response:
     outcome = outcome_of(path)
     table = set_aside_table(outcome.gathered, outcome.placed)
     if query.reason is not None:

@@ -17,15 +17,14 @@ from steady_tally.core.show.overlays import area_anchors, event_dots, reference_
 from steady_tally.core.sources import Features, texts
 from steady_tally.results.studies import chain_of, stored_sources
 from steady_tally.web.access import Right, needs
-from steady_tally.web.arrow import bulk, kept_bulk, ring_table
+from steady_tally.web.arrow import ARROW, bulk, kept_bulk, ring_table
+from steady_tally.web.description import file_of
 from steady_tally.web.outcomes import plan_of
-from steady_tally.web.problems import Problem
 from steady_tally.web.show import BulkPath, chain_at, drawn_insets, plane_of_outcome
 from steady_tally.web.studies import PLAN, PlanPath, answer, engine
 
 api = APIBlueprint(
-    "overlays", __name__, url_prefix="/api", abp_tags=[Tag(name="show")],
-    abp_responses={"404": Problem, "422": Problem},
+    "overlays", __name__, url_prefix="/api", abp_tags=[Tag(name="show")]
 )  # fmt: skip
 
 
@@ -38,8 +37,7 @@ class ColumnQuery(BaseModel):
 
 
 @api.get(
-    f"{PLAN}/reference/<name>/<key>",
-    summary="A reference source's lines, as an Arrow stream",
+    f"{PLAN}/reference/<name>/<key>", summary="A reference source's lines, as an Arrow stream", responses=file_of(ARROW)
 )
 @needs(Right.READ)
 def reference(path: ReferencePath) -> Response:
@@ -59,6 +57,7 @@ def reference(path: ReferencePath) -> Response:
 @api.get(
     f"{PLAN}/reference/<name>/<key>/names",
     summary="Where the names of a reference source stand, as an Arrow stream",
+    responses=file_of(ARROW),
 )
 @needs(Right.READ)
 def names_of_reference(path: ReferencePath, query: ColumnQuery) -> Response:
@@ -84,8 +83,7 @@ def _features(path: ReferencePath) -> tuple[Features, str]:
 
 
 @api.get(
-    f"{PLAN}/over/<key>",
-    summary="The outlines of the plan's upper level, as an Arrow stream",
+    f"{PLAN}/over/<key>", summary="The outlines of the plan's upper level, as an Arrow stream", responses=file_of(ARROW)
 )
 @needs(Right.READ)
 def over(path: BulkPath) -> Response:
@@ -100,7 +98,7 @@ def over(path: BulkPath) -> Response:
     return kept_bulk(path.key, drawn)
 
 
-@api.get(f"{PLAN}/dots/<key>", summary="The mapped events as dots, as an Arrow stream")
+@api.get(f"{PLAN}/dots/<key>", summary="The mapped events as dots, as an Arrow stream", responses=file_of(ARROW))
 @needs(Right.READ)
 def dots(path: BulkPath, query: ColumnQuery) -> Response:
     chain, _ = chain_at(path, "placed")
@@ -111,7 +109,7 @@ def dots(path: BulkPath, query: ColumnQuery) -> Response:
     return bulk(table, {"of": str(found.of), "kinds": kinds})
 
 
-@api.get(f"{PLAN}/anchors/<key>", summary="Where the areas' labels stand, as an Arrow stream")
+@api.get(f"{PLAN}/anchors/<key>", summary="Where the areas' labels stand, as an Arrow stream", responses=file_of(ARROW))
 @needs(Right.READ)
 def anchors(path: BulkPath) -> Response:
     chain, _ = chain_at(path, "shapes")
@@ -129,7 +127,9 @@ def anchors(path: BulkPath) -> Response:
     return kept_bulk(f"{path.key} anchors", placed)
 
 
-@api.get(f"{PLAN}/label-texts/<key>", summary="What is written in each area, as an Arrow stream")
+@api.get(
+    f"{PLAN}/label-texts/<key>", summary="What is written in each area, as an Arrow stream", responses=file_of(ARROW)
+)
 @needs(Right.READ)
 def written(path: BulkPath) -> Response:
     chain, _ = chain_at(path, "labels")

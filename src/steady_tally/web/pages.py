@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import pyarrow as pa
 from flask import Blueprint, Response, current_app, jsonify, render_template, send_from_directory
 from sqlalchemy import text
 
@@ -14,11 +15,13 @@ from steady_tally.core.report.tables import areas_table, ledger_document
 from steady_tally.store.room import says_full
 from steady_tally.store.studies import all_studies
 from steady_tally.web.access import Right, needs
+from steady_tally.web.description import described
 from steady_tally.web.jobs import latest_demo_job
 from steady_tally.web.outcomes import outcome_of
 from steady_tally.web.studies import PlanPath, engine
 
 pages = Blueprint("pages", __name__)
+_MOST_ROWS = 1_000
 FRONT_END = Path(__file__).resolve().parents[3] / "frontend" / "dist"
 
 
@@ -52,11 +55,11 @@ def plain_page() -> str:
     assert study.head_id is not None
     outcome = outcome_of(PlanPath(study_id=study.id, version=study.head_id))
     values = outcome.measured.values.value
-    rows = areas_table(outcome).to_pylist()
-    areas = [rows[i] for i in np.argsort(-values, kind="stable")]
+    first = np.argsort(-values, kind="stable")[:_MOST_ROWS]
+    areas = areas_table(outcome).take(pa.array(first)).to_pylist()
     return render_template(
         "first.html", study=study, title=outcome.plan.show.title, ledger=ledger_document(outcome, {}), areas=areas,
-        value_name=outcome.value_name, full=says_full(),
+        value_name=outcome.value_name, more=len(values) - len(areas), full=says_full(),
     )  # fmt: skip
 
 
@@ -74,4 +77,4 @@ def health() -> Response:
 def description() -> Response:
     """OpenAPI 3.1."""
     app: Any = current_app
-    return jsonify(app.api_doc)
+    return jsonify(described(app.api_doc))

@@ -34,15 +34,13 @@ from steady_tally.core.show.pictures import picture_of
 from steady_tally.core.sources import texts
 from steady_tally.results.studies import tried, zone_survey
 from steady_tally.web.access import Right, needs
-from steady_tally.web.arrow import lattice_meta, stream
-from steady_tally.web.outcomes import SetAsideRows, csv_file, outcome_of, plan_of
-from steady_tally.web.problems import Problem
+from steady_tally.web.arrow import ARROW, lattice_meta, stream
+from steady_tally.web.description import file_of
+from steady_tally.web.outcomes import MOST_LISTED, SetAsideRows, csv_file, outcome_of, plan_of
 from steady_tally.web.show import plane_of_outcome
 from steady_tally.web.studies import PLAN, PlanPath, StudyPath, answer, engine
 
-api = APIBlueprint(
-    "place", __name__, url_prefix="/api", abp_tags=[Tag(name="place")], abp_responses={"404": Problem, "422": Problem}
-)
+api = APIBlueprint("place", __name__, url_prefix="/api", abp_tags=[Tag(name="place")])
 _MOST_DRAWN = 300_000
 _MOST_FINDINGS = 500
 _NO_AREA = 0xFF2D32A8  # madder
@@ -158,6 +156,7 @@ class GridDraft(BaseModel):
 @api.post(
     f"{PLAN}/grid-trial",
     summary="Try a grid out: an Arrow stream of its cells and their events, and in its metadata the figures",
+    responses=file_of(ARROW),
 )
 @needs(Right.READ)
 def try_out(path: PlanPath, body: GridDraft) -> Response:
@@ -224,7 +223,7 @@ def events(path: PlanPath, query: EventsQuery) -> Response:
     return _rows(_events_table(outcome, at[query.start : query.start + query.rows]), len(at))
 
 
-@api.get(f"{PLAN}/events/file", summary="The same as CSV (RFC 4180), all of them")
+@api.get(f"{PLAN}/events/file", summary="The same as CSV (RFC 4180), all of them", responses=file_of("text/csv"))
 @needs(Right.READ)
 def events_file(path: PlanPath, query: EventsQuery) -> Response:
     outcome = outcome_of(path)
@@ -320,7 +319,8 @@ class LabelsView(BaseModel):
     zones: list[ZoneAgreementView]
     pairs: list[PairView]
     within: list[WithinCount] = Field(description="How many that disagree lie how near to the area they state.")
-    left_over: dict[str, int] = Field(description="Spellings that are no area, with their records.")
+    spellings: int = Field(description="How many spellings are no area.")
+    left_over: dict[str, int] = Field(description="Those of most records, with how many.")
     suggestions: dict[str, list[str]]
 
 
@@ -336,8 +336,12 @@ def label_check(path: PlanPath) -> Response:
     looked, stated = outcome.placed.placement.looked, outcome.events.stated
     if found is None or looked.zones is None or looked.spoken is None:
         nothing: dict[str, Any] = {"verdicts": [], "zones": [], "pairs": [], "within": []}
-        return answer(LabelsView(column=None, compared=0, agree=0, left_over={}, suggestions={}, **nothing))
+        return answer(
+            LabelsView(column=None, compared=0, agree=0, spellings=0, left_over={}, suggestions={}, **nothing)
+        )
     names = [*looked.zones.names, ""]
+    left, like = looked.spoken.left_over, looked.spoken.suggestions
+    listed = sorted(left, key=lambda s: -left[s])[:MOST_LISTED]
     return answer(
         LabelsView(
             column=stated.column if stated else None,
@@ -350,8 +354,9 @@ def label_check(path: PlanPath) -> Response:
             ],
             pairs=[PairView(stated=names[a], found=names[b], events=n) for a, b, n in found.pairs[:1_000].tolist()],
             within=[WithinCount(metres=d, events=n) for d, n in zip(labels.DISTANCES_M, found.within, strict=True)],
-            left_over=dict(looked.spoken.left_over),
-            suggestions={s: list(best) for s, best in looked.spoken.suggestions.items()},
+            spellings=len(left),
+            left_over={s: left[s] for s in listed},
+            suggestions={s: list(like[s]) for s in listed if s in like},
         )
     )
 
@@ -459,6 +464,7 @@ def area_columns(path: PlanPath) -> Response:
 @api.get(
     f"{PLAN}/points",
     summary="The events as points of the drawing's plane, as an Arrow stream",
+    responses=file_of(ARROW),
 )
 @needs(Right.READ)
 def points(path: PlanPath) -> Response:

@@ -14,13 +14,10 @@ from steady_tally.core.plan.whole import Plan
 from steady_tally.results.studies import check_plan, settled, stored_sources
 from steady_tally.store import studies as stored
 from steady_tally.web.access import Right, needs
-from steady_tally.web.problems import Problem
 from steady_tally.web.show import View, view_of
 from steady_tally.web.studies import PlanPath, StudyPath, answer, engine
 
-api = APIBlueprint(
-    "plans", __name__, url_prefix="/api", abp_tags=[Tag(name="plans")], abp_responses={"404": Problem, "422": Problem}
-)
+api = APIBlueprint("plans", __name__, url_prefix="/api", abp_tags=[Tag(name="plans")])
 
 
 class NewPlan(BaseModel):
@@ -40,7 +37,7 @@ class FirstPlan(BaseModel):
 @api.post(
     "/studies/<uuid:study_id>/first-plan",
     summary="Map areas by a figure of theirs, without events",
-    responses={"201": SavedPlan, "409": Problem},
+    responses={"201": SavedPlan},
 )
 @needs(Right.CHANGE)
 def first_plan(path: StudyPath, body: FirstPlan) -> Response:
@@ -57,7 +54,7 @@ def first_plan(path: StudyPath, body: FirstPlan) -> Response:
 @api.post(
     "/studies/<uuid:study_id>/plans",
     summary="Save a version of the plan and open it",
-    responses={"201": SavedPlan, "409": Problem},
+    responses={"201": SavedPlan},
 )
 @needs(Right.CHANGE)
 def save_plan(path: StudyPath, body: NewPlan) -> Response:

@@ -45,14 +45,12 @@ from steady_tally.results.underway import Step, step_of, underway
 from steady_tally.store.sources import reference_names
 from steady_tally.store.studies import classes_until
 from steady_tally.web.access import Right, needs
-from steady_tally.web.arrow import bulk, cell_table, kept_bulk, lattice_meta, ring_table
+from steady_tally.web.arrow import ARROW, bulk, cell_table, kept_bulk, lattice_meta, ring_table
+from steady_tally.web.description import file_of
 from steady_tally.web.outcomes import Account, AreasAccount, Evenness, StageView, outcome_of, plan_of
-from steady_tally.web.problems import Problem
 from steady_tally.web.studies import PLAN, PlanPath, answer, engine
 
-api = APIBlueprint(
-    "show", __name__, url_prefix="/api", abp_tags=[Tag(name="show")], abp_responses={"404": Problem, "422": Problem}
-)
+api = APIBlueprint("show", __name__, url_prefix="/api", abp_tags=[Tag(name="show")])
 
 
 _MOST_STEPS = 50
@@ -198,7 +196,7 @@ class BulkPath(PlanPath):
     key: str = Field(max_length=100, description="The result's key, as the view names it.")
 
 
-@api.get(f"{PLAN}/areas/<key>/names", summary="The areas' names, as an Arrow stream")
+@api.get(f"{PLAN}/areas/<key>/names", summary="The areas' names, as an Arrow stream", responses=file_of(ARROW))
 @needs(Right.READ)
 def names(path: BulkPath) -> Response:
     """Of cells only the columns and rows: from these their names follow."""
@@ -211,7 +209,7 @@ def names(path: BulkPath) -> Response:
     return bulk(pa.table({n: pa.array(t, pa.string()) for n, t in texts_of.items()}), {})
 
 
-@api.get(f"{PLAN}/values/<key>", summary="The areas' values, as an Arrow stream")
+@api.get(f"{PLAN}/values/<key>", summary="The areas' values, as an Arrow stream", responses=file_of(ARROW))
 @needs(Right.READ)
 def values(path: BulkPath) -> Response:
     outcome = _outcome(path, "measured")
@@ -239,7 +237,7 @@ def values(path: BulkPath) -> Response:
     )
 
 
-@api.get(f"{PLAN}/classes/<key>", summary="The areas' classes, as an Arrow stream")
+@api.get(f"{PLAN}/classes/<key>", summary="The areas' classes, as an Arrow stream", responses=file_of(ARROW))
 @needs(Right.READ)
 def classes(path: BulkPath) -> Response:
     classed = _outcome(path, "classed").classed
@@ -252,10 +250,7 @@ class LevelQuery(BaseModel):
     inset: int | None = Field(None, ge=0, description="Only the zones of that inset, in its own plane.")
 
 
-@api.get(
-    f"{PLAN}/shapes/<key>",
-    summary="The areas' shapes for drawing, as an Arrow stream",
-)
+@api.get(f"{PLAN}/shapes/<key>", summary="The areas' shapes for drawing, as an Arrow stream", responses=file_of(ARROW))
 @needs(Right.READ)
 def shapes(path: BulkPath, query: LevelQuery) -> Response:
     chain, _ = chain_at(path, "shapes")

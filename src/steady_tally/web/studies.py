@@ -17,11 +17,9 @@ from steady_tally.store import studies as stored
 from steady_tally.store.sources import sources_of
 from steady_tally.store.tables import Source
 from steady_tally.web.access import Right, needs
-from steady_tally.web.problems import Problem
 
 api = APIBlueprint(
-    "studies", __name__, url_prefix="/api", abp_tags=[Tag(name="studies")],
-    abp_responses={"404": Problem, "422": Problem},
+    "studies", __name__, url_prefix="/api", abp_tags=[Tag(name="studies")]
 )  # fmt: skip
 
 

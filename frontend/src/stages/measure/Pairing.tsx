@@ -46,10 +46,10 @@ export function Pairing<T extends FromTable | OfText>({ view, areas, term, now, 
   const left = Object.entries(account.left_over as Record<string, number>);
   const sums = account.left_over_sums as Record<string, number>;
   const steps = STEPS.filter(([step]) => account.joined[step as Step]);
-  const lost = left.reduce((sum, [spelling]) => sum + (sums[spelling] ?? 0), 0);
+  const lost = account.in_left_over;
   return (
     <Unfold
-      title={`How rows find their ${zones ? "zones" : "areas"}: ${whole(account.areas - account.areas_without_row.length)} of ${whole(account.areas)}`}
+      title={`How rows find their ${zones ? "zones" : "areas"}: ${whole(account.areas - account.without_row)} of ${whole(account.areas)}`}
       open={opened.current}
     >
       <Box sx={{ fontSize: "0.8125rem" }}>
@@ -110,8 +110,10 @@ export function Pairing<T extends FromTable | OfText>({ view, areas, term, now, 
           </Box>
         </Box>
       )}
-      {left.length > suggested.length && (
-        <Unfold title={`${plural(left.length - suggested.length, "spelling")} like no area that is left`}>
+      {account.spellings > suggested.length && (
+        <Unfold
+          title={`${plural(account.spellings - suggested.length, "spelling")} like no area that is left`}
+        >
           {left
             .filter(([spelling]) => !suggested.some((s) => s.spelling === spelling))
             .slice(0, SHOWN)
@@ -139,15 +141,14 @@ export function Pairing<T extends FromTable | OfText>({ view, areas, term, now, 
           onLeave={() => setPicking(null)}
         />
       )}
-      {account.areas_without_row.length > 0 && (
+      {account.without_row > 0 && (
         <Quiet>
           Without a row:{" "}
           {account.areas_without_row
             .slice(0, SHOWN)
             .map((i) => nameOf.get(i) ?? i)
             .join(", ")}
-          {account.areas_without_row.length > SHOWN &&
-            ` and ${whole(account.areas_without_row.length - SHOWN)} more`}
+          {account.without_row > SHOWN && ` and ${whole(account.without_row - SHOWN)} more`}
         </Quiet>
       )}
       {Object.keys(now.accepted).length > 0 && (

@@ -138,10 +138,7 @@ export function Sum({ view, areas, inWords, open, onOpen, choices, onMend }: Pro
 /** Of words from a table, how many areas have one. */
 function matched(view: View): string | undefined {
   const account = (view.ledger.tables as Partial<Record<string, Schemas["TableAccount"]>>).counted;
-  return (
-    account &&
-    `${whole(account.areas - account.areas_without_row.length)} of ${whole(account.areas)} areas matched`
-  );
+  return account && `${whole(account.areas - account.without_row)} of ${whole(account.areas)} areas matched`;
 }
 
 /** "119 to 122": what chance may have made of the figure. */

@@ -208,7 +208,7 @@ function LeftOver(props: {
             ))}
         </Box>
       ))}
-      {left.length > FIRST && <Quiet>and {whole(left.length - FIRST)} more.</Quiet>}
+      {labels.spellings > FIRST && <Quiet>and {whole(labels.spellings - FIRST)} more.</Quiet>}
       {accepted.map(([spelling, identifier]) => (
         <Line key={spelling} count="">
           “{spelling}” is {identifier} <Link onClick={() => accept(spelling, null)}>no longer</Link>

@@ -7,11 +7,20 @@ import json
 from datetime import date
 from typing import Annotated, Any, ClassVar, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 Decimal = Literal[".", ","]
-Name = Annotated[str, Field(min_length=1, max_length=200, pattern=r"\S")]
 Finite = Annotated[float, Field(allow_inf_nan=False)]
+
+
+def _not_blank(name: str) -> str:
+    if not name.strip():
+        raise ValueError("this is blank")
+    return name
+
+
+NotBlank = AfterValidator(_not_blank)
+Name = Annotated[str, Field(min_length=1, max_length=200), NotBlank]
 
 
 class Part(BaseModel):

@@ -8,7 +8,7 @@ from zoneinfo import available_timezones
 
 from pydantic import Field, field_validator, model_validator
 
-from steady_tally.core.plan.base import Decimal, Name, Part
+from steady_tally.core.plan.base import Decimal, Name, NotBlank, Part
 from steady_tally.core.plan.conditions import Condition
 
 DateOrder = Literal[
@@ -158,7 +158,7 @@ class KnownPlace(Part):
     x and y are degrees of longitude and latitude; `reach_m` is how near an event must be to count as there.
     """
 
-    name: Annotated[str, Field(min_length=1, max_length=120, pattern=r"\S")]
+    name: Annotated[str, Field(min_length=1, max_length=120), NotBlank]
     x: float = Field(ge=-180, le=360)
     y: float = Field(ge=-90, le=90)
     reach_m: float = Field(5.0, gt=0, le=10_000)

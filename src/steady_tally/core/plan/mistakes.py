@@ -44,7 +44,6 @@ _KINDS = {
     "decimal": "no number",
 }
 _PATTERNS = {
-    r"\S": "this is blank",
     r"^#[0-9a-f]{6}$": "this is no colour, which is # and six of 0 to 9 and a to f",
     "^[01]{24}$": "this is no day of 24 hours, each 0 or 1",
 }
