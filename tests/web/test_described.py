@@ -5,6 +5,7 @@ anything at any place. Nothing is answered by a fault, nor by what the descripti
 import copy
 import os
 
+import jsonschema_rs
 import schemathesis
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
@@ -12,7 +13,6 @@ from schemathesis.checks import not_a_server_error
 from schemathesis.specs.openapi.checks import (
     content_type_conformance,
     response_headers_conformance,
-    response_schema_conformance,
     status_code_conformance,
 )
 
@@ -37,7 +37,6 @@ CHECKS = [
     status_code_conformance,
     content_type_conformance,
     response_headers_conformance,
-    response_schema_conformance,
 ]
 LIBRARIES = ("Input should", "String should", "Traceback", "psycopg", "sqlalchemy", "Value error")
 RESULTS = {
@@ -45,6 +44,14 @@ RESULTS = {
     "anchors": "shapes", "label-texts": "labels", "kinds": "measured", "reference": "shapes", "measures": "measured",
 }  # fmt: skip
 NAMES = {"zones": "wards", "reference": "roads", "measures": "heat call-outs", "accounts": "call-outs"}
+
+
+def fits(document, operation, response) -> None:
+    """An answer in JSON is as its schema says (JSON Schema 2020-12, on which OpenAPI 3.1 rests)."""
+    well = operation.definition.raw["responses"].get(str(response.status_code), {}).get("content", {})
+    if "application/json" in well:
+        schema = {**well["application/json"]["schema"], "components": document["components"]}
+        jsonschema_rs.Draft202012Validator(schema).validate(response.json())
 
 
 def says_well(response) -> None:
@@ -98,6 +105,7 @@ def test_no_request_that_is_made_up_is_answered_by_a_fault_or_by_what_the_descri
         response = case.call(base_url=BASE, app=client.application, cookies={name: key})
         answered.add((case.method, case.path, response.status_code))
         case.validate_response(response, checks=CHECKS)
+        fits(document, case.operation, response)
         says_well(response)
 
     operations = [o.ok() for o in schemathesis.openapi.from_dict(document).get_all_operations()]

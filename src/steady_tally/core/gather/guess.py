@@ -39,6 +39,12 @@ from steady_tally.core.sources import Table
 _READABLE_FROM = 0.6
 _MOST_CATEGORIES = 40
 _PROBED = 300
+_MOST_KEYS, _MOST_TRIED = 24, 40
+_LIKE_TIMES = 0.3
+_LIKE_A_TIME = r"\d{4}|\d\D+\d"  # as every time is written
+_MOST_TIMES = 200
+_MOST_PAIRED = 4  # columns of one meaning
+_MOST_CLOCKS = 40
 _BLANK = 1 << 30
 
 
@@ -107,7 +113,8 @@ def totals(table: Table) -> tuple[dict[str, Any], ...]:
 
     The rows with one value of a column are such totals where, for each combination of the other columns, their
     numbers are the sums of those of all other rows. A column that has values of its own in just these rows ("all") is
-    summed over with it.
+    summed over with it. Of tables with very many columns or values only the likeliest are tried: a total is the largest
+    value of its column.
     """
     keys: dict[str, npt.NDArray[np.int64]] = {}
     labels: dict[str, list[str]] = {}
@@ -122,11 +129,16 @@ def totals(table: Table) -> tuple[dict[str, Any], ...]:
             code = text.indices.to_numpy(zero_copy_only=False).astype(np.int64)
             blank = labels[name].index("") if "" in labels[name] else -1
             keys[name] = np.where(code == blank, _BLANK, code)
+    if not values or len(keys) > _MOST_KEYS:
+        return ()
+    sizes = np.max(list(values.values()), axis=0)
     found_totals = []
     for column, code in keys.items():
         apart = [k for n, k in keys.items() if n != column and not same_grouping(k, code)]
-        for number, value in enumerate(labels[column]):
-            rows = code == number
+        filled = code != _BLANK
+        sums = np.bincount(code[filled], weights=sizes[filled], minlength=len(labels[column]))
+        for number in np.argsort(-sums, kind="stable")[:_MOST_TRIED].tolist():
+            value, rows = labels[column][number], code == number
             if value == "" or np.count_nonzero(rows) > len(code) // 2:
                 continue
             others = [k for k in apart if np.any(np.intersect1d(k[rows], k[~rows]) != _BLANK)]
@@ -159,12 +171,15 @@ def _coordinates(table: Table, looks: Sequence[ColumnLook]) -> tuple[dict[str, A
     if table.points is not None:
         found.append((10.0, {"kind": "geometry", "crs": table.crs}))
     words = {c.name: name_words(c.name) for c in looks}
+    norths: dict[frozenset[str], list[ColumnLook]] = {}
+    for north in looks:
+        if words[north.name] & NORTH:
+            norths.setdefault(frozenset(words[north.name] - NORTH), []).append(north)
     for east in looks:
-        for north in looks:
-            if not (words[east.name] & EAST and words[north.name] & NORTH) or east.name == north.name:
-                continue
-            rest = words[east.name] - EAST, words[north.name] - NORTH
-            if rest[0] != rest[1]:
+        if not words[east.name] & EAST:
+            continue
+        for north in norths.get(frozenset(words[east.name] - EAST), [])[:_MOST_PAIRED]:
+            if east.name == north.name:
                 continue
             score, document = _pair_of_columns(table, east, north, bool(words[east.name] & DEGREES))
             if score > 0:
@@ -206,8 +221,11 @@ def _degrees(x: npt.NDArray[np.float64], y: npt.NDArray[np.float64]) -> float:
 
 def _in_one_column(table: Table, name: str) -> list[tuple[float, dict[str, Any]]]:
     column = table.columns.column(name).slice(0, _PROBED)
-    filled = np.count_nonzero(pc.not_equal(trimmed_text(column), "").to_numpy())
+    text = trimmed_text(column)
+    filled = np.count_nonzero(pc.not_equal(text, "").to_numpy())
     found: list[tuple[float, dict[str, Any]]] = []
+    if np.count_nonzero(pc.match_substring_regex(text, r"\d\D+\d").to_numpy()) < 0.8 * filled:
+        return found  # no two figures
     for kind, split in (("point text", split_point), ("pair", split_pair)):
         first, second = (angles(part) for part in split(column))
         sound = ~(first[1] | first[2] | second[1] | second[2])
@@ -225,7 +243,11 @@ def _in_one_column(table: Table, name: str) -> list[tuple[float, dict[str, Any]]
 
 def _times(table: Table, looks: Sequence[ColumnLook]) -> tuple[TimeGuess, ...]:
     found: list[tuple[float, TimeGuess]] = []
-    for c in looks:
+    named = [c.name for c in looks if name_words(c.name) & CLOCK]
+    clocks = [name for name in named[:_MOST_CLOCKS] if _is_clock(table, name)]
+    of_times = TIME | UNTIL | BORN | PERIOD
+    likeliest = sorted(range(len(looks)), key=lambda at: not name_words(looks[at].name) & of_times)[:_MOST_TIMES]
+    for c in (looks[at] for at in sorted(likeliest)):
         if c.kind == "blank":
             continue
         words = name_words(c.name)
@@ -235,8 +257,7 @@ def _times(table: Table, looks: Sequence[ColumnLook]) -> tuple[TimeGuess, ...]:
         order, share, evidence = read
         clock = None
         if order not in ("period", "serial", "seconds"):
-            others = (o.name for o in looks if o.name != c.name and name_words(o.name) & CLOCK)
-            clock = next((o for o in others if _is_clock(table, o)), None)
+            clock = next((name for name in clocks if name != c.name), None)
         likely = (1.0 if words & TIME else 0.0) - (0.5 if words & UNTIL else 0.0) - (2.0 if words & BORN else 0.0)
         found.append((share + likely, TimeGuess(c.name, order, share, evidence, clock)))
     found.sort(key=lambda pair: -pair[0])
@@ -254,10 +275,12 @@ def _written(column: pa.ChunkedArray, words: set[str], look: ColumnLook) -> tupl
     text = trimmed_text(column)
     text = text.filter(pc.not_equal(text, ""))
     n = max(len(text), 1)
+    probed = text.slice(0, _PROBED)
+    if np.count_nonzero(pc.match_substring_regex(probed, _LIKE_A_TIME).to_numpy()) < _LIKE_TIMES * len(probed):
+        return None
 
     def share(order: DateOrder) -> float:
-        few = text.slice(0, _PROBED)
-        if np.count_nonzero(~np.isnat(read_times(few, order).start)) < 0.3 * len(few):
+        if np.count_nonzero(~np.isnat(read_times(probed, order).start)) < _LIKE_TIMES * len(probed):
             return 0.0
         return float(np.count_nonzero(~np.isnat(read_times(text, order).start)) / n)
 

@@ -21,6 +21,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from steady_tally.core.errors import PlanError
 from steady_tally.core.geo.bins import (
     BASE,
     NO_SECOND,
@@ -40,6 +41,8 @@ from steady_tally.core.geo.orientation import orientation
 from steady_tally.core.kernels import njit
 
 _CHUNK = 500_000
+MOST_PLACEMENTS = 30_000_000
+"""Pairs of an event and a further area that it lies in."""
 _BATCH = 32
 
 
@@ -134,15 +137,23 @@ def locate(
     def one_chunk(start: int) -> tuple[int, npt.NDArray[np.int64], Ints]:
         end = min(start + step, len(x))
         event, zone, _ = _locate_chunk(
-            x[start:end], y[start:end], first[start:end], index.frame, index.label, index.details
+            x[start:end], y[start:end], first[start:end], index.frame, index.label, index.details, MOST_PLACEMENTS
         )
         return end - start, event + start, zone
 
     others: list[tuple[npt.NDArray[np.int64], Ints]] = []
-    done = 0
+    done = several = 0
     with ThreadPoolExecutor(THREADS) as pool:
         for size, event, zone in pool.map(one_chunk, range(0, len(x), step)):
             others.append((event, zone))
+            several += len(event)
+            if several > MOST_PLACEMENTS:
+                raise PlanError(
+                    f"the areas lie over one another so much that events would be counted more than "
+                    f"{MOST_PLACEMENTS:,} times.",
+                    where="plan: place.areas",
+                    todo="Choose areas of one kind.",
+                )
             done += size
             if on_progress:
                 on_progress(done)
@@ -211,7 +222,7 @@ def _zones_at(px, py, rx, ry, details, at, out, within, border):  # type: ignore
 
 
 @njit(cache=True, nogil=True)
-def _locate_chunk(px, py, first, frame, label, details):  # type: ignore[no-untyped-def]
+def _locate_chunk(px, py, first, frame, label, details, most_others):  # type: ignore[no-untyped-def]
     x_low, y_low, x_high, y_high, per_x, per_y, wide, tall, columns, rows = frame
     # First the events whose bin has no edge; the others are put on a list.
     todo = np.empty(len(px), np.int32)
@@ -231,6 +242,8 @@ def _locate_chunk(px, py, first, frame, label, details):  # type: ignore[no-unty
     n_other = 0
     touched = 0.0
     for t in range(n_todo):
+        if n_other > most_others:
+            break
         if t % _BATCH == 0:
             # Ask for the next details all at once: the memory then answers all at once.
             for ahead in range(t, min(t + _BATCH, n_todo)):

@@ -22,6 +22,8 @@ Flags = npt.NDArray[np.bool_]
 ZonesOf = tuple[int, ...]  # the positions of zones that overlap, in their order
 BLANK = "(blank)"
 _WHERE = "plan: place.areas"
+_FEWEST_PAIRS, _PAIRS_EACH = 20_000, 20
+_AT_ONCE = 256
 
 
 def roll_up(zones: ZoneSet, column: str, kept: Flags) -> tuple[ZoneSet, npt.NDArray[np.int32]]:
@@ -40,13 +42,36 @@ def roll_up(zones: ZoneSet, column: str, kept: Flags) -> tuple[ZoneSet, npt.NDAr
     return rolled, np.where(member, area, OUTSIDE).astype(np.int32)
 
 
+class TooManyPairs(PlanError):
+    """Areas that lie over one another in too many pairs; `first` is one of them."""
+
+    def __init__(self, most: int, first: tuple[int, int]) -> None:
+        super().__init__(
+            f"the areas lie over one another in more than {most:,} pairs.",
+            where=_WHERE,
+            todo="Choose areas of one kind, or count each event in all of its areas.",
+        )
+        self.first = first
+
+
 def overlapping_pairs(geometry: npt.NDArray[np.object_]) -> tuple[Ints, Ints, npt.NDArray[np.float64]]:
-    """Pairs of shapes that overlap, the lower first, and the area that they share, in the shapes' own units squared."""
+    """Pairs of shapes that overlap, the lower first, and the area that they share, in the shapes' own units squared.
+
+    TooManyPairs where there are so many that finding them would take for ever.
+    """
     tree = shapely.STRtree(geometry)
-    a, b = tree.query(geometry, predicate="intersects")
-    a, b = a[a < b], b[a < b]
-    shared = ~shapely.touches(geometry[a], geometry[b])
-    a, b = a[shared], b[shared]
+    most = max(_FEWEST_PAIRS, _PAIRS_EACH * len(geometry))
+    found = [np.empty((2, 0), np.int64)]
+    for start in range(0, len(geometry), _AT_ONCE):
+        a, b = tree.query(geometry[start : start + _AT_ONCE], predicate="intersects")
+        a, b = a[a + start < b] + start, b[a + start < b]
+        shared = ~shapely.touches(geometry[a], geometry[b])
+        found.append(np.array([a[shared], b[shared]]))
+        if sum(pairs.shape[1] for pairs in found) > most:
+            raise TooManyPairs(most, next((int(p[0, 0]), int(p[1, 0])) for p in found if p.shape[1]))
+    a, b = np.concatenate(found, axis=1)
+    in_order = np.lexsort((b, a))
+    a, b = a[in_order], b[in_order]
     area = shapely.area(shapely.intersection(geometry[a], geometry[b])) if len(a) else np.empty(0)
     real = area > 1e-12 * np.minimum(shapely.area(geometry[a]), shapely.area(geometry[b]))
     return a[real], b[real], area[real]

@@ -18,7 +18,7 @@ from pyproj import CRS
 from steady_tally.core.errors import PlanError
 from steady_tally.core.geo.projection import centre_of, coordinate_system, equal_area
 from steady_tally.core.geo.shapes import in_plane
-from steady_tally.core.place.derived import overlapping_pairs
+from steady_tally.core.place.derived import TooManyPairs, overlapping_pairs
 from steady_tally.core.place.regular import Regular, regular_grid
 from steady_tally.core.place.zones import ZoneSet, polygons, zones_from
 from steady_tally.core.sources import Features, column_of, texts
@@ -141,7 +141,11 @@ def _sizes(zones: ZoneSet) -> Iterator[Finding]:
 
 
 def _overlaps(zones: ZoneSet, names: tuple[str, ...]) -> Iterator[Finding]:
-    a, b, planar = overlapping_pairs(zones.geometry)
+    try:
+        a, b, planar = overlapping_pairs(zones.geometry)
+    except TooManyPairs as error:
+        yield Finding("overlap", error.first, f"{error.what} They are not listed one by one.")
+        return
     per_unit = zones.area_km2 / np.maximum(shapely.area(zones.geometry), np.finfo(float).tiny)
     found = list(zip(a.tolist(), b.tolist(), (planar * per_unit[a]).tolist(), strict=True))
     for i, j, km2 in sorted(found, key=lambda p: -p[2]):
@@ -162,7 +166,10 @@ def _gaps(zones: ZoneSet, names: tuple[str, ...], wide: float) -> Iterator[Findi
     at = np.flatnonzero(~shapely.is_missing(lines) & ~shapely.is_empty(lines))
     if len(at) == 0:
         return
-    over, under, _ = overlapping_pairs(zones.geometry)
+    try:
+        over, under, _ = overlapping_pairs(zones.geometry)
+    except TooManyPairs:
+        return  # that is what is said of them
     overlapping = {*zip(over.tolist(), under.tolist(), strict=True)}
     # The zone across the gap is the one that has such a line beside it.
     near, other = shapely.STRtree(lines[at]).query(lines[at], predicate="dwithin", distance=wide)
