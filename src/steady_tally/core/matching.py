@@ -65,9 +65,10 @@ def match_names(
     suggest : say which targets are most like what is left over, which is the longest part of the work.
     suggest_taken : suggest targets too that other spellings were joined to: many records have the same street.
     """
-    wanted = [s for s in dict.fromkeys(spellings) if s]
+    different = dict.fromkeys(spellings)
+    wanted = [s for s in different if s]
     joined: dict[str, tuple[int, How]] = {
-        s: (position, "accepted") for s, position in (accepted or {}).items() if s in wanted
+        s: (position, "accepted") for s, position in (accepted or {}).items() if s and s in different
     }
     strip_spelling, strip_target = _affixes([tidy(s) for s in wanted], [tidy(t) for t in targets])
     steps: list[tuple[How, Callable[[str], str], Callable[[str], str]]] = [

@@ -12,6 +12,9 @@ LARGEST_ARCHIVE = 1 << 30
 MOST_MEMBERS = 200
 """Members of an archive."""
 
+MOST_CELLS = 5_000_000
+"""Cells of a worksheet, blank ones within its extent among them."""
+
 WORKBOOK_MEMORY = 3 << 30
 """Bytes of address space for the process that reads a workbook."""
 

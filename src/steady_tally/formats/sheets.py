@@ -7,6 +7,8 @@ from typing import Any
 
 import python_calamine
 
+from steady_tally.formats.limits import MOST_CELLS
+
 
 def as_json_cell(cell: Any) -> Any:
     """What the child hands over for one cell: numbers, text, and dates as ISO text."""
@@ -32,6 +34,8 @@ def sheet_of(path: str, wanted: str | None) -> dict[str, Any]:
     if wanted and wanted not in names:
         return {"names": names, "missing": True}
     sheet = workbook.get_sheet_by_name(wanted or names[0])
+    if sheet.total_height * sheet.total_width > MOST_CELLS:
+        return {"names": names, "cells": sheet.total_height * sheet.total_width}
     return {"names": names, "rows": [[as_json_cell(c) for c in row] for row in sheet.iter_rows()]}
 
 
@@ -42,6 +46,9 @@ def _sheet_by_gdal(path: str, wanted: str | None) -> dict[str, Any]:
     if wanted is None or (wanted and wanted not in names):
         return {"names": names, "missing": wanted is not None}
     _, _, _, fields = pyogrio.raw.read(path, layer=wanted or names[0], datetime_as_string=True, HEADERS="DISABLE")
+    cells = sum(len(f) for f in fields)
+    if cells > MOST_CELLS:
+        return {"names": names, "cells": cells}
     rows = zip(*(f.tolist() for f in fields), strict=True)
     return {"names": names, "rows": [[_number_or(as_json_cell(c)) for c in row] for row in rows]}
 

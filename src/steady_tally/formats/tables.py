@@ -19,7 +19,7 @@ from steady_tally.core.plan.gather import Reading
 from steady_tally.core.sources import Piece, Table
 from steady_tally.formats.headers import looks_like_header, names_of, refuse_wide
 from steady_tally.formats.limits import LARGEST_PIECE
-from steady_tally.formats.workbooks import ask_workbook
+from steady_tally.formats.workbooks import ask_workbook, too_many_cells
 
 PARQUET = {".parquet", ".geoparquet"}
 _LOOKED_AT_ROWS = 50
@@ -55,6 +55,8 @@ def read_workbook(path: Path, name: str, reading: Reading) -> Table:
     if answer.get("missing"):
         there = ", ".join(f"“{s}”" for s in answer["names"])
         raise SourceError(f"it has no worksheet “{reading.worksheet}”.", where=where, todo=f"Choose one of {there}.")
+    if "cells" in answer:
+        raise too_many_cells(answer["cells"], where)
     rows = answer["rows"]
     at = reading.header_row - 1 if reading.header_row else _header_row(rows)
     if at is None or at >= len(rows):

@@ -6,6 +6,7 @@ Little is loaded here, so that reading can begin before anything else is.
 from __future__ import annotations
 
 import json
+import re
 import subprocess
 import sys
 import zipfile
@@ -14,10 +15,13 @@ from pathlib import Path
 from typing import Any
 
 from steady_tally.core.errors import SourceError
-from steady_tally.formats.limits import LARGEST_ARCHIVE
+from steady_tally.formats.limits import LARGEST_ARCHIVE, MOST_CELLS
 
 WORKBOOKS = {".xlsx", ".xlsm", ".xls", ".ods"}
 _ROWS = ("rows", "")  # of the first worksheet
+_SHEET = re.compile(r"xl/worksheets/[^/]*\.xml", re.IGNORECASE)  # Office Open XML, ECMA-376 part 1, 12.3.24
+_CELL, _SHORTEST_CELL = b"</c>", 9
+_BLOCK = 1 << 22
 _begun: dict[tuple[Path, tuple[str, ...]], Future[dict[str, Any]]] = {}
 _pool = ThreadPoolExecutor(1)
 _here = False
@@ -75,10 +79,35 @@ def _refuse_large(path: Path, where: str) -> None:
         try:
             with zipfile.ZipFile(path) as archive:
                 size = sum(m.file_size for m in archive.infolist())
+                cells = 0 if size > LARGEST_ARCHIVE else _most_cells(archive)
         except (zipfile.BadZipFile, NotImplementedError, OSError, ValueError) as error:
             raise _no_workbook(where, str(error)) from None
         if size > LARGEST_ARCHIVE:
             raise SourceError("it unpacks to more than 1 GB.", where=where, todo="Save the sheet as CSV.")
+        if cells > MOST_CELLS:
+            raise too_many_cells(cells, where)
+
+
+def _most_cells(archive: zipfile.ZipFile) -> int:
+    """How many cells the largest worksheet has, counted by their marks before any of them is read."""
+    return max((_cells(archive, m) for m in archive.infolist() if _SHEET.fullmatch(m.filename)), default=0)
+
+
+def _cells(archive: zipfile.ZipFile, member: zipfile.ZipInfo) -> int:
+    if member.file_size < _SHORTEST_CELL * MOST_CELLS:
+        return 0
+    found, left = 0, b""
+    with archive.open(member) as stream:
+        while block := stream.read(_BLOCK):
+            found += (left + block).count(_CELL)
+            left = block[1 - len(_CELL) :]
+    return found
+
+
+def too_many_cells(cells: int, where: str) -> SourceError:
+    return SourceError(
+        f"its worksheet has {cells:,} cells, and {MOST_CELLS:,} can be read.", where=where, todo="Save it as CSV."
+    )
 
 
 def _no_workbook(where: str, error: str) -> SourceError:

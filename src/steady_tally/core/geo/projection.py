@@ -117,7 +117,10 @@ def spans_the_world(lon: Floats, lat: Floats) -> bool:
 
 
 def centre_of(lon: Floats, lat: Floats) -> tuple[float, float]:
-    """Latitude and longitude, in whole degrees, of the middle of an extent, also across the antimeridian or a pole."""
+    """Latitude and longitude, in whole degrees, of the middle of an extent, also across the antimeridian or a pole; 0
+    and 0 where there is nothing."""
+    if len(lon) == 0:
+        return 0.0, 0.0
     lon = np.where(lon > 180.0, lon - 360.0, lon)
     shifted = np.where(lon < 0.0, lon + 360.0, lon)
     if np.ptp(shifted) < np.ptp(lon):

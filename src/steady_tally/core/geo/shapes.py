@@ -16,6 +16,7 @@ from steady_tally.core.geo.projection import called, cut_meridian, full_turn, pr
 
 _PIECE_METRES = 100.0  # an edge bends by less than a millimetre over so much, whatever the two systems
 _MOST_PIECES = 2e6
+_FEWEST_CROSSINGS, _SIDES_AT_ONCE = 10_000, 256
 _MOST_PIECES_OF_THE_WORLD = 1e5  # pieces of a kilometre or two: they bend by some decimetres
 _METRES_A_DEGREE = 111_320.0
 _LEAP_METRES = 5e6  # no piece of an edge is ever so long, unless the plane is cut there
@@ -171,6 +172,8 @@ def _mended(part: shapely.Geometry) -> shapely.Geometry:
 def _mended_ring(ring: shapely.Geometry) -> shapely.Geometry:
     """What a ring encloses: by its structure, or where that fails by its lines."""
     part = shapely.polygons(ring)
+    if _crosses_for_ever(ring):
+        return shapely.MultiPolygon()
     for way in ({"method": "structure", "keep_collapsed": False}, {"method": "linework"}):
         try:
             mended = polygonal_part(shapely.make_valid(part, **way))
@@ -179,6 +182,19 @@ def _mended_ring(ring: shapely.Geometry) -> shapely.Geometry:
         if shapely.is_valid(mended) and np.isfinite(shapely.get_coordinates(mended)).all():
             return mended
     return shapely.MultiPolygon()
+
+
+def _crosses_for_ever(ring: shapely.Geometry) -> bool:
+    """Does a ring cross itself so often that it is no border, and mending it would take for ever?"""
+    at = shapely.get_coordinates(ring)
+    sides = shapely.linestrings(np.stack([at[:-1], at[1:]], axis=1))
+    tree, found = shapely.STRtree(sides), 0
+    for start in range(0, len(sides), _SIDES_AT_ONCE):
+        crossing, _ = tree.query(sides[start : start + _SIDES_AT_ONCE], predicate="crosses")
+        found += len(crossing)
+        if found > max(_FEWEST_CROSSINGS, 2 * len(sides)):
+            return True
+    return False
 
 
 def polygonal_part(geometry: shapely.Geometry) -> shapely.Geometry:

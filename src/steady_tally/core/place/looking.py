@@ -140,7 +140,14 @@ def zones_of(plan: Place, sources: Sources) -> ZoneSet | None:
     areas = plan.areas
     if isinstance(areas, Zones):
         source = sources.zones(areas.source, wanted_by=_WHERE + ".areas")
-        return zone_set(source, identifier=areas.identifier, name=areas.name, crs=areas.crs)
+        zones = zone_set(source, identifier=areas.identifier, name=areas.name, crs=areas.crs)
+        if not len(zones.coordinates):
+            raise PlanError(
+                "none of them has a shape that events could lie in.",
+                where=f"areas “{source.name}”",
+                todo="Choose another file of areas.",
+            )
+        return zones
     return outline_zones(areas.cover, sources, wanted_by=_WHERE + ".areas.cover") if areas.cover else None
 
 

@@ -24,6 +24,7 @@ from steady_tally.core.place.zones import ZoneSet, polygons, zones_from
 from steady_tally.core.sources import Features, column_of, texts
 
 Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
 _TINY = 1e-4  # of the middle zone's area
 _NARROW = 0.02  # of the side of a square as large as the middle zone
 
@@ -95,7 +96,7 @@ def survey(
     zones = zones_from(geometry, numbers, names, features.columns, coordinate_system(system, wanted_by=where))
     found = [Finding("invalid", (int(i),), _why_invalid(original[i])) for i in np.flatnonzero(invalid)]
     wide = _narrow(zones)
-    found += [*_sizes(zones), *_overlaps(zones, names), *_gaps(zones, names, wide), *_parts(zones)]
+    found += [*_sizes(zones), *_neighbours(zones, names, wide), *_parts(zones)]
     repeated = {i: n for i, n in Counter(called).items() if n > 1 or i == ""} if identifier else {}
     regular = None
     if len(zones):
@@ -140,12 +141,19 @@ def _sizes(zones: ZoneSet) -> Iterator[Finding]:
         yield Finding("tiny", (int(i),), says, float(area[i]))
 
 
-def _overlaps(zones: ZoneSet, names: tuple[str, ...]) -> Iterator[Finding]:
+def _neighbours(zones: ZoneSet, names: tuple[str, ...], wide: float) -> Iterator[Finding]:
+    """Overlaps and gaps; of zones that lie over one another without number, that alone."""
     try:
-        a, b, planar = overlapping_pairs(zones.geometry)
+        pairs = overlapping_pairs(zones.geometry)
     except TooManyPairs as error:
-        yield Finding("overlap", error.first, f"{error.what} They are not listed one by one.")
+        says = f"{error.what} They are not listed one by one, and gaps are not looked for."
+        yield Finding("overlap", error.first, says)
         return
+    yield from _overlaps(zones, names, *pairs)
+    yield from _gaps(zones, names, wide, *pairs[:2])
+
+
+def _overlaps(zones: ZoneSet, names: tuple[str, ...], a: Ints, b: Ints, planar: Floats) -> Iterator[Finding]:
     per_unit = zones.area_km2 / np.maximum(shapely.area(zones.geometry), np.finfo(float).tiny)
     found = list(zip(a.tolist(), b.tolist(), (planar * per_unit[a]).tolist(), strict=True))
     for i, j, km2 in sorted(found, key=lambda p: -p[2]):
@@ -161,15 +169,11 @@ def gap_lines(zones: ZoneSet, wide: float) -> npt.NDArray[np.object_]:
     return np.asarray(shapely.coverage_invalid_edges(shapes, gap_width=wide))
 
 
-def _gaps(zones: ZoneSet, names: tuple[str, ...], wide: float) -> Iterator[Finding]:
+def _gaps(zones: ZoneSet, names: tuple[str, ...], wide: float, over: Ints, under: Ints) -> Iterator[Finding]:
     lines = gap_lines(zones, wide)
     at = np.flatnonzero(~shapely.is_missing(lines) & ~shapely.is_empty(lines))
     if len(at) == 0:
         return
-    try:
-        over, under, _ = overlapping_pairs(zones.geometry)
-    except TooManyPairs:
-        return  # that is what is said of them
     overlapping = {*zip(over.tolist(), under.tolist(), strict=True)}
     # The zone across the gap is the one that has such a line beside it.
     near, other = shapely.STRtree(lines[at]).query(lines[at], predicate="dwithin", distance=wide)
@@ -197,7 +201,7 @@ def _parts(zones: ZoneSet) -> Iterator[Finding]:
 
 
 def _plane(zones: ZoneSet) -> CRS:
-    latitude, longitude = centre_of(*zones.degrees.T) if len(zones.coordinates) else (0.0, 0.0)
+    latitude, longitude = centre_of(*zones.degrees.T)
     return equal_area(longitude, latitude)
 
 

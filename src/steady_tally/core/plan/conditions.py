@@ -76,7 +76,7 @@ class AtPlaces(_Condition):
     """Leave out, or with `keep` keep alone, the events at known places."""
 
     kind: Literal["places"] = "places"
-    places: Annotated[list[str], Field(min_length=1)]
+    places: Annotated[list[str], Field(min_length=1, max_length=2_000)]
     keep: bool = False
 
 
@@ -84,14 +84,14 @@ class AnyOf(_Condition):
     """Keep the rows for which at least one of the conditions holds."""
 
     kind: Literal["any"] = "any"
-    of: Annotated[list[Condition], Field(min_length=1)]
+    of: Annotated[list[Condition], Field(min_length=1, max_length=200)]
 
 
 class AllOf(_Condition):
     """Keep the rows for which all of the conditions hold."""
 
     kind: Literal["all"] = "all"
-    of: Annotated[list[Condition], Field(min_length=1)]
+    of: Annotated[list[Condition], Field(min_length=1, max_length=200)]
 
 
 def _kind_of(document: Any) -> str:

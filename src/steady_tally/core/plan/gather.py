@@ -258,12 +258,12 @@ class Events(Part):
     far_away: Literal["keep", "set_aside"] = "set_aside"
     look_up: LookUp | None = None
     corrections: Annotated[list[Correction], Field(max_length=100_000)] = Field(default_factory=list)
-    places: list[KnownPlace] = Field(default_factory=list)
+    places: Annotated[list[KnownPlace], Field(max_length=2_000)] = Field(default_factory=list)
     labels: dict[str, str] = Field(default_factory=dict, description="Readable names of columns.")
     columns: list[str] | None = Field(None, description="The columns to keep; all where none are named.")
     time: EventTime | None = None
-    recorded: list[RecordedWindow] = Field(default_factory=list)
-    where: list[Condition] = Field(default_factory=list)
+    recorded: Annotated[list[RecordedWindow], Field(max_length=500)] = Field(default_factory=list)
+    where: Annotated[list[Condition], Field(max_length=200)] = Field(default_factory=list)
 
     @model_validator(mode="after")
     def _windows_apart(self) -> Self:

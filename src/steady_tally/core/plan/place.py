@@ -76,9 +76,9 @@ class WorkingProjection(Part):
 class Exclude(Part):
     """Areas left out: those that do not hold all of `where`, those named, those whose middle lies in an outline."""
 
-    where: list[Condition] = Field(default_factory=list)
+    where: Annotated[list[Condition], Field(max_length=200)] = Field(default_factory=list)
     areas: Annotated[list[str], Field(max_length=100_000)] = Field(default_factory=list)
-    inside: list[Outline] = Field(default_factory=list)
+    inside: Annotated[list[Outline], Field(max_length=200)] = Field(default_factory=list)
 
 
 AreaKey = Literal["identifier", "name"]

@@ -57,7 +57,7 @@ class JoinedRows(Part):
 
     source: str = "table"
     keys: Annotated[list[Key], Field(min_length=1)]
-    where: list[Condition] = Field(default_factory=list)
+    where: Annotated[list[Condition], Field(max_length=200)] = Field(default_factory=list)
     accepted: dict[str, str] = Field(default_factory=dict)
 
     @property
