@@ -4,7 +4,7 @@ import sys
 
 import click
 
-from bench import browser, classing, files, gathering, measuring, placing, showing
+from bench import browser, classing, files, gathering, measuring, placing, serving, showing
 
 PARTS = {
     "placing": placing.rows,
@@ -14,6 +14,7 @@ PARTS = {
     "files": files.rows,
     "showing": showing.rows,
     "browser": browser.rows,
+    "serving": serving.rows,
 }
 
 

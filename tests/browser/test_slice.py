@@ -39,7 +39,7 @@ def opened(application: Application, study: dict, page: Page) -> Page:
 
 
 def areas_of(application: Application, study: dict) -> list[dict]:
-    return list(application.ask(f"{results_of(application, study)}/areas")["areas"])
+    return list(application.ask(f"{results_of(application, study)}/areas?rows=5000")["areas"])
 
 
 def figure(page: Page, stage: str) -> str:
@@ -243,15 +243,39 @@ def test_a_small_window_loses_nothing(opened):
     assert opened.get_by_test_id("map").bounding_box()["width"] > 600
 
 
-def test_a_stopped_server_is_said_and_can_be_tried_again(opened, application):
+def test_a_stopped_server_is_said_and_goes_on_by_itself_once_it_is_back(opened, application):
     opened.route("**/api/**", lambda route: route.abort())
     opened.keyboard.press("4")
     opened.get_by_role("radio", name="where the gaps fall").click()
     expect(opened.get_by_role("alert").first).to_contain_text("Steady Tally does not answer")
     opened.unroute("**/api/**")
-    opened.get_by_role("button", name="Try again").first.click()
+    expect(opened.get_by_role("status").filter(has_text="does not answer")).to_have_count(0)
     opened.get_by_role("radio", name="where the gaps fall").click()
     expect(opened.locator('[data-figure="class"]')).to_have_text("5, natural breaks")
+
+
+def test_a_database_that_starts_again_and_a_full_disk_are_said_and_waited_for(application, browser):
+    page = application.enter(browser.new_page())
+    waits = {"type": "/problems/waiting", "title": "x", "status": 503, "detail": "The database is starting again."}
+    asked = []
+
+    def busy(route):
+        asked.append(route.request.url)
+        if len(asked) > 3:
+            route.fallback()
+        else:
+            route.fulfill(status=503, json=waits, content_type="application/problem+json")
+
+    page.route("**/api/studies", busy)
+    page.goto(application.url)
+    expect(page.get_by_role("status").filter(has_text="The database is starting again.")).to_be_visible()
+    expect(page.get_by_test_id("map")).to_be_visible()
+    expect(page.get_by_text("The database is starting again.")).to_have_count(0)
+    page.route("**/api/room", lambda route: route.fulfill(json={"says": "The disk is full: 3 MB are free."}))
+    expect(page.get_by_role("status").filter(has_text="The disk is full: 3 MB are free.")).to_be_visible()
+    page.unroute("**/api/room")
+    expect(page.get_by_text("The disk is full")).to_have_count(0)
+    page.close()
 
 
 def test_names_with_markup_are_text(opened, application, study):

@@ -38,6 +38,10 @@ def test_the_demo_loads_through_the_queue_and_its_ledger_balances(client, study)
     assert waiting == {"says": "", "done": 0, "total": 0}
     areas = client.get(f"{results_of(client, study)}/areas").get_json()["areas"]
     assert len(areas) == 118
+    pages = [client.get(f"{results_of(client, study)}/areas?start={at}&rows=50").get_json() for at in (0, 50, 100, 150)]
+    assert [len(page["areas"]) for page in pages] == [50, 50, 18, 0]
+    assert ([a for page in pages for a in page["areas"]], pages[0]["total"]) == (areas, 118)
+    assert client.get(f"{results_of(client, study)}/areas?rows=5001").status_code == 422
     assert sum(a["numerator"] for a in areas) == place["records_out"]
     assert {a["class"] for a in areas if a["state"] == "a number"} <= {0, 1, 2, 3, 4, 5}
     total = gather["records_set_aside"] + place["records_set_aside"]
@@ -242,7 +246,7 @@ def test_hexagons_count_the_same_events_as_the_wards_that_they_cover(client, stu
     after = client.get(f"{results_of(client, study)}/ledger").get_json()
     assert after["stages"] == before["stages"]
     assert after["plan"]["place"]["projection"]["centre"] == [38, -40], "fixed at the first placing"
-    cells = client.get(f"{results_of(client, study)}/areas").get_json()["areas"]
+    cells = client.get(f"{results_of(client, study)}/areas?rows=5000").get_json()["areas"]
     assert sum(c["numerator"] for c in cells) == after["stages"][1]["records_out"]
     keys = client.get(f"{results_of(client, study)}/view").get_json()["keys"]
     shapes = arrow(client, f"{results_of(client, study)}/shapes/{keys['shapes']}")

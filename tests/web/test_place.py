@@ -71,7 +71,7 @@ def test_a_grid_tried_out_counts_what_it_would_count_once_chosen(client, study):
             measured_by(document)
 
         change(client, study, choose)
-        areas = got(client, study, "areas")["areas"]
+        areas = got(client, study, "areas?rows=5000")["areas"]
         assert [a["numerator"] for a in areas] == counts.tolist()
     too_small = client.post(f"{results_of(client, study)}/grid-trial", json={"place": grid(size=3)})
     assert too_small.status_code == 422
@@ -109,7 +109,7 @@ def test_events_carry_their_areas_and_can_be_chosen_by_them_in_rows_and_in_the_f
         document["place"]["areas"]["overlaps"] = "combinations"
 
     change(client, study, combine)
-    combined = got(client, study, "areas")["areas"]
+    combined = got(client, study, "areas?rows=5000")["areas"]
     by_hand = Counter(tuple(r[at["area"]].split("; ")) for r in rows["rows"])
     named = {tuple(a["identifier"].removesuffix(" only").split(" + ")): a["numerator"] for a in combined}
     assert {k: n for k, n in named.items() if n} == by_hand

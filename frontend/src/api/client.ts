@@ -75,8 +75,10 @@ async function ask(path: string, options?: RequestInit): Promise<Response> {
       return response;
     } catch (error) {
       const waits = error instanceof Refusal && (error.status === 0 || error.status === 503);
-      noteWaiting(waits && !options && Date.now() < until ? error.message : null);
-      if (!waits || options || Date.now() >= until) throw error;
+      if (!waits) noteWaiting(null);
+      if (!waits || options) throw error;
+      noteWaiting(Date.now() < until ? error.message : null);
+      if (Date.now() >= until) throw error;
       await new Promise((done) => setTimeout(done, AGAIN_MS));
     }
   }

@@ -553,6 +553,6 @@ export function useSavePlan(study: Study, view: View) {
       return turn;
     },
     // Somebody else may have saved in the meantime.
-    onError: () => cache.invalidateQueries({ queryKey: ["study"] }),
+    onError: () => void cache.invalidateQueries({ queryKey: ["study"] }),
   });
 }

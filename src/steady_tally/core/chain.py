@@ -9,8 +9,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import replace
-from functools import cached_property
-from typing import Any, Protocol, TypeVar, assert_never
+from functools import cached_property, wraps
+from typing import Any, Protocol, TypeVar, assert_never, cast
 
 import numpy as np
 import numpy.typing as npt
@@ -103,6 +103,19 @@ Tell = Callable[[str, int, int], None]  # what is being done, and so many of so 
 Keys = dict[str, str]
 
 
+def _once(key: Callable[[Chain, str], T]) -> Callable[[Chain, str], T]:
+    """A key that is asked for by a name, made once for each: a chain's plan and sources never change."""
+
+    @wraps(key)
+    def made(chain: Chain, name: str) -> T:
+        at = (key.__name__, name)
+        if at not in chain.made_keys:
+            chain.made_keys[at] = key(chain, name)
+        return cast(T, chain.made_keys[at])
+
+    return made
+
+
 class Keep(Protocol):
     """Where results are kept: what is there under a key, or what the work comes to, which is kept from then on."""
 
@@ -139,6 +152,7 @@ class Chain:
     ) -> None:
         self.plan, self.sources, self.checksums = plan, sources, checksums or {}
         self.keep = _kept_here() if keep is None else keep
+        self.made_keys: dict[tuple[str, str], Any] = {}
         self._under_way: list[str] = []  # formulas whose keys are being made
         self._shelf, self._tell = shelf, tell or (lambda _says, _done, _total: None)
 
@@ -166,6 +180,7 @@ class Chain:
         reading = self.plan.gather.reading.get(source)
         return [source, self.checksums.get(source, ""), reading and bare(reading)]
 
+    @_once
     def checked_key(self, name: str) -> str:
         events = self.plan.events_called(name)
         choices = {n: c for n, c in bare(events).items() if n not in ("where", "recorded", "places")}
@@ -178,13 +193,16 @@ class Chain:
         ground = areas.cover if isinstance(areas, Grid) else [areas.source, areas.identifier, areas.name, areas.crs]
         return fingerprint("zones", _RESULTS_VERSION, bare(ground), source)
 
+    @_once
     def words_key(self, name: str) -> str:
         stated, kind = self.plan.place.stated, self.plan.place.areas.kind
         return fingerprint("words", stated.keys, stated.accepted, kind, self.zones_key, self.checked_key(name))
 
+    @_once
     def looked_key(self, name: str) -> str:
         return fingerprint("looked", self.words_key(name))
 
+    @_once
     def _recorded_key(self, name: str) -> list[Any]:
         windows = self.plan.events_called(name).recorded
         found: list[Any] = [bare(windows)]
@@ -205,22 +223,26 @@ class Chain:
             areas += [[name, self.looked_key(name), self._recorded_key(name)] for name in self.plan.gather.events]
         return fingerprint("areas", areas)
 
+    @_once
     def recording_key(self, name: str) -> str:
         place = self.plan.place
         ground = [place.areas.kind, bare(place.projection)]
         ground.append(self.areas_key if depends_on_events(place) else self.zones_key)
         return fingerprint("recording", self._recorded_key(name), ground)
 
+    @_once
     def _placement_key(self, name: str) -> str:
         part = [self.plan.place.tolerance_m, bare(self.plan.place.stated)]
         return fingerprint("placement", part, self.areas_key, self.looked_key(name), self._recorded_key(name))
 
+    @_once
     def _gathered_key(self, name: str) -> str:
         events = self.plan.events_called(name)
         return fingerprint(
             "gathered", bare(events.where), bare(events.recorded), bare(events.places), self.checked_key(name)
         )
 
+    @_once
     def _placed_key(self, name: str) -> str:
         return fingerprint("placed", self._placement_key(name), self._gathered_key(name))
 
@@ -610,9 +632,10 @@ class Chain:
             classed=classed,
             gathered=gathered,
             placed=placed,
+            noting=lambda of: (*notes_of(of, self.sources), *more),
         )
         outcome.ledger.check()
-        return replace(outcome, notes=(*notes_of(outcome, self.sources), *more))
+        return outcome
 
 
 def run(plan: Plan, sources: Sources) -> Outcome:

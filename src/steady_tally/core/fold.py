@@ -137,9 +137,10 @@ def fold(
         measured=measured,
         classing=plan.classes[name],
         classed=classify(plan.classes[name], measured, exposure.areas.area_km2, measure.called(events.recorded)),
+        noting=lambda of: notes_of(of, sources),
     )
     figures.ledger.check()
-    return replace(figures, notes=tuple(notes_of(figures, sources)))
+    return figures
 
 
 def _wanted(plan: Plan, measure: MeasureKind) -> list[Wanted]:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, fields, replace
-from typing import Literal
+from functools import cached_property
+from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -255,6 +256,7 @@ class Figures:
     exposure : the areas, and where and when an event could have been recorded in them.
     windows : the recorded windows, as far as the filter keeps them.
     classing : how areas are grouped: as the plan says, or by quantiles where that cannot be done.
+    noting : finds what must be known beside the figures.
     """
 
     plan: Plan
@@ -269,7 +271,12 @@ class Figures:
     measured: Measured
     classing: Classing
     classed: Classed
-    notes: tuple[Note, ...] = ()
+    noting: Callable[[Any], Iterable[Note]] | None = field(default=None, repr=False, compare=False)
+
+    @cached_property
+    def notes(self) -> tuple[Note, ...]:
+        """What must be known beside the figures, found when it is first asked for."""
+        return () if self.noting is None else tuple(self.noting(self))
 
     @property
     def areas(self) -> ZoneSet | CellSet:

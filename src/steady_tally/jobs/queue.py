@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import logging
+import os
 import uuid
 from typing import Any
 
@@ -23,6 +24,7 @@ _STALLED_AFTER_S = 20.0
 _LOOK_EVERY_S = 10.0
 _GRACE_S = 10.0
 _MOST_TRIES = 3
+_NICE = 10
 _log = logging.getLogger(__name__)
 
 
@@ -49,6 +51,7 @@ def run_worker() -> None:
                 with contextlib.suppress(asyncio.CancelledError):
                     await housekeeping
 
+    os.nice(_NICE)  # who waits before a page comes first
     asyncio.run(work())
 
 

@@ -47,7 +47,7 @@ def first_plan(path: StudyPath, body: FirstPlan) -> Response:
     plan = settled(engine(), path.study_id, draft_of_areas(sources, body.zones))
     check_plan(engine(), path.study_id, plan)
     saved = stored.save_plan(engine(), path.study_id, plan, parent=None)
-    view = view_of(PlanPath(study_id=path.study_id, version=saved))
+    view = view_of(PlanPath(study_id=path.study_id, version=saved), plan)
     return answer(SavedPlan(id=saved, view=view), status=201)
 
 
@@ -62,5 +62,5 @@ def save_plan(path: StudyPath, body: NewPlan) -> Response:
     # A plan that cannot be worked out is refused, and the open one stays.
     check_plan(engine(), path.study_id, plan)
     saved = stored.save_plan(engine(), path.study_id, plan, parent=body.parent_id)
-    view = view_of(PlanPath(study_id=path.study_id, version=saved))
+    view = view_of(PlanPath(study_id=path.study_id, version=saved), plan)
     return answer(SavedPlan(id=saved, view=view), status=201)

@@ -394,10 +394,13 @@ def area_events(path: AreaPath, query: RowsQuery) -> Response:
     return answer(AreaEvents(total=len(found.record), columns=["record", "place", *page.column_names], rows=rows))
 
 
-def view_of(path: PlanPath) -> View:
-    """What that version of the plan comes to; or why it cannot be worked out, with all that can be said without."""
+def view_of(path: PlanPath, plan: Plan | None = None) -> View:
+    """What that version of the plan comes to; or why it cannot be worked out, with all that can be said without.
+
+    plan : of that version, where it is at hand.
+    """
     with underway(str(path.version)) as tell:
-        chain = chain_of(engine(), path.study_id, plan_of(path), tell=tell)
+        chain = chain_of(engine(), path.study_id, plan or plan_of(path), tell=tell)
         try:
             outcome = chain.outcome(strict=False)
         except (PlanError, SourceError) as error:

@@ -61,6 +61,14 @@ def plane_of(areas: ZoneSet | CellSet, crs: CRS) -> Plane:
         reach = max(areas.lattice.width, areas.lattice.height)
         bounds = (x.min() - reach, y.min() - reach, x.max() + reach, y.max() + reach)
         return Plane(crs, (0.0, 0.0), tuple(float(b) for b in bounds))  # type: ignore[arg-type]
+    key = f"plane {crs.srs}"
+    if key not in areas.kept:
+        areas.kept[key] = _plane_of_zones(areas, crs)
+    found: Plane = areas.kept[key]
+    return found
+
+
+def _plane_of_zones(areas: ZoneSet, crs: CRS) -> Plane:
     x, y = project(areas.coordinates[:, 0], areas.coordinates[:, 1], areas.crs, crs)
     origin = (float(np.round(x.mean(), -3)), float(np.round(y.mean(), -3)))
     bounds = (x.min() - origin[0], y.min() - origin[1], x.max() - origin[0], y.max() - origin[1])

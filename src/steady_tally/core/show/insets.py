@@ -11,6 +11,7 @@ from steady_tally.core.geo.projection import distortion, project, spread_over, w
 from steady_tally.core.place.counting import with_middle_inside
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.zones import ZoneSet, outline_zones
+from steady_tally.core.plan.base import bare, fingerprint
 from steady_tally.core.plan.gather import Outline
 from steady_tally.core.plan.show import Corner, Inset
 from steady_tally.core.show.drawing import Plane, Rings, zone_rings
@@ -43,6 +44,16 @@ class DrawnInset:
 
 def insets_of(plan: list[Inset], areas: ZoneSet | CellSet, plane: Plane) -> list[DrawnInset]:
     """The insets of a map, in the plan's order; one without an area is none. An area is in the first that holds it."""
+    if isinstance(areas, CellSet):
+        return _insets_of(plan, areas, plane)
+    key = fingerprint([bare(inset) for inset in plan], plane.crs.srs)
+    if areas.kept.get("insets of") != key:
+        areas.kept["insets"] = _insets_of(plan, areas, plane)
+        areas.kept["insets of"] = key
+    return list(areas.kept["insets"])
+
+
+def _insets_of(plan: list[Inset], areas: ZoneSet | CellSet, plane: Plane) -> list[DrawnInset]:
     taken = np.zeros(len(areas), dtype=np.bool_)
     found = []
     for number, inset in enumerate(plan):
