@@ -4,7 +4,7 @@ import sys
 
 import click
 
-from bench import browser, classing, files, gathering, measuring, placing, serving, showing
+from bench import browser, classing, files, gathering, importing, measuring, placing, serving, showing
 
 PARTS = {
     "placing": placing.rows,
@@ -12,6 +12,7 @@ PARTS = {
     "gathering": gathering.rows,
     "measuring": measuring.rows,
     "files": files.rows,
+    "importing": importing.rows,
     "showing": showing.rows,
     "browser": browser.rows,
     "serving": serving.rows,

@@ -209,8 +209,9 @@ def account(path: EventsPath) -> Response:
 )
 @needs(Right.READ)
 def areas(path: PlanPath, query: PageQuery) -> Response:
-    table = areas_table(outcome_of(path))
-    return answer(AreaRows(total=table.num_rows, areas=table.slice(query.start, query.rows).to_pylist()))
+    outcome = outcome_of(path)
+    rows = areas_table(outcome, slice(query.start, query.start + query.rows)).to_pylist()
+    return answer(AreaRows(total=len(outcome.areas), areas=rows))
 
 
 @api.get(

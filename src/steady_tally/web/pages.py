@@ -6,7 +6,6 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-import pyarrow as pa
 from flask import Blueprint, Response, current_app, jsonify, render_template, send_from_directory
 from sqlalchemy import text
 
@@ -56,7 +55,7 @@ def plain_page() -> str:
     outcome = outcome_of(PlanPath(study_id=study.id, version=study.head_id))
     values = outcome.measured.values.value
     first = np.argsort(-values, kind="stable")[:_MOST_ROWS]
-    areas = areas_table(outcome).take(pa.array(first)).to_pylist()
+    areas = areas_table(outcome, first).to_pylist()
     return render_template(
         "first.html", study=study, title=outcome.plan.show.title, ledger=ledger_document(outcome, {}), areas=areas,
         value_name=outcome.value_name, more=len(values) - len(areas), full=says_full(),

@@ -226,12 +226,16 @@ class CellSet:
     @cached_property
     def identifiers(self) -> tuple[str, ...]:
         """An identifier says projection, origin, shape and size: equal ones mean equal cells in any study."""
-        name = self.lattice.name
-        return tuple(f"{name}/{c}/{r}" for c, r in zip(self.column.tolist(), self.row.tolist(), strict=True))
+        return tuple(self.spelt(slice(None))[0])
 
     @cached_property
     def names(self) -> tuple[str, ...]:
-        return tuple(f"cell {c}, {r}" for c, r in zip(self.column.tolist(), self.row.tolist(), strict=True))
+        return tuple(self.spelt(slice(None))[1])
+
+    def spelt(self, at: npt.NDArray[np.int64] | slice) -> tuple[list[str], list[str]]:
+        """The identifiers and names of the cells at these positions."""
+        places = list(zip(self.column[at].tolist(), self.row[at].tolist(), strict=True))
+        return [f"{self.lattice.name}/{c}/{r}" for c, r in places], [f"cell {c}, {r}" for c, r in places]
 
     @cached_property
     def columns(self) -> pa.Table:

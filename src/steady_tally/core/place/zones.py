@@ -80,6 +80,11 @@ class ZoneSet:
     def __len__(self) -> int:
         return len(self.identifiers)
 
+    def spelt(self, at: npt.NDArray[np.int64] | slice) -> tuple[list[str], list[str]]:
+        """The identifiers and names of the zones at these positions."""
+        some = range(len(self))[at] if isinstance(at, slice) else at.tolist()
+        return [self.identifiers[i] for i in some], [self.names[i] for i in some]
+
     @cached_property
     def edges(self) -> Edges:
         return edges_of(self.coordinates, self.ring_start, self.ring_zone)

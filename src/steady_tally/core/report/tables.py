@@ -27,24 +27,28 @@ from steady_tally.core.reasons import REASONS, Reason
 from steady_tally.core.states import STATES, State
 
 
-def areas_table(outcome: Figures) -> pa.Table:
-    """One row an area; the columns are those of docs/plan.md."""
+def areas_table(outcome: Figures, at: npt.NDArray[np.int64] | slice = slice(None)) -> pa.Table:
+    """One row an area; the columns are those of docs/plan.md.
+
+    at : the positions of the areas that are wanted, by default all; of cells only theirs are spelt out.
+    """
     zones, values, counting = outcome.areas, outcome.measured.values, outcome.counting
     time = values.term("time")
+    identifiers, names = zones.spelt(at)
     return pa.table(
         {
-            "identifier": pa.array(zones.identifiers, pa.string()),
-            "name": pa.array(zones.names, pa.string()),
-            "numerator": _figures(values.numerator),
-            "denominator": pa.array(values.denominator, from_pandas=True),
-            "area_km2": pa.array(counting.counted_km2),
-            "value": _values(values),
-            "state": pa.array([STATES[State(s)] for s in values.state], pa.string()),
-            "class": _written_class(outcome.classed),
-            "full_km2": pa.array(zones.area_km2),
-            "unreliable": pa.array(outcome.unreliable > 0),
-            "time": pa.array(np.full(len(zones), np.nan) if time is None else time, from_pandas=True),
-            "per": pa.array(np.full(len(zones), values.per)),
+            "identifier": pa.array(identifiers, pa.string()),
+            "name": pa.array(names, pa.string()),
+            "numerator": _figures(values.numerator, at),
+            "denominator": pa.array(values.denominator[at], from_pandas=True),
+            "area_km2": pa.array(counting.counted_km2[at]),
+            "value": _values(values, at),
+            "state": pa.array([STATES[State(s)] for s in values.state[at]], pa.string()),
+            "class": _written_class(outcome.classed, at),
+            "full_km2": pa.array(zones.area_km2[at]),
+            "unreliable": pa.array(outcome.unreliable[at] > 0),
+            "time": pa.array((np.full(len(zones), np.nan) if time is None else time)[at], from_pandas=True),
+            "per": pa.array(np.full(len(names), values.per)),
         }
     )
 
@@ -59,24 +63,22 @@ def categories_table(outcome: Figures) -> pa.Table | None:
     return pa.table({**ours, **{f"events: {w}": pa.array(n) for w, n in zip(found.words, found.counts, strict=True)}})
 
 
-def _values(values: AreaValues) -> pa.Array:
-    if not values.words:
-        return pa.array(values.value, from_pandas=True)
-    at = pa.array(values.value, from_pandas=True).cast(pa.int64())
-    return pa.array(values.words, pa.string()).take(at)
+def _values(values: AreaValues, at: npt.NDArray[np.int64] | slice) -> pa.Array:
+    found = pa.array(values.value[at], from_pandas=True)
+    return pa.array(values.words, pa.string()).take(found.cast(pa.int64())) if values.words else found
 
 
-def _figures(values: npt.NDArray[np.float64]) -> pa.Array:
-    """Whole numbers where all are, else numbers; nothing where there is none."""
+def _figures(values: npt.NDArray[np.float64], at: npt.NDArray[np.int64] | slice) -> pa.Array:
+    """Whole numbers where all areas have them, else numbers; nothing where there is none."""
     known = values[np.isfinite(values)]
     kind = pa.int64() if is_whole(np.abs(known)).all() else pa.float64()
-    return pa.array(values, from_pandas=True).cast(kind)
+    return pa.array(values[at], from_pandas=True).cast(kind)
 
 
-def _written_class(classed: Classed) -> pa.Array:
+def _written_class(classed: Classed, at: npt.NDArray[np.int64] | slice) -> pa.Array:
     """1 = lowest, 0 = zero where it stands apart, -1 below the lowest break, one more than there are classes above the
     highest; nothing for an area without a number."""
-    codes = classed.area_class
+    codes = classed.area_class[at]
     found = codes + 1
     for code, written in ((ZERO_CLASS, 0), (BELOW_ALL, -1), (ABOVE_ALL, classed.classes + 1)):
         found = np.where(codes == code, written, found)
