@@ -201,8 +201,9 @@ def test_a_frame_with_bytes_changed_gives_a_whole_table_or_none(seed):
     table = pa.table({"a": ["x", None, "long text"] * 20, "b": rng.random(60)})
     ragged = (RaggedRow(3, 4, "short"),)
     points = rng.random((60, 2))
-    frames.Sender(to).piece(Piece(table, np.arange(60), np.arange(60), ragged, points))
+    frames.Sender(to).piece(Piece(table, np.arange(7, 67), 2 * np.arange(60), ragged, points))
     whole = frames.Receiver(io.BytesIO(to.getvalue())).piece()
+    assert (whole.record.tolist(), whole.line.tolist()) == (list(range(7, 67)), list(range(0, 120, 2)))
     assert whole.columns.equals(table)
     assert whole.ragged == ragged
     np.testing.assert_array_equal(whole.points, points)

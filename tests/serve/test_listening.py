@@ -7,7 +7,6 @@ import tempfile
 import threading
 import time
 import urllib.request
-from collections import namedtuple
 from pathlib import Path
 
 import pytest
@@ -112,8 +111,7 @@ def test_a_body_that_is_refused_is_no_second_request(port):
 
 
 def test_a_file_for_which_there_is_no_room_is_not_begun(port, monkeypatch):
-    usage = namedtuple("usage", "total used free")
-    monkeypatch.setattr(listening.shutil, "disk_usage", lambda _: usage(10, 10, listening.RESERVE + 1_000))
+    monkeypatch.setattr(listening, "free_bytes", lambda _: listening.RESERVE + 1_000)
     code, body = answered(head(port, f"PUT {FILE}", Content_Length=2_000))
     assert (code, "no room left" in body) == (507, True)
     connection = head(port, f"PUT {FILE}", Content_Length=500)

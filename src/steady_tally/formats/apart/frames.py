@@ -11,6 +11,7 @@ from dataclasses import asdict
 from typing import IO, Any
 
 import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 import shapely
 from pydantic import TypeAdapter
@@ -70,13 +71,19 @@ class Sender:
         self.send(ARROW, memoryview(sink.getvalue()))
 
     def piece(self, piece: Piece | Table) -> None:
-        """Columns; numbers of records and lines, and points; rows that could not be split."""
+        """Columns; numbers of records and lines, and points; rows that could not be split. Of numbers that follow one
+        another the first alone is told."""
         self.arrow(piece.columns.replace_schema_metadata(None))
-        numbers = {"record": pa.array(piece.record, pa.int64()), "line": pa.array(piece.line, pa.int64())}
+        numbers, first = {}, {}
+        for name, found in (("record", piece.record), ("line", piece.line)):
+            if len(found) and np.array_equal(found, np.arange(found[0], found[0] + len(found))):
+                first[name] = int(found[0])
+            else:
+                numbers[name] = pa.array(found, pa.int64())
         if piece.points is not None:
             numbers |= {"x": pa.array(piece.points[:, 0]), "y": pa.array(piece.points[:, 1])}
         self.arrow(pa.table(numbers))
-        self.json([asdict(r) for r in piece.ragged])
+        self.json({"ragged": [asdict(r) for r in piece.ragged], "first": first})
 
     def features(self, features: Features) -> None:
         self.json({"name": features.name, "crs": features.crs, "closed": features.closed})
@@ -99,6 +106,16 @@ class Sender:
         self.json(told)
         self.arrow(look.first.replace_schema_metadata(None))
         self.piece(look.sample)
+
+
+def _numbers(numbers: pa.Table, first: dict[str, int], name: str, rows: int) -> npt.NDArray[np.int64]:
+    """(rows,) of records or lines: from the first on, or as they came."""
+    if name in first:
+        return np.arange(int(first[name]), int(first[name]) + rows, dtype=np.int64)
+    found: npt.NDArray[np.int64] = numbers.column(name).to_numpy()
+    if found.dtype != np.int64 or len(found) != rows:
+        raise Broken("rows and their numbers do not fit")
+    return found
 
 
 class Receiver:
@@ -140,16 +157,16 @@ class Receiver:
 
     def piece(self, first: bytes | None = None) -> Piece:
         columns = self.table_of(first) if first is not None else self.arrow()
-        numbers = self.arrow()
+        numbers, told = self.arrow(), self.json()
         try:
-            record, line = (numbers.column(n).to_numpy() for n in ("record", "line"))
+            record, line = (_numbers(numbers, told["first"], n, columns.num_rows) for n in ("record", "line"))
             points = None
             if "x" in numbers.column_names:
                 points = np.column_stack([numbers.column(n).to_numpy() for n in "xy"]).astype(np.float64)
-            if numbers.num_rows != columns.num_rows or record.dtype != np.int64 or line.dtype != np.int64:
+            if numbers.num_columns and numbers.num_rows != columns.num_rows:
                 raise Broken("rows and their numbers do not fit")
-            return Piece(columns, record, line, _RAGGED.validate_python(self.json()), points)
-        except (KeyError, ValueError, TypeError) as error:
+            return Piece(columns, record, line, _RAGGED.validate_python(told["ragged"]), points)
+        except (KeyError, ValueError, TypeError, OverflowError) as error:
             raise Broken(str(error)) from None
 
     def features(self) -> Features:
