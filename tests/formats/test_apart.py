@@ -145,8 +145,8 @@ def test_a_reader_whose_pieces_nobody_takes_is_killed_and_leaves_nothing(tmp_pat
     file = tmp_path / "long.csv"
     with file.open("w") as to:
         to.write("a,b\n")
-        for k in range(400_000):
-            to.write(f"{k},{k}\n")
+        for k in range(600_000):
+            to.write(f"{k},{k:060}\n")  # so much that no pipe holds what is left
     stream = asking.open_table(file, "long")
     next(stream.pieces)
     running = readers()
