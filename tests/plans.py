@@ -1,5 +1,6 @@
 """The parts of a plan's document that the map shows."""
 
+import copy
 from typing import Any
 
 Document = dict[str, Any]
@@ -28,3 +29,13 @@ def results_of(client: Any, study: Any) -> str:
         return f"api/studies/{study['id']}/plans/{head}"
     head = client.get(f"/api/studies/{study}").get_json()["head_id"]
     return f"/api/studies/{study}/plans/{head}"
+
+
+def put(document: Document, way: tuple[Any, ...], value: Any) -> Document:
+    """The document with another value at the end of a way through it."""
+    document = copy.deepcopy(document)
+    at = document
+    for step in way[:-1]:
+        at = at[step]
+    at[way[-1]] = value
+    return document

@@ -16,6 +16,7 @@ from steady_tally.core.measure.terms.joined import Following
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.core.sources import Features, Sources, Table
+from tests.plans import put
 
 WEST, SOUTH = 500_000, 4_200_000
 
@@ -146,15 +147,6 @@ def others(value: Any) -> list[Any]:
         {"sex": "Sex"},
         [{"column": "sex", "values": ["m"]}],
     ]
-
-
-def put(document: dict, way: tuple, value: Any) -> dict:
-    document = copy.deepcopy(document)
-    at = document
-    for step in way[:-1]:
-        at = at[step]
-    at[way[-1]] = value
-    return document
 
 
 def test_whatever_changes_a_figure_changes_the_key_and_what_changes_only_words_works_out_nothing():

@@ -2,7 +2,6 @@
 anything at any place. Nothing is answered by a fault, nor by what the description does not say.
 """
 
-import copy
 import os
 
 import jsonschema_rs
@@ -17,7 +16,7 @@ from schemathesis.specs.openapi.checks import (
 )
 
 from steady_tally.web.description import KEY
-from tests.plans import results_of
+from tests.plans import put, results_of
 from tests.web.conftest import PORT
 
 BASE = f"http://localhost:{PORT}"
@@ -128,15 +127,6 @@ def ways(document, at=()):
     steps = list(document) if isinstance(document, dict) else range(len(document)) if isinstance(document, list) else ()
     for step in steps:
         yield from ways(document[step], (*at, step))
-
-
-def put(document, way, one):
-    document = copy.deepcopy(document)
-    at = document
-    for step in way[:-1]:
-        at = at[step]
-    at[way[-1]] = one
-    return document
 
 
 def test_a_plan_and_a_page_with_anything_at_any_place_are_taken_or_refused_with_a_sentence(client, study):

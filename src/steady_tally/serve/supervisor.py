@@ -175,6 +175,7 @@ class _Supervisor:
                 if can_start(self._data) and self._may_start("the database", now):
                     with contextlib.suppress(SetUpError):  # it is seen to have stopped, and is waited for again
                         self._cluster.start()
+                    if self._cluster.running():  # also where it is slow to answer
                         for child in self._children.values():  # they hold the old address
                             child.kill()
                 continue

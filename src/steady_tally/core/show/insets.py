@@ -47,10 +47,11 @@ def insets_of(plan: list[Inset], areas: ZoneSet | CellSet, plane: Plane) -> list
     if isinstance(areas, CellSet):
         return _insets_of(plan, areas, plane)
     key = fingerprint([bare(inset) for inset in plan], plane.crs.srs)
-    if areas.kept.get("insets of") != key:
-        areas.kept["insets"] = _insets_of(plan, areas, plane)
-        areas.kept["insets of"] = key
-    return list(areas.kept["insets"])
+    of, found = areas.kept.get("insets", ("", []))
+    if of != key:
+        found = _insets_of(plan, areas, plane)
+        areas.kept["insets"] = key, found  # at once: several threads ask for those of several plans
+    return list(found)
 
 
 def _insets_of(plan: list[Inset], areas: ZoneSet | CellSet, plane: Plane) -> list[DrawnInset]:
