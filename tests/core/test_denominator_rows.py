@@ -152,3 +152,17 @@ def test_a_mean_over_fewer_years_than_others_is_told():
     short = table(ward=list("AAB"), year=["2021", "2022", "2021"], residents=[4, 6, 9])
     found = table_figures(plan(mean_over="year"), short, areas("A", "B"))
     assert (found.by_year[0].tolist(), found.areas_short) == ([5, 9], ("B",))
+
+
+def test_a_total_over_several_columns_at_once_is_left_out_too():
+    """One row for everybody beside those of each sex and age: in no column alone does another row stand beside it."""
+    rows = [
+        (w, s, a, n) for w in "AB" for s, a, n in (("f", "0-39", 3), ("f", "40+", 0), ("m", "0-39", 5), ("m", "40+", 0))
+    ]
+    rows += [("A", "all", "all", 8), ("B", "total", "total", 8)]
+    ward, sex, age, n = zip(*rows, strict=True)
+    of = table(ward=list(ward), sex=list(sex), age=list(age), residents=list(n))
+    assert values(of, areas("A", "B"), add_over=["sex", "age"]) == [8.0, 8.0]
+    wrong = table(ward=list(ward), sex=list(sex), age=list(age), residents=[*n[:-1], 9])
+    with pytest.raises(PlanError, match="says that it is a total, but is not the sum"):
+        values(wrong, areas("A", "B"), add_over=["sex", "age"])

@@ -61,6 +61,11 @@ Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
 
 
+def says_total(label: str) -> bool:
+    """Does a label say that its row is the sum of others?"""
+    return bool(_TOTAL_WORDS & set(tidy(label).split()))
+
+
 @dataclass(frozen=True)
 class Dimension:
     """What rows may differ in: a column, or how the area is spelt. `code` (n,) numbers the labels of the used rows."""
@@ -72,7 +77,7 @@ class Dimension:
     @cached_property
     def says_total(self) -> Flags:
         """(labels,) which labels say that the row is a total."""
-        return np.array([bool(_TOTAL_WORDS & set(tidy(label).split())) for label in self.labels], dtype=np.bool_)
+        return np.array([says_total(label) for label in self.labels], dtype=np.bool_)
 
 
 @dataclass(frozen=True)
@@ -246,17 +251,34 @@ class _Rows:
                         self.over.append(dimension)
                     break
             self._refuse_false_totals(dimension, group, kept & (size[group] >= 2), is_sum)
-        return kept
+        return self._without_corners(kept)
+
+    def _without_corners(self, kept: Flags) -> Flags:
+        """Without rows that are totals over several columns at once, which have no other row beside them in any one."""
+        varied = [d for d in self.dimensions if d.name != _SPELLING and _varies(self.own[kept], d.code[kept])]
+        if len(varied) < 2:
+            return kept
+        corner = kept & np.logical_and.reduce([d.says_total[d.code] for d in varied])
+        base = self.group([])
+        beside = np.bincount(base[kept & ~corner], minlength=int(base.max(initial=0)) + 1)
+        corner &= beside[base] > 0
+        whole = np.bincount(base[kept & ~corner], weights=self.value[kept & ~corner], minlength=len(beside))
+        false = corner & ~np.isclose(self.value, whole[base], rtol=1e-9, atol=0.5)
+        if false.any():
+            raise self._false_total(np.flatnonzero(base == base[np.flatnonzero(false)[0]]))
+        return kept & ~corner
 
     def _refuse_false_totals(self, dimension: Dimension, group: Ints, beside: Flags, is_sum: Flags) -> None:
         says = beside & dimension.says_total[dimension.code]
         if not says.any() or dimension.says_total.all():
             return
         first = int(np.flatnonzero(says & ~is_sum if (says & ~is_sum).any() else says)[0])
-        others = np.flatnonzero(beside & (group == group[first]))
-        raise PlanError(
+        raise self._false_total(np.flatnonzero(beside & (group == group[first])))
+
+    def _false_total(self, rows: Ints) -> PlanError:
+        return PlanError(
             f"a row of “{self.table.name}” says that it is a total, but is not the sum of those beside it: "
-            f"{self._spoken(others)}.",
+            f"{self._spoken(rows)}.",
             where=WHERE,
             todo="Leave rows out (where), or mend the table.",
         )
