@@ -174,7 +174,7 @@ def reference(k, low, size):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True, inline="always", error_model="numpy")
-def _columns_of_row(frame, x1, y1, x2, y2, row, pad_x, pad_y):  # type: ignore[no-untyped-def]
+def _columns_of_row(frame, x1, y1, x2, y2, row, pad_x, pad_y, reach):  # type: ignore[no-untyped-def]
     """The first and last column that an edge may touch within a row of bins (never too few)."""
     x_low, y_low, x_high, y_high, per_x, per_y, wide, tall, columns, rows = frame
     bottom = y_low + row * tall - pad_y
@@ -184,8 +184,8 @@ def _columns_of_row(frame, x1, y1, x2, y2, row, pad_x, pad_y):  # type: ignore[n
     xb = x1 + (top - y1) * slope if y2 > top else x2
     low, high = min(xa, xb) - pad_x, max(xa, xb) + pad_x
     return (
-        bin_of(max(low, min(x1, x2)), x_low, per_x, columns),
-        bin_of(min(high, max(x1, x2)), x_low, per_x, columns),
+        bin_of(max(low, min(x1, x2) - reach), x_low, per_x, columns),
+        bin_of(min(high, max(x1, x2) + reach), x_low, per_x, columns),
     )
 
 
@@ -206,27 +206,27 @@ def _by_bin(bin_of_item, items, bins):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def edges_by_bin(frame, ends, first_row, end_row):  # type: ignore[no-untyped-def]
-    """The edges that touch each bin of those rows."""
+def edges_by_bin(frame, ends, first_row, end_row, reach=0.0):  # type: ignore[no-untyped-def]
+    """The edges that touch each bin of those rows, or come as near to it as `reach`."""
     x_low, y_low, x_high, y_high, per_x, per_y, wide, tall, columns, rows = frame
     # Slack for the rounding of bin borders: far below a bin's size, far above a few units in the last place.
-    pad_x = 1e-6 * wide + 8e-16 * max(abs(x_low), abs(x_high))
-    pad_y = 1e-6 * tall + 8e-16 * max(abs(y_low), abs(y_high))
+    pad_x = 1e-6 * wide + 8e-16 * max(abs(x_low), abs(x_high)) + reach
+    pad_y = 1e-6 * tall + 8e-16 * max(abs(y_low), abs(y_high)) + reach
     n = 0
     bin_of_item = np.empty(3 * len(ends), np.int32)
     item = np.empty(3 * len(ends), np.int32)
     for i in range(len(ends)):
         x1, y1, x2, y2 = ends[i, 0], ends[i, 1], ends[i, 2], ends[i, 3]
-        row_a = bin_of(y1, y_low, per_y, rows)
-        row_b = bin_of(y2, y_low, per_y, rows)
+        row_a = bin_of(y1 - reach, y_low, per_y, rows)
+        row_b = bin_of(y2 + reach, y_low, per_y, rows)
         if row_b < first_row or row_a >= end_row:
             continue
-        col_a = bin_of(min(x1, x2), x_low, per_x, columns)
-        col_b = bin_of(max(x1, x2), x_low, per_x, columns)
+        col_a = bin_of(min(x1, x2) - reach, x_low, per_x, columns)
+        col_b = bin_of(max(x1, x2) + reach, x_low, per_x, columns)
         for row in range(max(row_a, first_row), min(row_b + 1, end_row)):
             a, b = col_a, col_b
-            if row_a != row_b and col_a != col_b:
-                a, b = _columns_of_row(frame, x1, y1, x2, y2, row, pad_x, pad_y)
+            if row_a != row_b and col_a != col_b and y1 != y2:
+                a, b = _columns_of_row(frame, x1, y1, x2, y2, row, pad_x, pad_y, reach)
             if n + b - a >= len(item):
                 bin_of_item = grown(bin_of_item, n + b - a + 1)
                 item = grown(item, n + b - a + 1)

@@ -9,6 +9,7 @@ from pydantic import BeforeValidator, Field, model_validator
 from steady_tally.core.plan.base import Part
 from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.gather import Outline
+from steady_tally.core.plan.neighbours import Neighbours
 
 
 def _outline_of_source(outline: Any) -> Any:
@@ -108,6 +109,7 @@ class Place(Part):
     complete_from: float = Field(0.85, ge=0, le=1, description="Warn where a smaller share of the records is located.")
     carry: list[str] = Field(default_factory=list, description="Columns of the areas that events take with them.")
     separator: str = Field("; ", min_length=1, max_length=10)
+    neighbours: Neighbours = Field(default_factory=Neighbours)
 
     @property
     def source(self) -> str | None:
