@@ -33,6 +33,16 @@ export function percent(part: number | null): string {
   return part < 1 && part >= 0.99 ? "99 %" : `${(100 * part).toFixed(0)} %`;
 }
 
+/** The level of an interval: "95 %", "99.8 %". */
+export function levelText(level: number): string {
+  return `${Number((100 * level).toFixed(2))} %`;
+}
+
+/** How likely something is by chance alone. */
+export function chanceText(p: number): string {
+  return p < 0.001 ? "less than 0.001" : p.toFixed(3);
+}
+
 /** How large a file is. */
 export function bytes(n: number): string {
   if (n < 1_000) return plural(n, "byte");

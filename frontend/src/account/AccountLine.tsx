@@ -2,7 +2,7 @@
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
 import type { View } from "../api/client";
-import { figure, plural, whole } from "../format";
+import { figure, levelText, plural, whole } from "../format";
 import { isLaid } from "../map/overlays";
 import { termFigure } from "../outcome/terms";
 import { trialText } from "../outcome/words";
@@ -64,8 +64,8 @@ export function columnsOf(view: View): Record<Stage, Column> {
 }
 
 /** How good the classes are, in a word or two. */
-function fitText({ ledger }: View): string {
-  if (ledger.words.length) return "at 95 %";
+function fitText({ ledger, level }: View): string {
+  if (ledger.words.length) return `at ${levelText(level)}`;
   return ledger.fit === null ? "no fit" : `fit ${ledger.fit.toFixed(2)}`;
 }
 

@@ -18,7 +18,10 @@ export interface Values {
   events: Int32Array;
   denominator: Float64Array;
   areaKm2: Float64Array;
-  /** 1 for an area of which too little counts, plus 2 where its zero may be chance; 0 for none of these. */
+  /**
+   * 1 for an area of which too little counts, plus 2 where its zero may be chance, 4 where it has too few events, 8
+   * where its standard error is too large; 0 for none of these.
+   */
   unreliable: Uint8Array;
   value: Float64Array;
   /** Where the values are words, what each stands for: a value is a position here. Else empty. */
@@ -30,9 +33,17 @@ export interface Values {
   why: Uint8Array;
   /** Of a formula, the figures that its names stand for. */
   named: Float64Array[];
-  /** The ends of each value's 95 % interval. */
+  /** The ends of each value's interval. */
   low: Float64Array;
   high: Float64Array;
+  /** Of adjusted values what they were at each step, first as counted. */
+  steps: Float64Array[];
+  /** Further figures that came up on the way. */
+  beside: Float64Array[];
+  /** Where areas are set against something: -1 lower, 0 not different, 1 higher, 2 where it cannot be said. */
+  side: Int8Array | null;
+  /** How likely a figure as far off is by chance alone, after correction where there is one. */
+  p: Float64Array | null;
 }
 
 export interface Classes {
@@ -129,10 +140,18 @@ export async function fetchNames(results: string, key: string): Promise<Names> {
 
 export async function fetchValues(results: string, key: string): Promise<Values> {
   const table = await getArrow(`${results}/values/${key}`);
-  const named = table.schema.names.filter((name) => String(name).startsWith("named "));
+  const all = (kind: string) =>
+    table.schema.names
+      .map(String)
+      .filter((name) => name.startsWith(`${kind} `))
+      .map((name) => numbers<Float64Array>(table, name));
   return {
     why: numbers(table, "why"),
-    named: named.map((name) => numbers<Float64Array>(table, String(name))),
+    named: all("named"),
+    steps: all("step"),
+    beside: all("beside"),
+    side: table.getChild("side") ? numbers(table, "side") : null,
+    p: table.getChild("p") ? numbers(table, "p") : null,
     numerator: numbers(table, "numerator"),
     events: numbers(table, "events"),
     denominator: numbers(table, "denominator"),
@@ -157,6 +176,17 @@ export interface OneMeasure {
 export async function fetchMeasure(results: string, name: string, key: string): Promise<OneMeasure> {
   const table = await getArrow(`${results}/measures/${encodeURIComponent(name)}/${key}`);
   return { value: numbers(table, "value"), words: words(table), state: numbers(table, "state") };
+}
+
+/** Each area's point in a funnel; NaN where it has none. */
+export interface FunnelPoints {
+  x: Float64Array;
+  y: Float64Array;
+}
+
+export async function fetchFunnel(results: string, key: string): Promise<FunnelPoints> {
+  const table = await getArrow(`${results}/funnel/${key}`);
+  return { x: numbers(table, "x"), y: numbers(table, "y") };
 }
 
 /** How many events of each kind each area has. */

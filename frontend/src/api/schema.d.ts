@@ -603,6 +603,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/plans/{version}/funnel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The limits of a funnel of the mapped measure */
+        get: operations["sure_funnel_studies__uuid_study_id__plans__uuid_version__funnel_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/funnel/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A funnel's points, as an Arrow stream */
+        get: operations["sure_funnel_points_studies__uuid_study_id__plans__uuid_version__funnel__key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/neighbours": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which areas are neighbours */
+        get: operations["sure_neighbours_studies__uuid_study_id__plans__uuid_version__neighbours_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/larger": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The mapped measure of all areas together that have one text of a column */
+        get: operations["sure_larger_studies__uuid_study_id__plans__uuid_version__larger_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/comparable": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What could make areas comparable */
+        get: operations["sure_comparable_studies__uuid_study_id__plans__uuid_version__comparable_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/plans/{version}/classes/pooled": {
         parameters: {
             query?: never;
@@ -1366,6 +1451,61 @@ export interface components {
             versions: components["schemas"]["PlanView"][];
         };
         /**
+         * AgainstAll
+         * @description The value of all areas together.
+         */
+        AgainstAll: {
+            /**
+             * Corrected
+             * @description Of all that are called different, at most one minus the level are expected to be so falsely.
+             * @default true
+             */
+            corrected: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "all";
+        };
+        /**
+         * AgainstFigure
+         * @description A standard that is given.
+         */
+        AgainstFigure: {
+            /**
+             * Corrected
+             * @description Of all that are called different, at most one minus the level are expected to be so falsely.
+             * @default true
+             */
+            corrected: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "figure";
+            /** Figure */
+            figure: number;
+        };
+        /**
+         * AgainstLarger
+         * @description The value of all areas together that have the same text in a column: the larger area that each is part of.
+         */
+        AgainstLarger: {
+            /**
+             * Corrected
+             * @description Of all that are called different, at most one minus the level are expected to be so falsely.
+             * @default true
+             */
+            corrected: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "larger";
+            /** Column */
+            column: string;
+        };
+        /**
          * AllOf
          * @description Keep the rows for which all of the conditions hold.
          */
@@ -1388,6 +1528,29 @@ export interface components {
             kind: "all";
             /** Of */
             of: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+        };
+        /**
+         * AlongBorder
+         * @description Areas that share a stretch of border, or with `corners` a corner at least.
+         *
+         *     Borders nearer to one another than `within_m` are one.
+         */
+        AlongBorder: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "border";
+            /**
+             * Corners
+             * @default true
+             */
+            corners: boolean;
+            /**
+             * Within M
+             * @default 1
+             */
+            within_m: number;
         };
         /**
          * AnyOf
@@ -1796,8 +1959,9 @@ export interface components {
         };
         /**
          * Differing
-         * @description Below, about and above the value of all areas together: an area differs clearly where that lies outside the 95 %
-         *     interval of its own. No breaks part them, since the intervals of small areas are wider than those of large ones.
+         * @description Below, about and above what areas are set against: all together, where the measure says nothing else. An area
+         *     differs clearly where that lies outside its own interval, or where it does after correction. No breaks part them,
+         *     since the intervals of small areas are wider than those of large ones.
          */
         Differing: {
             /**
@@ -1818,6 +1982,24 @@ export interface components {
              * @constant
              */
             method: "clear_difference";
+        };
+        /**
+         * Direct
+         * @description The rate that each area would have, were its people of the ages and sexes of the standard population.
+         */
+        Direct: {
+            /** By */
+            by: components["schemas"]["GroupColumn"][];
+            /**
+             * @description The study's own where none is named.
+             * @default null
+             */
+            standard: components["schemas"]["StandardPopulation"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "direct";
         };
         /**
          * EqualIntervals
@@ -2284,6 +2466,16 @@ export interface components {
             turn: number;
         };
         /**
+         * GroupColumn
+         * @description What people are told apart by: a column of the table of people, and that of the events which says the same.
+         */
+        GroupColumn: {
+            /** People */
+            people: string;
+            /** Events */
+            events: string;
+        };
+        /**
          * HasValue
          * @description Keep the rows whose text in `column` is one of `values`, or, with `keep` false, is none of them.
          */
@@ -2380,6 +2572,31 @@ export interface components {
              * @enum {string}
              */
             decimal: "." | ",";
+        };
+        /**
+         * Indirect
+         * @description How many events each area has for one that would be expected, had its people the standard's rates by group.
+         */
+        Indirect: {
+            /** By */
+            by: components["schemas"]["GroupColumn"][];
+            /**
+             * @description The study's own where none is named.
+             * @default null
+             */
+            standard: components["schemas"]["StandardPopulation"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "indirect";
+            /**
+             * Shown
+             * @description Observed for each expected, or that times the rate of all areas.
+             * @default ratio
+             * @enum {string}
+             */
+            shown: "ratio" | "rate";
         };
         /**
          * Inset
@@ -2506,6 +2723,17 @@ export interface components {
             halo_width: number;
         };
         /**
+         * LocationQuotient
+         * @description How many times the value of all areas together each area's is.
+         */
+        LocationQuotient: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "location_quotient";
+        };
+        /**
          * Locked
          * @description The classes as they were kept, ends included: nothing moves them. A value beyond the ends is in no class, and is
          *     said to be.
@@ -2586,6 +2814,30 @@ export interface components {
             table: string;
         };
         /**
+         * Marks
+         * @description Which figures are marked as unreliable, beside those of areas of which too little counts.
+         */
+        Marks: {
+            /**
+             * Fewer Than
+             * @description Events; 0 where their number marks none.
+             * @default 0
+             */
+            fewer_than: number;
+            /**
+             * Relative Error
+             * @description The most that the standard error may be, as a part of the figure.
+             * @default null
+             */
+            relative_error: number | null;
+            /**
+             * Zero
+             * @description Zero, where the upper limit of its interval exceeds the value of all areas.
+             * @default true
+             */
+            zero: boolean;
+        };
+        /**
          * NaturalBreaks
          * @description Classes whose values lie together: the least squared deviations from their means.
          */
@@ -2614,6 +2866,35 @@ export interface components {
              * @enum {string}
              */
             by: "areas" | "under" | "ground";
+        };
+        /**
+         * NearestMiddles
+         * @description Of each area those whose middles are nearest: it need not be one of theirs.
+         */
+        NearestMiddles: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "nearest";
+            /**
+             * Count
+             * @default 6
+             */
+            count: number;
+        };
+        /**
+         * Neighbours
+         * @description `links` are pairs of identifiers that are neighbours whatever else is said: over water, say.
+         */
+        Neighbours: {
+            /** By */
+            by?: components["schemas"]["AlongBorder"] | components["schemas"]["WithinDistance"] | components["schemas"]["NearestMiddles"];
+            /** Links */
+            links?: [
+                string,
+                string
+            ][];
         };
         /**
          * NoCoordinates
@@ -2928,6 +3209,7 @@ export interface components {
              * @default ;
              */
             separator: string;
+            neighbours?: components["schemas"]["Neighbours"];
         };
         /**
          * Plan
@@ -2952,6 +3234,11 @@ export interface components {
             measure: {
                 [key: string]: components["schemas"]["Quotient"] | components["schemas"]["Formula"] | components["schemas"]["Category"];
             };
+            /**
+             * @description What may be shown of the results when they are handed on.
+             * @default null
+             */
+            release: components["schemas"]["Release"] | null;
             /** Class */
             class?: {
                 [key: string]: components["schemas"]["Quantile"] | components["schemas"]["NaturalBreaks"] | components["schemas"]["EqualIntervals"] | components["schemas"]["RoundNumbers"] | components["schemas"]["Every"] | components["schemas"]["Geometric"] | components["schemas"]["HeadTail"] | components["schemas"]["Deviations"] | components["schemas"]["Differing"] | components["schemas"]["ByHand"] | components["schemas"]["Locked"];
@@ -3052,6 +3339,24 @@ export interface components {
              * @default 1
              */
             per: number;
+            sure?: components["schemas"]["Sure"];
+            /**
+             * Comparable
+             * @default null
+             */
+            comparable: (components["schemas"]["Direct"] | components["schemas"]["Indirect"] | components["schemas"]["LocationQuotient"]) | null;
+            /**
+             * Smoothed
+             * @description Drawn towards all areas, or each towards its neighbours.
+             * @default null
+             */
+            smoothed: ("all" | "neighbours") | null;
+            /**
+             * Against
+             * @description What areas are called lower or higher than; all together where nothing is said.
+             * @default null
+             */
+            against: (components["schemas"]["AgainstAll"] | components["schemas"]["AgainstLarger"] | components["schemas"]["AgainstFigure"]) | null;
         };
         /**
          * Reading
@@ -3217,6 +3522,45 @@ export interface components {
             names: string | null;
         };
         /**
+         * Release
+         * @description One rule for all that is handed on. What it hides is hidden with its rate, interval, share and class, and so much
+         *     beside it that nothing hidden follows from totals.
+         */
+        Release: {
+            /** Name */
+            name: string;
+            /**
+             * Min Events
+             * @description A count that is less, and not zero, is hidden.
+             * @default 5
+             */
+            min_events: number;
+            /**
+             * Min Residents
+             * @description An area with fewer is hidden.
+             * @default 0
+             */
+            min_residents: number;
+            /**
+             * Round To
+             * @description Counts are rounded to a multiple of it.
+             * @default 1
+             */
+            round_to: number;
+            /**
+             * Smallest Cell Km2
+             * @description Cells that are smaller are all hidden.
+             * @default 0
+             */
+            smallest_cell_km2: number;
+            /**
+             * Event Points
+             * @description May single events, and records set aside, be handed on?
+             * @default false
+             */
+            event_points: boolean;
+        };
+        /**
          * RoundNumbers
          * @description Breaks at multiples of 1, 2 or 5 times a power of ten: of these steps the one that makes most nearly `count`
          *     classes.
@@ -3308,6 +3652,31 @@ export interface components {
             labels?: components["schemas"]["LabelSet"][];
         };
         /**
+         * StandardPopulation
+         * @description A table of how many people each group has in a standard population, and for expected events how many of them had
+         *     one. `columns` are its columns by those of the table of people, where they are called otherwise.
+         */
+        StandardPopulation: {
+            /** Source */
+            source: string;
+            /** People */
+            people: string;
+            /**
+             * Events
+             * @default null
+             */
+            events: string | null;
+            /** Columns */
+            columns?: {
+                [key: string]: string;
+            };
+            /**
+             * Decimal
+             * @default null
+             */
+            decimal: ("." | ",") | null;
+        };
+        /**
          * StatedArea
          * @description How the records' own areas are known: tried against identifiers and names in turn.
          *
@@ -3339,6 +3708,34 @@ export interface components {
              */
             stands_in: boolean;
         };
+        /** Sure */
+        Sure: {
+            /**
+             * Level
+             * @description Of intervals, and of what is called different.
+             * @default 0.95
+             */
+            level: number;
+            /**
+             * How
+             * @description Exact, or of counts Byar's and of shares Wilson's approximation.
+             * @default exact
+             * @enum {string}
+             */
+            how: "exact" | "approximate";
+            /**
+             * Draws
+             * @description Of means, medians and sums, which are drawn anew.
+             * @default 2000
+             */
+            draws: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            marks?: components["schemas"]["Marks"];
+        };
         /**
          * WeekHours
          * @description Keep the events in some hours of the week: seven days from Monday, each a text of 24 figures, 1 = keep.
@@ -3364,6 +3761,22 @@ export interface components {
             kind: "hours";
             /** Week */
             week: string[];
+        };
+        /**
+         * WithinDistance
+         * @description Areas whose middles are at most so far apart.
+         */
+        WithinDistance: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "distance";
+            /**
+             * Km
+             * @default 5
+             */
+            km: number;
         };
         /**
          * WorkingProjection
@@ -3528,6 +3941,30 @@ export interface components {
              */
             warnings: string[];
         };
+        /**
+         * AgainstView
+         * @description How areas stand to what they are set against; which one does comes with the values.
+         */
+        AgainstView: {
+            /**
+             * Says
+             * @description What they are set against.
+             */
+            says: string;
+            /** Corrected */
+            corrected: boolean;
+            /** Lower */
+            lower: number;
+            /** Not Different */
+            not_different: number;
+            /** Higher */
+            higher: number;
+            /**
+             * Unknown
+             * @description Areas of which it cannot be said.
+             */
+            unknown: number;
+        };
         /** AreasAccount */
         AreasAccount: {
             /** Read */
@@ -3665,6 +4102,16 @@ export interface components {
             state: string;
             /** Areas */
             areas: number;
+        };
+        /**
+         * StepView
+         * @description One step of the making of adjusted values; the areas' figures come with the values.
+         */
+        StepView: {
+            /** Says */
+            says: string;
+            /** Total */
+            total: number | null;
         };
         /**
          * TableAccount
@@ -3952,12 +4399,33 @@ export interface components {
             total_value: number | null;
             /**
              * Total Interval
-             * @description What chance may have made of it, at 95 %.
+             * @description What chance may have made of it, at the level.
              */
             total_interval: [
                 number,
                 number
             ] | null;
+            /**
+             * Level
+             * @description Of all intervals.
+             */
+            level: number;
+            /**
+             * Made
+             * @description Of adjusted values: as counted, then each step.
+             */
+            made: components["schemas"]["StepView"][];
+            /**
+             * Beside
+             * @description Further figures of each area.
+             */
+            beside: components["schemas"]["StepView"][];
+            against: components["schemas"]["AgainstView"] | null;
+            /**
+             * Released
+             * @description What the release rule hides, in whole sentences; none without a rule.
+             */
+            released: string[];
             /**
              * Proposed Name
              * @description What the measure would be called after its sum.
@@ -4867,6 +5335,147 @@ export interface components {
              * @default null
              */
             area: number | null;
+        };
+        /**
+         * FunnelView
+         * @description The limits of a funnel; the areas' own points come as an Arrow stream.
+         */
+        FunnelView: {
+            /**
+             * Key
+             * @description Of the points, which are asked for under it.
+             */
+            key: string;
+            /**
+             * Refusal
+             * @description Why there is none, in a sentence; empty where there is one.
+             */
+            refusal: string;
+            /** X Says */
+            x_says: string;
+            /** Y Says */
+            y_says: string;
+            /** Middle */
+            middle: number;
+            /** At */
+            at: number[];
+            /** Limits */
+            limits: components["schemas"]["LimitsView"][];
+        };
+        /** LimitsView */
+        LimitsView: {
+            /** Level */
+            level: number;
+            /** Low */
+            low: number[];
+            /** High */
+            high: number[];
+            /**
+             * Below
+             * @description Areas below the lower limit.
+             */
+            below: number;
+            /** Above */
+            above: number;
+        };
+        /** NeighboursView */
+        NeighboursView: {
+            /**
+             * Links
+             * @description Pairs of neighbours.
+             */
+            links: number;
+            /**
+             * Mean
+             * @description How many an area has, on average.
+             */
+            mean: number;
+            /**
+             * Without
+             * @description How many areas have none.
+             */
+            without: number;
+            /**
+             * Areas Without
+             * @description The positions of the first of them.
+             */
+            areas_without: number[];
+            /**
+             * Of Area
+             * @description The positions of those of the area that was asked for.
+             */
+            of_area: number[];
+        };
+        /** LargerViews */
+        LargerViews: {
+            /** Larger */
+            larger: components["schemas"]["LargerView"][];
+        };
+        /** LargerView */
+        LargerView: {
+            /** Label */
+            label: string;
+            /** Areas */
+            areas: number;
+            /** Numerator */
+            numerator: number;
+            /** Denominator */
+            denominator: number | null;
+            /** Value */
+            value: number | null;
+            /** Low */
+            low: number | null;
+            /**
+             * High
+             * @description Null where the interval has no end, or is not known.
+             */
+            high: number | null;
+        };
+        /** ComparableOffers */
+        ComparableOffers: {
+            /**
+             * Groups
+             * @description What people could be told apart by; none where nothing tells them.
+             */
+            groups: components["schemas"]["GroupOffer"][];
+            /**
+             * Events
+             * @description The columns of the events.
+             */
+            events: string[];
+            /**
+             * Standards
+             * @description Tables that could be a standard population.
+             */
+            standards: components["schemas"]["StandardOffer"][];
+            /**
+             * Larger
+             * @description Columns whose texts several areas have in common.
+             */
+            larger: string[];
+        };
+        /** GroupOffer */
+        GroupOffer: {
+            /**
+             * People
+             * @description A column of the table of people.
+             */
+            people: string;
+            /**
+             * Events
+             * @description That of the events which says the same; empty where none does.
+             */
+            events: string;
+        };
+        /** StandardOffer */
+        StandardOffer: {
+            /** Source */
+            source: string;
+            /**
+             * Figures
+             * @description Its columns of numbers.
+             */
+            figures: string[];
         };
         /**
          * PoolView
@@ -6737,6 +7346,138 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FormulaView"];
+                };
+            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
+        };
+    };
+    sure_funnel_studies__uuid_study_id__plans__uuid_version__funnel_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FunnelView"];
+                };
+            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
+        };
+    };
+    sure_funnel_points_studies__uuid_study_id__plans__uuid_version__funnel__key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+                /** @description As the funnel names it. */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.apache.arrow.stream": string;
+                };
+            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
+        };
+    };
+    sure_neighbours_studies__uuid_study_id__plans__uuid_version__neighbours_get: {
+        parameters: {
+            query?: {
+                /** @description The position of an area whose neighbours are wanted. */
+                area?: number | null;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NeighboursView"];
+                };
+            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
+        };
+    };
+    sure_larger_studies__uuid_study_id__plans__uuid_version__larger_get: {
+        parameters: {
+            query: {
+                column: string;
+            };
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LargerViews"];
+                };
+            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
+        };
+    };
+    sure_comparable_studies__uuid_study_id__plans__uuid_version__comparable_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparableOffers"];
                 };
             };
             "4XX": components["responses"]["Problem"];

@@ -6,10 +6,10 @@ import IconButton from "@mui/material/IconButton";
 import Typography from "@mui/material/Typography";
 import type { Areas } from "../api/bulk";
 import type { Schemas, Study, View } from "../api/client";
-import { figure, plural, whole } from "../format";
+import { chanceText, figure, levelText, plural, whole } from "../format";
 import { ABOVE_ALL, BELOW_ALL, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
-import { sumOf } from "../outcome/terms";
-import { besideText, valueText } from "../outcome/words";
+import { sumOf, termFigure } from "../outcome/terms";
+import { besideText, doubts, SIDE_WORDS, STATE_WORDS, valueText } from "../outcome/words";
 import { mappedEvents } from "../plan/mapped";
 import { leftOut } from "../plan/place";
 import { CARD_WIDTH } from "../state/hang";
@@ -48,6 +48,7 @@ export function AreaCard({ study, view, areas, area }: Props) {
   const known = !Number.isNaN(value);
   const inClass = areas.own[area];
   const inWords = areas.words.length > 0;
+  const hidden = STATE_WORDS[areas.state[area]] === "suppressed";
   const band = inClass >= 0 ? view.bands[inClass] : null;
   const numbered = areas.value.filter((v) => !Number.isNaN(v));
   const rank = 1 + numbered.filter((v) => v > value).length;
@@ -98,18 +99,15 @@ export function AreaCard({ study, view, areas, area }: Props) {
       </Box>
       <Box sx={{ display: "flex", gap: 1, my: 1.5, flexWrap: "wrap" }}>
         <Button variant="outlined" size="small" onClick={() => set({ rows: "events" })}>
-          Show its {plural(areas.events[area], "event")}
+          Show its {areas.events[area] < 0 ? "events" : plural(areas.events[area], "event")}
         </Button>
         <LeaveOut study={study} view={view} identifier={areas.identifier[area]} />
       </Box>
-      {(areas.unreliable[area] & 1) > 0 && (
-        <Box sx={{ color: QUIET, fontSize: "0.8125rem" }}>Unreliable: only a part of this area counts.</Box>
-      )}
-      {(areas.unreliable[area] & 2) > 0 && (
-        <Box sx={{ color: QUIET, fontSize: "0.8125rem" }}>
-          Unreliable: so small that chance may hide a value above that of all areas.
+      {doubts(view, areas, area).map((says) => (
+        <Box key={says} sx={{ color: QUIET, fontSize: "0.8125rem" }}>
+          Unreliable: {says}
         </Box>
-      )}
+      ))}
       <Entry label="class">
         {band
           ? inWords
@@ -126,10 +124,27 @@ export function AreaCard({ study, view, areas, area }: Props) {
                   : null}
       </Entry>
       {known && !Number.isNaN(areas.low[area]) && (
-        <Entry label="95 % interval">
-          {figure(areas.low[area])} to {figure(areas.high[area])}
+        <Entry label={`${levelText(view.level)} interval`}>
+          {figure(areas.low[area])} to{" "}
+          {Number.isFinite(areas.high[area]) ? figure(areas.high[area]) : "without end"}
         </Entry>
       )}
+      {known && view.against && areas.side && (
+        <Entry label={`against ${view.against.says}`}>
+          {SIDE_WORDS[areas.side[area]]}
+          {areas.p && !Number.isNaN(areas.p[area]) && (
+            <Box sx={{ color: QUIET, fontSize: "0.8125rem" }}>
+              by chance alone: {chanceText(areas.p[area])}
+              {view.against.corrected ? ", corrected" : ""}
+            </Box>
+          )}
+        </Entry>
+      )}
+      {view.beside.map((one, at) => (
+        <Entry key={one.says} label={one.says}>
+          {termFigure(areas.beside[at]?.[area] ?? null)}
+        </Entry>
+      ))}
       {band && !Number.isNaN(areas.steadiness[area]) && (
         <Entry
           label="steadiness"
@@ -145,16 +160,21 @@ export function AreaCard({ study, view, areas, area }: Props) {
           {besideText(values, area)}
         </Entry>
       ))}
-      {profile && <TimeLine profile={profile} />}
-      {profile?.categories.map((category) => (
+      {hidden && (
+        <Box sx={{ color: QUIET, fontSize: "0.8125rem", mt: 1.5 }}>
+          Hidden by the release rule “{view.plan.release?.name}”.
+        </Box>
+      )}
+      {profile && !hidden && <TimeLine profile={profile} />}
+      {(hidden ? [] : profile?.categories)?.map((category) => (
         <Commonest
           key={category.column}
           title={mappedEvents(view.plan).labels[category.column] ?? category.column}
           category={category}
-          total={profile.total}
+          total={profile?.total ?? 0}
         />
       ))}
-      {profile && profile.places.length > 0 && (
+      {profile && !hidden && profile.places.length > 0 && (
         <Box sx={{ color: QUIET, fontSize: "0.8125rem", mt: 1.5 }}>
           At {plural(profile.places.length, "place")}, numbered on the map by how many events they had; place
           1 had {whole(profile.places[0][2])}.

@@ -2,7 +2,7 @@
 import type { Areas } from "../api/bulk";
 import type { Schemas, View } from "../api/client";
 import { figure, plural, whole } from "../format";
-import { valueText } from "./words";
+import { STATE_WORDS, valueText } from "./words";
 
 export type TermLine = Schemas["TermView"];
 export type Role = TermLine["role"];
@@ -37,6 +37,7 @@ export function sumOf(view: View, areas: Areas, area: number): string[] {
     const amount = counted ? [amountOf(counted, figureOf(areas, "counted", area))] : [];
     return [...amount, `${view.value_name}: ${valueText(areas, area)}`];
   }
+  if (STATE_WORDS[areas.state[area]] === "suppressed") return ["suppressed"];
   if (!counted) {
     const named = view.named.map((n, i) => `${n.name} ${termFigure(areas.named[i]?.[area] ?? null)}`);
     return [...named, view.value_name, `= ${valueText(areas, area)}`];
@@ -49,6 +50,14 @@ export function sumOf(view: View, areas: Areas, area: number): string[] {
     lines.push(`/ ${amountOf(term, amount)}`);
   }
   if (view.per !== 1) lines.push(`× ${whole(view.per)}`);
+  const steps = view.made.map((step, at) => [step.says, areas.steps[at]?.[area] ?? Number.NaN] as const);
+  if (steps.length)
+    return [
+      ...lines,
+      ...steps.map(
+        ([says, value], at) => `${at ? "→" : "="} ${Number.isNaN(value) ? "–" : figure(value)} ${says}`,
+      ),
+    ];
   return lines.length > 1 ? [...lines, `= ${figure(areas.value[area])}`] : lines;
 }
 

@@ -1,6 +1,8 @@
 /** Figures and states in words. Knows no React. */
 import type { Areas, GridTrial, OneMeasure } from "../api/bulk";
-import { figure } from "../format";
+import type { View } from "../api/client";
+import { figure, plural } from "../format";
+import { mappedMeasure } from "../plan/mapped";
 
 /** What an area's value is where it is not a number, by its code. */
 export const STATE_WORDS = [
@@ -26,7 +28,30 @@ export const WHY_WORDS = [
   "no event is of a kind",
   "several kinds are equally common",
   "its rows say different things",
+  "nobody lives there in one of the groups",
+  "no event would be expected there",
 ];
+
+/** How an area stands to what it is set against, by its code. */
+export const SIDE_WORDS: Readonly<Record<number, string>> = {
+  [-1]: "lower",
+  0: "not different",
+  1: "higher",
+  2: "cannot be said",
+};
+
+/** Why an area's figure is unreliable, in sentences. */
+export function doubts(view: View, areas: Areas, area: number): string[] {
+  const measure = mappedMeasure(view.plan);
+  const marks = measure.kind === "quotient" ? measure.sure.marks : null;
+  const says: readonly (readonly [number, string])[] = [
+    [1, "only a part of this area counts."],
+    [2, "so small that chance may hide a value above that of all areas."],
+    [4, `fewer than ${plural(marks?.fewer_than ?? 0, "event")}.`],
+    [8, `its standard error is more than ${figure(100 * (marks?.relative_error ?? 0))} % of it.`],
+  ];
+  return says.filter(([bit]) => (areas.unreliable[area] & bit) > 0).map(([, text]) => text);
+}
 
 /** What an area's value says. */
 export function valueText(areas: Areas, area: number): string {

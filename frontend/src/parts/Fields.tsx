@@ -5,6 +5,8 @@ import { INK, MADDER } from "../theme";
 
 export function Field(props: {
   label: string;
+  /** What it is called where its label stands beside it. */
+  name?: string;
   value: string;
   type?: string;
   placeholder?: string;
@@ -23,7 +25,7 @@ export function Field(props: {
       type={props.type}
       value={props.value}
       placeholder={props.placeholder}
-      slotProps={{ inputLabel: { shrink: true } }}
+      slotProps={{ inputLabel: { shrink: true }, htmlInput: { "aria-label": props.name } }}
       onChange={(event) => props.onChange(event.target.value)}
       onBlur={props.onLeave}
       onKeyDown={(event) => props.onLeave && event.key === "Enter" && (event.target as HTMLElement).blur()}

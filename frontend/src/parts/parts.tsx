@@ -25,7 +25,9 @@ export function Quiet({ children, colour = QUIET }: { children: ReactNode; colou
 /** What must be known beside a stage's figures; what needs a decision first, in madder. */
 export function Notes({ view, stage, apart }: { view: View; stage: string; apart?: boolean }) {
   // Those that stand beside a term of the sum already are not said twice.
-  const said = new Set(apart ? view.terms.flatMap((t) => t.doubts.map((d) => d.says)) : []);
+  const said = new Set(
+    apart ? [...view.terms.flatMap((t) => t.doubts.map((d) => d.says)), ...view.released] : [],
+  );
   const notes = view.notes.filter((note) => note.stage === stage && !said.has(note.says));
   return [...notes.filter((n) => n.warns), ...notes.filter((n) => !n.warns)].map((note) => (
     <Quiet key={note.says} colour={note.warns ? MADDER : QUIET}>

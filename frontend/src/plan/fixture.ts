@@ -1,6 +1,7 @@
 /** A small plan for tests, every choice written out. */
 import { FRESH } from "./place";
 import { ofEvents } from "./sums";
+import { AS_COUNTED } from "./sure";
 import type { Events, FromTable, Grid, Plan, Zones } from "./types";
 
 export const WARDS: Zones = {
@@ -71,6 +72,7 @@ export function planOf(areas: Plan["place"]["areas"] = WARDS): Plan {
       complete_from: 0.85,
       carry: ["c"],
       separator: "; ",
+      neighbours: { by: { kind: "border", corners: true, within_m: 1 }, links: [] },
     },
     measure: {
       rate: {
@@ -79,8 +81,10 @@ export function planOf(areas: Plan["place"]["areas"] = WARDS): Plan {
         denominator: PEOPLE,
         per: 10000,
         time: "window",
+        ...AS_COUNTED,
       },
     },
+    release: null,
     class: { rate: { method: "natural_breaks", by: "areas", count: 7, zero: "apart" } },
     show: {
       title: "",

@@ -3,6 +3,7 @@ import { planOf } from "./fixture";
 import { mappedClasses, mappedColours, mappedMeasure, mappedName } from "./mapped";
 import { addMeasure, mapEvents, rename, takeOut } from "./measures";
 import { ofEvents } from "./sums";
+import { AS_COUNTED } from "./sure";
 import type { Measure } from "./types";
 
 const counted = (time: "none" | "window"): Measure => ({
@@ -11,6 +12,7 @@ const counted = (time: "none" | "window"): Measure => ({
   denominator: null,
   time,
   per: 1,
+  ...AS_COUNTED,
 });
 
 it("keeps each measure's classes and colours under its name: mapping another and back loses nothing", () => {

@@ -1,5 +1,6 @@
 /** Sums and their terms: making them, telling them apart, and what a changed one is called. Knows no React. */
 import { hasTime } from "./mapped";
+import { AS_COUNTED, fitting } from "./sure";
 import type { Category, Denominator, InWords, Numerator, Plan, Quotient, Term } from "./types";
 
 /** The multipliers that are offered. */
@@ -23,6 +24,7 @@ export function perGround(events: string, timed: boolean): Quotient {
     denominator: ofGround(),
     time: timed ? "window" : "none",
     per: 1,
+    ...AS_COUNTED,
   };
 }
 
@@ -42,15 +44,17 @@ export function counting(
 ): Quotient | Category {
   if (isInWords(numerator)) return { kind: "category", of: numerator };
   const measure: Quotient =
-    now.kind === "quotient" ? now : { kind: "quotient", numerator, denominator: null, time: "none", per: 1 };
+    now.kind === "quotient"
+      ? now
+      : { kind: "quotient", numerator, denominator: null, time: "none", per: 1, ...AS_COUNTED };
   const events = [numerator, measure.denominator].find((t) => t !== null && "events" in t);
   const timed = events && "events" in events && hasTime(plan.gather.events[events.events]);
-  return { ...measure, numerator, time: timed ? measure.time : "none" };
+  return fitting({ ...measure, numerator, time: timed ? measure.time : "none" });
 }
 
 /** The same sum with another term below the line, or with none. */
 export function dividedBy(measure: Quotient, denominator: Denominator | null): Quotient {
-  return { ...measure, denominator };
+  return fitting({ ...measure, denominator });
 }
 
 /**

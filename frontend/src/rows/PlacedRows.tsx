@@ -5,6 +5,7 @@ import { useState } from "react";
 import { resultsOf } from "../api/bulk";
 import type { View } from "../api/client";
 import { Pick } from "../parts/Fields";
+import { letsOutEvents } from "../plan/sure";
 import { useAreaColumns, usePlacedEvents } from "../state/queries";
 import { RULE } from "../theme";
 import { Say, Table } from "./Grid";
@@ -24,7 +25,7 @@ export function PlacedRows({ view }: { view: View }) {
   const found = usePlacedEvents(view, filter);
   if (found.error) return <Say text={found.error.message} bad />;
   if (!found.data) return <Say text="Looking them up…" />;
-  const file = `${resultsOf(view)}/events/file?${filter.slice(1)}`;
+  const file = letsOutEvents(view.plan) ? `${resultsOf(view)}/events/file?${filter.slice(1)}` : undefined;
   return (
     <>
       <Box sx={{ display: "flex", gap: 2, px: 2, alignItems: "center", borderTop: `1px solid ${RULE}` }}>

@@ -6,6 +6,7 @@ import { useRef } from "react";
 import { type Areas, resultsOf } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { plural, whole } from "../format";
+import { letsOutEvents } from "../plan/sure";
 import { useKinds } from "../state/queries";
 import { type RowsTab, useParts } from "../state/store";
 import { INK, PAPER, QUIET } from "../theme";
@@ -88,7 +89,7 @@ export function RowsDrawer({ study, view, areas }: { study: Study; view: View; a
             save areas by kind as CSV
           </Box>
         )}
-        {rows === "set aside" && (
+        {rows === "set aside" && letsOutEvents(view.plan) && (
           <Box
             component="a"
             href={`${resultsOf(view)}/set-aside.csv${reason ? `?reason=${encodeURIComponent(reason)}` : ""}`}

@@ -74,9 +74,8 @@ class Inputs:
     @property
     def whole(self) -> dict[str, Path]:
         """What is read whole: all but the events, unless something else is read from the same file."""
-        read = [r for term in self.plan.measures[self.measure].terms.values() for r in term.reads]
         others = [e.source for e in self.plan.gather.events.values() if e is not self.counted]
-        also = {*read, *self.plan.lists, *others}
+        also = {*self.plan.measures[self.measure].sources, *self.plan.lists, *others}
         return {n: f for n, f in self.files.items() if n != self.counted.source or n in also}
 
 
@@ -94,7 +93,7 @@ def inputs_of(
         there = ", ".join(f"“{m}”" for m in plan.measures)
         raise SourceError(f"it has no measure “{name}”.", where=f"plan “{path}”", todo=f"Choose one of these: {there}.")
     counted = plan.events_of(name)
-    read = list(dict.fromkeys(r for term in plan.measures[name].terms.values() for r in term.reads))
+    read = plan.measures[name].sources
     files = {counted.source: events, plan.place.source or "areas": areas}
     if table is not None:
         files[next(iter(read), "table")] = table

@@ -90,6 +90,7 @@ def _written(inputs: Inputs, out: Path, formats: tuple[Kind, ...], figure: Path 
         of_shapes = {n: pool.submit(read_zones, f, n, how(n)) for n, f in whole.items() if n in shapes}
         sums = {n: pool.submit(checksum, f) for n, f in files.items()}
         pool.submit(import_module, "scipy.special")  # how sure the classes are is asked of it at the end
+        from steady_tally.core.chain import Chain
         from steady_tally.core.fold import fold
         from steady_tally.formats.outcome import OutcomeFiles, RecordRows, record_rows
 
@@ -110,16 +111,23 @@ def _written(inputs: Inputs, out: Path, formats: tuple[Kind, ...], figure: Path 
                 written.add(rows)
                 tell("writing", 0.0)
 
-            outcome = fold(
-                inputs.plan,
-                inputs.measure,
-                lambda: table_pieces(
-                    files[counted.source], counted.source, reading, on_rows=lambda _, share: tell("reading", share)
-                ),
-                others,
-                make=lambda gathered, placed: record_rows(inputs.plan.place, gathered, placed),
-                take=take,
-            )
+            rule = inputs.plan.release
+            outcome: Figures
+            if rule is not None or any(m.by_groups for m in inputs.plan.measures.values()):
+                whole_outcome = outcome = Chain(inputs.plan, everything()).outcome(inputs.measure)
+                if rule is None or rule.event_points:
+                    take(record_rows(inputs.plan.place, whole_outcome.gathered, whole_outcome.placed))
+            else:
+                outcome = fold(
+                    inputs.plan,
+                    inputs.measure,
+                    lambda: table_pieces(
+                        files[counted.source], counted.source, reading, on_rows=lambda _, share: tell("reading", share)
+                    ),
+                    others,
+                    make=lambda gathered, placed: record_rows(inputs.plan.place, gathered, placed),
+                    take=take,
+                )
             more = _in_formats(inputs, everything, formats) if formats else None
             written.finish(outcome, {n: one.result() for n, one in sums.items()}, more)
     if figure is not None:

@@ -7,7 +7,7 @@ changes words or colours works out nothing.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property, wraps
 from typing import Any, Protocol, TypeVar, assert_never, cast
@@ -33,8 +33,13 @@ from steady_tally.core.geo.locate import Located
 from steady_tally.core.grouping import classable, classify
 from steady_tally.core.ledger import balance
 from steady_tally.core.measure import Measure
+from steady_tally.core.measure.category import Category
+from steady_tally.core.measure.comparable import Indirect
 from steady_tally.core.measure.expression import Quantity, Unit
 from steady_tally.core.measure.formula import Formula
+from steady_tally.core.measure.funnel import Funnel, funnel
+from steady_tally.core.measure.groups import Group, GroupColumn, cuts
+from steady_tally.core.measure.hiding import Hidden
 from steady_tally.core.measure.kind import MeasureKind
 from steady_tally.core.measure.names import (
     AtHand,
@@ -50,6 +55,7 @@ from steady_tally.core.measure.names import (
     used,
 )
 from steady_tally.core.measure.offers import is_figure
+from steady_tally.core.measure.pooled import Pooled
 from steady_tally.core.measure.quotient import Quotient
 from steady_tally.core.measure.tally import (
     Counted,
@@ -65,12 +71,14 @@ from steady_tally.core.measure.terms.events import OfEvents
 from steady_tally.core.measure.terms.following import of_columns
 from steady_tally.core.measure.terms.joined import Following, FromSources, TableFigures
 from steady_tally.core.measure.terms.kind import Material
+from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.measure.time import Span, recorded_time
-from steady_tally.core.measure.values import Entry
+from steady_tally.core.measure.values import AreaValues, Entry
 from steady_tally.core.notes import notes_of
 from steady_tally.core.outcome import Classed, Measured, Note, Outcome, Placed, account_of, counting_in, spans_of
 from steady_tally.core.place.counting import Counting
 from steady_tally.core.place.looking import Looked, look, words_of, zones_of
+from steady_tally.core.place.neighbours import Adjacency, neighbours
 from steady_tally.core.place.placing import (
     WAYS,
     Exposure,
@@ -91,10 +99,11 @@ from steady_tally.core.plan.gather import Events, RecordedList, RecordedOutline
 from steady_tally.core.plan.place import Grid, Zones
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.reasons import Reason
+from steady_tally.core.releasing import counts_by_kind, hidden_areas, hidden_kinds, rounded, wants_of, withheld
 from steady_tally.core.sources import Sources, Table
 from steady_tally.core.states import State
 
-_RESULTS_VERSION = 8  # raised when the same plan and sources come to give another result
+_RESULTS_VERSION = 9  # raised when the same plan and sources come to give another result
 _OPEN = "a question is open"
 WORTH_A_PLACE = 100_000  # records from which on reading what was found of them is faster than finding it
 
@@ -151,6 +160,8 @@ class Chain:
         tell: Tell | None = None,
     ) -> None:
         self.plan, self.sources, self.checksums = plan, sources, checksums or {}
+        self.released = plan  # whose measures decide what the release rule hides
+        self.hidden_by_others: Mapping[str, npt.NDArray[np.bool_]] = {}  # by events, where other pages decide too
         self.keep = _kept_here() if keep is None else keep
         self.made_keys: dict[tuple[str, str], Any] = {}
         self._under_way: list[str] = []  # formulas whose keys are being made
@@ -275,7 +286,38 @@ class Chain:
         tallies = [self.tally_key(w) for w in measure.wants]
         joined = [self._joined_key(measure, role) for role, t in measure.terms.items() if t.reads]
         named = self._named_keys(measure) if isinstance(measure, Formula) else []
-        return fingerprint("measured", bare(measure), self.exposure_key(measure.events), tallies, joined, named)
+        beside: list[Any] = [self._sum_of(s) for s in measure.reads]
+        if isinstance(measure, Quotient) and measure.smoothed == "neighbours":
+            beside.append(self.neighbours_key)
+        hidden = [self._hidden_key(name) for name in self._events_of(measure)]
+        parts = (bare(measure), self.exposure_key(measure.events), tallies, joined, named, beside, hidden)
+        return fingerprint("measured", *parts)
+
+    def _events_of(self, measure: MeasureKind) -> list[str]:
+        """The events sources that a measure's figures could tell of."""
+        if isinstance(measure, Formula):
+            return list(self.plan.gather.events)
+        return list(dict.fromkeys(t.counts for t in measure.terms.values() if t.counts is not None))
+
+    @_once
+    def _hidden_key(self, name: str) -> str:
+        rule = self.plan.release
+        if rule is None:
+            return ""
+        if name in self.hidden_by_others:
+            return fingerprint("hidden", self.hidden_by_others[name].tobytes().hex())
+        tallies = [self.tally_key(w) for w in wants_of(self.released, name)]
+        people = [self._joined_key(m, "under") for m in self._of_people]
+        return fingerprint("hidden", {**bare(rule), "name": ""}, tallies, people, self.exposure_key(name))
+
+    @property
+    def _of_people(self) -> list[MeasureKind]:
+        """The measures that are divided by people from a table."""
+        return [m for m in self.released.measures.values() if isinstance(m.terms.get("under"), FromTable)]
+
+    @cached_property
+    def neighbours_key(self) -> str:
+        return fingerprint("neighbours", bare(self.plan.place.neighbours), self.areas_key)
 
     def _named_keys(self, formula: Formula) -> list[Any]:
         """The keys of what a formula's names stand for; of what is worked out from itself none."""
@@ -310,7 +352,15 @@ class Chain:
     def with_measures(self, more: Mapping[str, MeasureKind]) -> Chain:
         """The same with further measures beside the plan's, over the same results."""
         plan = self.plan.model_copy(update={"measures": {**self.plan.measures, **more}})
-        return Chain(plan, self.sources, self.checksums, keep=self.keep, shelf=self._shelf, tell=self._tell)
+        found = Chain(plan, self.sources, self.checksums, keep=self.keep, shelf=self._shelf, tell=self._tell)
+        found.released, found.hidden_by_others = self.released, self.hidden_by_others
+        return found
+
+    def hiding(self, areas: Mapping[str, npt.NDArray[np.bool_]]) -> Chain:
+        """The same with these areas hidden, by the events that they are hidden for, instead of what its rule finds."""
+        found = self.with_measures({})
+        found.hidden_by_others = areas
+        return found
 
     def name_of(self, measure: MeasureKind) -> str:
         return next((n for n, m in self.plan.measures.items() if m is measure or m == measure), self.plan.mapped)
@@ -439,11 +489,46 @@ class Chain:
         return self.keep(self.exposure_key(name), anew)
 
     def tally(self, wanted: Wanted) -> Tally:
-        """What a term wants of the events."""
+        """What a term wants of the events, in counts as a release rule rounds them."""
+        rule = self.plan.release
+        if rule is None or rule.round_to == 1:
+            return self.exact_tally(wanted)
+        key = fingerprint("rounded", rule.round_to, self.tally_key(wanted))
+        return self.keep(key, lambda: rounded(self.exact_tally(wanted), rule.round_to))
+
+    def exact_tally(self, wanted: Wanted) -> Tally:
         return self.keep(
             self.tally_key(wanted),
             lambda: count(wanted, self.plan.events_called(wanted.events), self.placed(wanted.events)),
         )
+
+    def hidden(self, name: str) -> Hidden | None:
+        """The areas that the release rule hides, for what is counted of a source of events; None where there is no
+        rule."""
+        rule = self.plan.release
+        if rule is None:
+            return None
+
+        def anew() -> Hidden:
+            if (others := self.hidden_by_others.get(name)) is not None:
+                return Hidden(others, others, np.zeros_like(others))
+            wants = wants_of(self.released, name)
+            people = []
+            for measure in self._of_people if rule.min_residents > 0.0 else []:
+                of = self._material(measure, released=False)
+                people.append(measure.terms["under"].amount(of, of.counting))
+            areas = self.exposure(name).areas
+            return hidden_areas(rule, areas, wants, [self.exact_tally(w) for w in wants], people)
+
+        return self.keep(self._hidden_key(name), anew)
+
+    def hidden_in(self, measure: MeasureKind) -> Hidden | None:
+        """The areas that the release rule hides in a measure."""
+        found = [h for name in self._events_of(measure) if (h := self.hidden(name)) is not None]
+        if not found:
+            return None
+        parts = [np.logical_or.reduce([getattr(h, p) for h in found]) for p in ("areas", "small", "unfit")]
+        return Hidden(*parts)
 
     def joined(self, measure: MeasureKind, role: Entry) -> FromSources | None:
         """What a term has of its sources, whatever the events are."""
@@ -463,6 +548,33 @@ class Chain:
 
         return self.keep(self._joined_key(measure, role), anew) if term.reads else None
 
+    @property
+    def neighbours(self) -> Adjacency:
+        """Which areas are neighbours of one another."""
+        return self.keep(self.neighbours_key, lambda: neighbours(self.settled.areas, self.plan.place.neighbours))
+
+    def _by_group(self, measure: MeasureKind, by: Sequence[GroupColumn]) -> tuple[tuple[Group, ...], tuple[str, ...]]:
+        """The groups of people that a measure tells apart, each with its figures; and the labels that are of none."""
+        term, events = measure.terms["under"], measure.events
+        assert isinstance(term, FromTable)
+        assert events is not None
+        key = fingerprint("groups", bare(by), self._joined_key(measure, "under"), self.checked_key(events))
+
+        def anew() -> tuple[tuple[Group, ...], tuple[str, ...]]:
+            self._tell("joining tables to the areas", 0, 0)
+            people = self.sources.table(term.source, wanted_by="plan: measure: a table")
+            followed = term.following(self.sources, self._filters(measure, "under")).where
+            where = [*term.where, *followed]
+            found, left_out = cuts(by, people, where, self.checked(events).table)
+            groups = []
+            for cut in found:
+                own = term.model_copy(update={"where": [*where, *cut.rows], "follow": False})
+                figures = own.joined(self.settled.areas, self.settled.members, self.sources, Following())
+                groups.append(Group(cut, own, figures))
+            return tuple(groups), left_out
+
+        return self.keep(key, anew)
+
     def measured(self, measure: MeasureKind) -> Measured:
         """One value for each area."""
 
@@ -471,28 +583,70 @@ class Chain:
                 name = self.name_of(measure)
                 check_no_circle(self.at_hand, name)
                 used(self.at_hand, measure, name)
-            exposure, windows = self.exposure(measure.events), self._windows(measure)
-            counting = counting_in(exposure, windows)
-            # An area without ground has no value, whatever it would be divided by.
-            states = np.where(exposure.areas.area_km2 > 0.0, counting.states, State.NOT_COMPUTABLE).astype(np.uint8)
-            over = replace(counting, states=states)
-            spans = tuple(
-                Span(s.window, over if s.counting is counting else s.counting) for s in spans_of(exposure, windows)
-            )
-            of = Material(
-                over,
-                spans,
-                exposure.members,
-                self.tally,
-                lambda term: next(self.joined(measure, r) for r, t in measure.terms.items() if t is term),
-                lambda word: self._named(measure, word, exposure, over, spans),
-                self._base,
-            )
-            values = measure.work_out(of)
+            values = self._let_out(measure, measure.work_out(self._material(measure)))
             joined = {role: self.joined(measure, role) for role in measure.terms}
             return Measured(values, {role: found for role, found in joined.items() if isinstance(found, TableFigures)})
 
         return self.keep(self.measured_key(measure), anew)
+
+    def funnel(self, measure: MeasureKind) -> Funnel:
+        """The areas' rates against what they rest on, before they were drawn towards others."""
+        crude = self.unsmoothed(measure)
+        return self.keep(fingerprint("funnel", self.measured_key(crude)), lambda: funnel(self.measured(crude).values))
+
+    def unsmoothed(self, measure: MeasureKind) -> MeasureKind:
+        """The same as it was counted, or as events for each one expected."""
+        if not isinstance(measure, Quotient):
+            return measure
+        kept = measure.comparable if isinstance(measure.comparable, Indirect) else None
+        return measure.model_copy(update={"smoothed": None, "comparable": kept, "against": None})
+
+    def pooled(self, measure: MeasureKind, column: str) -> tuple[Pooled, ...]:
+        """The value of all areas together for each text of one of their columns."""
+        key = fingerprint("pooled", column, self.measured_key(measure))
+        return self.keep(key, lambda: measure.pooled(self._material(measure), column))
+
+    def _let_out(self, measure: MeasureKind, values: AreaValues) -> AreaValues:
+        """What the release rule leaves of the values."""
+        hidden, rule = self.hidden_in(measure), self.plan.release
+        if hidden is None or rule is None:
+            return values
+        cells = None
+        if values.breakdown is not None and isinstance(measure, Category):
+            exact = counts_by_kind(self.exact_tally(measure.wants[0]), values.breakdown.words)
+            cells = hidden_kinds(exact, hidden.areas, rule.min_events)
+        of_events = {role for role, term in measure.terms.items() if term.counts is not None}
+        return withheld(values, of_events, hidden.areas, cells)
+
+    def _material(self, measure: MeasureKind, *, released: bool = True) -> Material:
+        """What a measure is worked out from, by default as the release rule has it."""
+        exposure, windows = self.exposure(measure.events), self._windows(measure)
+        counting = counting_in(exposure, windows)
+        # An area without ground has no value, whatever it would be divided by.
+        states = np.where(exposure.areas.area_km2 > 0.0, counting.states, State.NOT_COMPUTABLE).astype(np.uint8)
+        hidden = self.hidden_in(measure) if released else None
+        if hidden is not None and not isinstance(measure, Quotient):
+            states = np.where(hidden.areas & (states == State.NUMBER), State.SUPPRESSED, states).astype(np.uint8)
+        over = replace(counting, states=states)
+        spans = tuple(
+            Span(s.window, over if s.counting is counting else s.counting) for s in spans_of(exposure, windows)
+        )
+        by = measure.by_groups
+        of_people = isinstance(measure.terms.get("under"), FromTable) and measure.events is not None
+        return Material(
+            over,
+            spans,
+            exposure.members,
+            self.tally,
+            lambda term: next(self.joined(measure, r) for r, t in measure.terms.items() if t is term),
+            lambda word: self._named(measure, word, exposure, over, spans),
+            self._base,
+            exposure.areas,
+            self.sources,
+            lambda: self.neighbours,
+            (lambda: self._by_group(measure, by)) if by and of_people else None,
+            None if hidden is None else hidden.areas,
+        )
 
     def _base(self) -> Counting:
         return counting_in(self.exposure(None), ())
@@ -538,6 +692,9 @@ class Chain:
                     lambda _: self.joined(other, what.role),
                     _no_names,
                     self._base,
+                    exposure.areas,
+                    self.sources,
+                    lambda: self.neighbours,
                 )
                 term = other.terms[what.role]
                 values = term.amount(of, counting)
@@ -632,6 +789,7 @@ class Chain:
             classed=classed,
             gathered=gathered,
             placed=placed,
+            hidden=self.hidden_in(measure),
             noting=lambda of: (*notes_of(of, self.sources), *more),
         )
         outcome.ledger.check()

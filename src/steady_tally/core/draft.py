@@ -135,6 +135,8 @@ def needed_columns(plan: Plan, source: str) -> list[str]:
             walk(place["exclude"]["where"])
             found = [c for c in found if c not in _OWN_WORDS]
     for measure in plan.measures.values():
+        of_events = measure.events and plan.gather.events[measure.events].source
+        found += measure.columns_in(source, of_events or "")
         for term in measure.terms.values():
             if source in term.reads:
                 found += term.columns

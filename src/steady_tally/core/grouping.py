@@ -10,6 +10,7 @@ from steady_tally.core.classes.breaks import NO_CLASS, ZERO_CLASS, assign
 from steady_tally.core.classes.kind import Classable
 from steady_tally.core.classes.quality import NOTHING_KNOWN, quality
 from steady_tally.core.classes.steadiness import steadiness
+from steady_tally.core.measure.against import sides
 from steady_tally.core.measure.values import AreaValues
 from steady_tally.core.outcome import Classed, Measured
 from steady_tally.core.states import State
@@ -34,7 +35,10 @@ def classable(how: Classing, found: AreaValues, area_km2: npt.NDArray[np.float64
         of &= found.value != 0.0
     area = np.flatnonzero(of)
     overall = float("nan") if found.total is None else found.total
-    return Classable(found.value[area], found.denominator[area], area_km2[area], area, found.chance, unit, overall)
+    return Classable(
+        found.value[area], found.denominator[area], area_km2[area], area, found.chance, unit, overall,
+        lambda: sides(found), found.set_against,
+    )  # fmt: skip
 
 
 def group(

@@ -26,7 +26,6 @@ def needed_sources(plan: Plan) -> dict[str, str]:
             if isinstance(window.where, RecordedList):
                 found.setdefault(window.where.source, "table")
     for measure in plan.measures.values():
-        for term in measure.terms.values():
-            for name in term.reads:
-                found.setdefault(name, "table")
+        for name in measure.sources:
+            found.setdefault(name, "table")
     return found

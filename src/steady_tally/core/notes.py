@@ -19,12 +19,13 @@ from steady_tally.core.measure import Measure
 from steady_tally.core.measure.quotient import Quotient
 from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.measure.terms.whole import OfWhole
-from steady_tally.core.outcome import Figures, Mend, Note
+from steady_tally.core.outcome import BY_CHANCE, FEW, WIDE, Figures, Mend, Note
 from steady_tally.core.place.completeness import Share
 from steady_tally.core.place.meeting import apart
 from steady_tally.core.place.placing import WAYS, Way
 from steady_tally.core.plan.conditions import BetweenDays, InsideOutline, all_must_hold, leaves
 from steady_tally.core.plan.place import Zones
+from steady_tally.core.releasing import told
 from steady_tally.core.show.bands import without_class
 from steady_tally.core.show.colours import middle_of
 from steady_tally.core.show.legend import legend_of
@@ -47,6 +48,7 @@ def notes_of(outcome: Figures, sources: Sources) -> list[Note]:
         *_unfollowed(outcome),
         *_unequal_time(outcome),
         *(Note("measure", says) for says in _measured(outcome, sources)),
+        *(Note("measure", says) for says in _released(outcome)),
         *(Note("class", says) for says in _classed(outcome)),
         *(Note("show", says) for says in _shown(outcome)),
         *idle_choices(outcome),
@@ -158,6 +160,11 @@ def _ground_said(outcome: Figures, term: FromTable, said: npt.NDArray[np.float64
         )
 
 
+def _released(outcome: Figures) -> Iterator[str]:
+    if outcome.plan.release is not None:
+        yield from told(outcome.plan.release, outcome.hidden)
+
+
 def _classed(outcome: Figures) -> Iterator[str]:
     wanted, made = outcome.classing.asked, outcome.classed.classes
     own = outcome.plan.colours_of(outcome.name).bands
@@ -169,10 +176,19 @@ def _classed(outcome: Figures) -> Iterator[str]:
         if others > 1:
             yield f"{others:,} of {made - 1 + others:,} kinds are not told apart: they have one colour together."
         return
-    if hidden := int(np.count_nonzero(outcome.zero_by_chance)):
+    marked = outcome.unreliable
+    if hidden := int(np.count_nonzero(marked & BY_CHANCE)):
         yield (
             f"{hidden:,} areas have none, but are so small that chance may hide a value above that of all areas "
             "together: they are marked as unreliable."
+        )
+    marks = outcome.measure.marks
+    if fewer := int(np.count_nonzero(marked & FEW)):
+        yield f"{fewer:,} areas have fewer than {marks.fewer_than:,} events: they are marked as unreliable."
+    if wide := int(np.count_nonzero(marked & WIDE)):
+        yield (
+            f"In {wide:,} areas the standard error is more than {100.0 * (marks.relative_error or 0.0):.4g} % of the "
+            "figure: they are marked as unreliable."
         )
     yield from _unsuited(outcome)
     yield from _one_sided(outcome)

@@ -20,6 +20,9 @@ from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.geo.locate import Located
 from steady_tally.core.ledger import Ledger, StageBalance
 from steady_tally.core.measure import Measure
+from steady_tally.core.measure.against import Sides, sides
+from steady_tally.core.measure.hiding import Hidden
+from steady_tally.core.measure.sure import few, hidden_by_chance, wide
 from steady_tally.core.measure.terms.joined import TableFigures
 from steady_tally.core.measure.time import Span
 from steady_tally.core.measure.values import AreaValues, Entry
@@ -32,7 +35,7 @@ from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.gather import Events
 from steady_tally.core.plan.whole import Plan
 
-PARTLY, BY_CHANCE = 1, 2  # why an area's value is unreliable
+PARTLY, BY_CHANCE, FEW, WIDE = 1, 2, 4, 8  # why an area's value is unreliable
 Floats = npt.NDArray[np.float64]
 Reasons = npt.NDArray[np.uint8]
 
@@ -256,6 +259,7 @@ class Figures:
     exposure : the areas, and where and when an event could have been recorded in them.
     windows : the recorded windows, as far as the filter keeps them.
     classing : how areas are grouped: as the plan says, or by quantiles where that cannot be done.
+    hidden : the areas that a release rule hides; None where there is no rule.
     noting : finds what must be known beside the figures.
     """
 
@@ -271,6 +275,7 @@ class Figures:
     measured: Measured
     classing: Classing
     classed: Classed
+    hidden: Hidden | None = None
     noting: Callable[[Any], Iterable[Note]] | None = field(default=None, repr=False, compare=False)
 
     @cached_property
@@ -302,18 +307,22 @@ class Figures:
         """What a value is, in words."""
         return self.measure.called(self.events.recorded)
 
-    @property
-    def zero_by_chance(self) -> npt.NDArray[np.bool_]:
-        """(areas,) those without any, of which chance may hide a value above that of all areas together."""
-        values = self.measured.values
-        if values.words or values.total is None:
-            return np.zeros(len(values.value), dtype=np.bool_)
-        return np.asarray((values.value == 0.0) & (values.interval()[1] > values.total))
-
-    @property
+    @cached_property
     def unreliable(self) -> npt.NDArray[np.uint8]:
-        """(areas,) `PARTLY` where too little of an area counts, plus `BY_CHANCE` where its zero may be chance."""
-        return (PARTLY * self.counting.unreliable + BY_CHANCE * self.zero_by_chance).astype(np.uint8)
+        """(areas,) `PARTLY` where too little of an area counts, plus `BY_CHANCE` where its zero may be chance, `FEW`
+        where it has fewer events than were asked for, `WIDE` where its standard error is too large a part of it."""
+        marks, values = self.measure.marks, self.measured.values
+        return (
+            PARTLY * self.counting.unreliable
+            + BY_CHANCE * hidden_by_chance(marks, values)
+            + FEW * few(marks, values)
+            + WIDE * wide(marks, values)
+        ).astype(np.uint8)
+
+    @cached_property
+    def sides(self) -> Sides | None:
+        """How areas stand to what they are set against."""
+        return sides(self.measured.values)
 
     @property
     def ledger(self) -> Ledger:
@@ -326,3 +335,12 @@ class Outcome(Figures):
 
     gathered: Gathered
     placed: Placed
+
+    @property
+    def events_by_area(self) -> Floats:
+        """(areas,) all events in each, as far as a release rule lets them be told; NaN where it does not."""
+        events, rule = self.placed.events_by_area, self.plan.release
+        if rule is None or self.hidden is None:
+            return events.astype(np.float64)
+        base = rule.round_to
+        return np.where(self.hidden.areas, np.nan, (2 * events + base) // (2 * base) * base)

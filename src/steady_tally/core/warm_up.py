@@ -16,10 +16,15 @@ from steady_tally.core.geo.locate import locate
 from steady_tally.core.geo.overlap import overlaps
 from steady_tally.core.geo.projection import equal_area
 from steady_tally.core.geo.shapes import rings_of
+from steady_tally.core.measure.bootstrap import draw
+from steady_tally.core.measure.hiding import hide_cells
+from steady_tally.core.measure.smoothing import drawn
 from steady_tally.core.place.derived import sets_of
-from steady_tally.core.place.grid import lattice_of
+from steady_tally.core.place.grid import CellSet, lattice_of
 from steady_tally.core.place.nearest import Borders
+from steady_tally.core.place.neighbours import neighbours
 from steady_tally.core.place.zones import zones_from
+from steady_tally.core.plan.neighbours import Neighbours
 from steady_tally.core.plan.place import Grid
 
 
@@ -46,4 +51,10 @@ def compile_kernels() -> None:
     rows_of(np.frombuffer(b"a,b\n", np.uint8), delimiter=",")
     natural_breaks(np.array([1.0, 2.0, 4.0, 8.0]), 2)
     anchors(square, np.array([0, 4]), np.array([0]), 1)
+    beside = neighbours(zones, Neighbours())
+    neighbours(CellSet(lattice, np.array([0, 1]), np.array([0, 0]), np.empty((0, 3), np.int64)), Neighbours())
+    for share in (False, True):
+        drawn(np.ones(2), np.full(2, 2.0), beside, share=share)
+    draw(np.array([1.0, 2.0]), np.array([0, 2]), "mean", np.array([0.5]), 2, 1)
+    hide_cells(np.array([[1, 9], [9, 1]]), np.zeros(2, np.bool_), 5)
     import_module("scipy.special")  # the first who asks how sure a class is would wait for it

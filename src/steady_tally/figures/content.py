@@ -15,6 +15,7 @@ from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.plan.show import Corner, EventsLayer, LabelSet, Layer, OverLayer, ReferenceLayer
 from steady_tally.core.reasons import Reason
+from steady_tally.core.releasing import told
 from steady_tally.core.report.labels import label_texts
 from steady_tally.core.show.bands import PLAIN, decimal_places, step_text, steps
 from steady_tally.core.show.colours import BEYOND, NO_VALUE
@@ -129,7 +130,7 @@ def content_of(chain: Chain, outcome: Outcome, sources: Sources, references: lis
     layers = show.stacked([n for n in references if n in sources.features])
     events = next(layer for layer in layers if isinstance(layer, EventsLayer))
     shown = [s for s in show.labels if s.shown]
-    hides = (outcome.measured.values.state == State.NUMBER) & (outcome.placed.events_by_area == 0)
+    hides = (outcome.measured.values.state == State.NUMBER) & (outcome.events_by_area == 0)
     return Content(
         plane=without_insets(areas, plane, drawn),
         rings=whole,
@@ -149,7 +150,7 @@ def content_of(chain: Chain, outcome: Outcome, sources: Sources, references: lis
             if isinstance(layer, ReferenceLayer) and layer.shown
         },
         over=_over(chain, plane) if any(isinstance(layer, OverLayer) for layer in layers) else None,
-        dots=event_dots(outcome, plane, events.by) if events.shown else None,
+        dots=event_dots(outcome, plane, events.by) if events.shown and _lets_out_events(outcome) else None,
         labels=shown,
         texts=[t for t, s in zip(label_texts(chain, outcome), show.labels, strict=True) if s.shown] if shown else [],
         anchors=area_anchors(areas, plane, drawn)[0] if shown else None,
@@ -242,6 +243,10 @@ def _entries(outcome: Outcome, legend: Legend) -> list[Entry]:
     return found
 
 
+def _lets_out_events(outcome: Outcome) -> bool:
+    return outcome.plan.release is None or outcome.plan.release.event_points
+
+
 def _subtitle(outcome: Outcome) -> str:
     """What the values are, and when the events were."""
     windows = [outcome.events.recorded[w.at].name for w in outcome.windows]
@@ -258,8 +263,14 @@ def _notes(outcome: Outcome) -> str:
         aside = gather.total_set_aside + place.total_set_aside - filtered
         left = f", {filtered:,} left out by the filter" if filtered else ""
         says.append(f"{place.records_out:,} of {gather.records_in:,} records counted{left}, {aside:,} set aside.")
+    if (rule := outcome.plan.release) is not None:
+        says += list(told(rule, outcome.hidden))
+        if not rule.event_points and any(
+            isinstance(one, EventsLayer) and one.shown for one in outcome.plan.show.layers
+        ):
+            says.append("Single events are not drawn: the rule lets none out.")
     sources = [outcome.account.name, outcome.plan.place.source or ""]
-    sources += [r for term in outcome.measure.terms.values() for r in term.reads]
+    sources += outcome.measure.sources
     names = list(dict.fromkeys(s for s in sources if s))
     if names:
         says.append(f"Sources: {', '.join(names)}.")

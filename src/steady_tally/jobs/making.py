@@ -151,7 +151,10 @@ def _draw_series(
         for at, sheet in enumerate(found.pages):
             progress.at(f"drawing {sheet.name}"[:200], at, count)
             try:
-                yield Page(sheet.name, figure_content(engine, study_id, sheet.plan, areas=sheet.areas, strict=True))
+                yield Page(
+                    sheet.name,
+                    figure_content(engine, study_id, sheet.plan, areas=sheet.areas, hidden=sheet.hidden, strict=True),
+                )
             except PlanError as error:
                 raise PlanError(error.what, where=f"page “{sheet.name}”", todo=error.todo) from None
         progress.count(count, count)

@@ -24,6 +24,7 @@ def figure_content(
     plan: Plan,
     *,
     areas: npt.NDArray[np.bool_] | None = None,
+    hidden: npt.NDArray[np.bool_] | None = None,
     strict: bool = False,
 ) -> Content:
     """What a page of the mapped measure shows; kept for the next page of the same plan.
@@ -31,9 +32,12 @@ def figure_content(
     Parameters
     ----------
     areas : (areas,) those that a page of a part of the map is about.
+    hidden : (areas,) those that are hidden on a page of a series, where all pages together decide that.
     strict : PlanError where the plan cannot be done as it says, instead of something near it and a warning.
     """
     chain = chain_of(engine, study_id, plan)
+    if hidden is not None:
+        chain = chain.hiding({plan.events_name(plan.mapped): hidden})
     sources, checksums = stored_sources(engine, study_id)
     names = reference_names(engine, study_id)
     key = fingerprint("figure", chain.keys(plan.mapped), plan.as_document(), [checksums[n] for n in names], strict)

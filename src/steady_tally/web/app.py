@@ -21,6 +21,7 @@ from steady_tally.web import (
     plans,
     show,
     studies,
+    sure,
 )
 from steady_tally.web.access import guard
 from steady_tally.web.description import KEY, security_scheme
@@ -54,6 +55,7 @@ def create_app(engine: Engine, queue: procrastinate.App, *, port: int) -> OpenAP
         gather.api,
         place.api,
         measure.api,
+        sure.api,
         classes.api,
         outcomes.api,
         show.api,

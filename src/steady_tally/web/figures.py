@@ -173,7 +173,8 @@ def _shown(study_id: uuid.UUID, plan: Plan, body: PreviewBody) -> tuple[Content,
         return figure_content(engine(), study_id, plan), [], "", []
     found = sheets(engine(), study_id, plan, series)
     sheet = found.pages[min(body.page, len(found.pages) - 1)]
-    content = figure_content(engine(), study_id, sheet.plan, areas=sheet.areas, strict=True)
+    parts = {"areas": sheet.areas, "hidden": sheet.hidden}
+    content = figure_content(engine(), study_id, sheet.plan, **parts, strict=True)
     return content, [p.name for p in found.pages], sheet.name, found.said
 
 

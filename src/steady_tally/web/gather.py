@@ -21,6 +21,7 @@ from steady_tally.core.place.meeting import exchanged
 from steady_tally.core.place.zones import ZoneSet, zone_set
 from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.gather import Reading
+from steady_tally.core.releasing import let_out_events
 from steady_tally.core.report.tables import set_aside_table
 from steady_tally.core.sources import Features, Sources
 from steady_tally.formats.apart.asking import look
@@ -406,6 +407,7 @@ class ReasonQuery(BaseModel):
 @needs(Right.READ)
 def set_aside_file(path: PlanPath, query: ReasonQuery) -> Response:
     outcome = outcome_of(path)
+    let_out_events(outcome.plan.release)
     table = set_aside_table(outcome.gathered, outcome.placed)
     if query.reason is not None:
         table = table.filter(pyarrow.compute.equal(table.column("reason"), query.reason))

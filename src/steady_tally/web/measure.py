@@ -270,7 +270,8 @@ def kinds(path: KindsPath) -> Response:
     if found is None:
         raise NotFound("the mapped measure does not look at kinds of events.", todo="Map another one.")
     most = np.sort(np.argsort(-found.counts.sum(axis=1), kind="stable")[:_MOST_KINDS])
-    columns = {found.words[at]: pa.array(found.counts[at].astype(np.int32)) for at in most}
+    counts = found.counts if found.hidden is None else np.where(found.hidden, -1, found.counts)
+    columns = {found.words[at]: pa.array(counts[at].astype(np.int32)) for at in most}
     return bulk(pa.table(columns), {"of": str(len(found.words))})
 
 

@@ -27,6 +27,7 @@ from steady_tally.core.place.outside import DISTANCES_M, outside
 from steady_tally.core.place.placing import Way
 from steady_tally.core.plan.place import Grid, Place, WorkingProjection
 from steady_tally.core.reasons import Reason
+from steady_tally.core.releasing import let_out_events
 from steady_tally.core.report.tables import events_table
 from steady_tally.core.show.colours import apart
 from steady_tally.core.show.drawing import event_points
@@ -227,6 +228,7 @@ def events(path: PlanPath, query: EventsQuery) -> Response:
 @needs(Right.READ)
 def events_file(path: PlanPath, query: EventsQuery) -> Response:
     outcome = outcome_of(path)
+    let_out_events(outcome.plan.release)
     return csv_file(_events_table(outcome, _placed(outcome, query)), "events.csv")
 
 

@@ -20,7 +20,8 @@ from steady_tally.core.errors import Conflict, NotFound, PlanError, SourceError,
 from steady_tally.core.gather.windows import period_noun
 from steady_tally.core.geo.projection import coordinate_system, project
 from steady_tally.core.measure import Measure
-from steady_tally.core.measure.values import Role
+from steady_tally.core.measure.against import HIGHER, LOWER, NOT_DIFFERENT, UNKNOWN
+from steady_tally.core.measure.values import LEVEL, Role
 from steady_tally.core.outcome import Note, Outcome
 from steady_tally.core.place.completeness import completeness
 from steady_tally.core.place.grid import CellSet
@@ -29,6 +30,7 @@ from steady_tally.core.plan.place import Grid
 from steady_tally.core.plan.show import EventsLayer, Inset, Layer, ReferenceLayer
 from steady_tally.core.plan.steps import steps_before
 from steady_tally.core.plan.whole import Plan
+from steady_tally.core.releasing import told
 from steady_tally.core.report.labels import check_labels, labels_key
 from steady_tally.core.report.sums import Doubt, proposed_name, sum_lines
 from steady_tally.core.report.tables import account_document
@@ -120,6 +122,24 @@ class NamedView(BaseModel):
     total: float | None = Field(description="Of the whole study.")
 
 
+class StepView(BaseModel):
+    """One step of the making of adjusted values; the areas' figures come with the values."""
+
+    says: str
+    total: float | None
+
+
+class AgainstView(BaseModel):
+    """How areas stand to what they are set against; which one does comes with the values."""
+
+    says: str = Field(description="What they are set against.")
+    corrected: bool
+    lower: int
+    not_different: int
+    higher: int
+    unknown: int = Field(description="Areas of which it cannot be said.")
+
+
 class View(BaseModel):
     """All of one outcome that is not bulk."""
 
@@ -158,7 +178,12 @@ class View(BaseModel):
     states: list[StateCount] = Field(description="Areas without a number, by state.")
     notes: list[NoteView]
     total_value: float | None = Field(description="The value of all areas taken together.")
-    total_interval: tuple[float, float] | None = Field(description="What chance may have made of it, at 95 %.")
+    total_interval: tuple[float, float] | None = Field(description="What chance may have made of it, at the level.")
+    level: float = Field(description="Of all intervals.")
+    made: list[StepView] = Field(description="Of adjusted values: as counted, then each step.")
+    beside: list[StepView] = Field(description="Further figures of each area.")
+    against: AgainstView | None
+    released: list[str] = Field(description="What the release rule hides, in whole sentences; none without a rule.")
     proposed_name: str = Field(description="What the measure would be called after its sum.")
     whole: bool = Field(description="The values are whole numbers.")
     steps: list[Classing] = Field(description="How areas were classed before, oldest first: what can be taken back.")
@@ -220,7 +245,7 @@ def values(path: BulkPath) -> Response:
         pa.table(
             {
                 "numerator": pa.array(measured.numerator),
-                "events": pa.array(outcome.placed.events_by_area.astype(np.int32)),
+                "events": pa.array(np.nan_to_num(outcome.events_by_area, nan=-1.0).astype(np.int32)),
                 "denominator": pa.array(measured.denominator),
                 "area_km2": pa.array(counting.counted_km2),
                 "unreliable": pa.array(outcome.unreliable),
@@ -231,10 +256,21 @@ def values(path: BulkPath) -> Response:
                 "high": pa.array(high),
                 "why": pa.array(np.zeros(len(areas), np.uint8) if measured.why is None else measured.why),
                 **{f"named {at}": pa.array(n.figures) for at, n in enumerate(measured.named)},
+                **{f"step {at}": pa.array(s.value) for at, s in enumerate(measured.steps)},
+                **{f"beside {at}": pa.array(b.figures) for at, b in enumerate(measured.beside)},
+                **_sides(outcome),
             }
         ),
         {"words": json.dumps(measured.words)},
     )
+
+
+def _sides(outcome: Outcome) -> dict[str, pa.Array]:
+    """How areas stand to what they are set against, where the measure sets them against something."""
+    found = outcome.sides
+    if found is None or not outcome.measure.sets_against:
+        return {}
+    return {"side": pa.array(found.side), "p": pa.array(found.adjusted)}
 
 
 @api.get(f"{PLAN}/classes/<key>", summary="The areas' classes, as an Arrow stream", responses=file_of(ARROW))
@@ -498,6 +534,11 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
         notes=[NoteView(stage=stage, says=error.sentence, warns="cannot be worked out")],
         total_value=None,
         total_interval=None,
+        level=LEVEL,
+        made=[],
+        beside=[],
+        against=None,
+        released=[],
         proposed_name=plan.mapped,
         whole=False,
         steps=[],
@@ -608,6 +649,11 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str], overlaid: list
         notes=[NoteView(stage=n.stage, says=n.says, warns=n.warns) for n in (*outcome.notes, *overlaid)],
         total_value=measured.total,
         total_interval=measured.total_interval(),
+        level=measured.level,
+        made=[StepView(says=s.says, total=s.total) for s in measured.steps],
+        beside=[StepView(says=b.says, total=b.total) for b in measured.beside],
+        against=_against(outcome),
+        released=list(told(plan.release, outcome.hidden)) if plan.release else [],
         proposed_name=proposed_name(outcome.measure, outcome.value_name),
         whole=measured.whole,
         steps=steps_before(classes_until(engine(), path.study_id, path.version, outcome.name))[-_MOST_STEPS:],
@@ -616,6 +662,25 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str], overlaid: list
         named=[
             NamedView(name=n.name, unit=n.unit, total=n.total if np.isfinite(n.total) else None) for n in measured.named
         ],
+    )
+
+
+def _against(outcome: Outcome) -> AgainstView | None:
+    found = outcome.sides
+    if found is None or not outcome.measure.sets_against:
+        return None
+    there = outcome.measured.values.state == State.NUMBER
+
+    def areas(side: int) -> int:
+        return int(np.count_nonzero(there & (found.side == side)))
+
+    return AgainstView(
+        says=outcome.measured.values.set_against,
+        corrected=outcome.measured.values.corrected,
+        lower=areas(LOWER),
+        not_different=areas(NOT_DIFFERENT),
+        higher=areas(HIGHER),
+        unknown=areas(UNKNOWN),
     )
 
 

@@ -17,6 +17,9 @@ import { MADDER } from "../../theme";
 import { Counted } from "./Counted";
 import { Divided } from "./Divided";
 import { FormulaField } from "./FormulaField";
+import { HowSure } from "./folds/HowSure";
+import { MadeComparable } from "./folds/MadeComparable";
+import { MayBeShown } from "./folds/MayBeShown";
 import { type Slot, Sum } from "./Sum";
 import { TableRows, WordRows } from "./TableRows";
 
@@ -39,6 +42,7 @@ export function MeasureSheet(props: Props) {
     figures: {},
   };
   const keep = (measure: Measure) => change(measure);
+  const folds = { view, areas, save, onChange: keep };
   return (
     <>
       <Question>How much, per what?</Question>
@@ -72,6 +76,13 @@ export function MeasureSheet(props: Props) {
           Counts mostly show where people live. Divide by residents or by area before you compare areas.
         </Quiet>
       )}
+      {mapped.kind === "quotient" && (
+        <>
+          <HowSure {...folds} now={mapped} />
+          <MadeComparable {...folds} now={mapped} />
+        </>
+      )}
+      <MayBeShown view={view} save={save} />
       <Notes view={view} stage="measure" apart />
     </>
   );

@@ -1,10 +1,10 @@
 /** The sum as it is written on paper. Each term is a slot: it opens, one at a time, and its choices unfold under it. */
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
-import type { ReactNode } from "react";
+import { Fragment, type ReactNode } from "react";
 import type { Areas } from "../../api/bulk";
 import type { Schemas, View } from "../../api/client";
-import { figure, whole } from "../../format";
+import { figure, levelText, whole } from "../../format";
 import { figureOf, type Role, type TermLine, termFigure } from "../../outcome/terms";
 import { STATE_WORDS, valueText } from "../../outcome/words";
 import { Link } from "../../parts/parts";
@@ -112,7 +112,16 @@ export function Sum({ view, areas, inWords, open, onOpen, choices, onMend }: Pro
           alignItems: "baseline",
         }}
       >
-        <span>=</span>
+        {view.made.slice(0, -1).map((step, at) => (
+          <Fragment key={step.says}>
+            <span>=</span>
+            <Box sx={{ textAlign: "right" }}>
+              {termFigure(areas && area !== null ? (areas.steps[at]?.[area] ?? null) : step.total)}
+            </Box>
+            <Box sx={{ color: QUIET }}>{step.says}</Box>
+          </Fragment>
+        ))}
+        <span>{view.made.length ? "→" : "="}</span>
         <Box sx={{ textAlign: "right", fontSize: "1.15rem", fontWeight: 500 }}>
           {areas && area !== null
             ? Number.isNaN(areas.value[area])
@@ -148,8 +157,8 @@ function Interval({ view, areas, area }: { view: View; areas: Areas | null; area
   if (!ends || ends.some(Number.isNaN)) return null;
   return (
     <Box sx={{ color: QUIET, fontSize: "0.8125rem" }}>
-      {figure(ends[0])} to {Number.isFinite(ends[1]) ? figure(ends[1]) : "without end"}, by chance alone (95
-      %)
+      {figure(ends[0])} to {Number.isFinite(ends[1]) ? figure(ends[1]) : "without end"}, by chance alone (
+      {levelText(view.level)})
     </Box>
   );
 }

@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Literal, assert_never
 
@@ -12,6 +13,7 @@ import numpy.typing as npt
 from pydantic import Field
 
 from steady_tally.core.errors import PlanError
+from steady_tally.core.measure.against import Sides
 from steady_tally.core.measure.chance import Chance
 from steady_tally.core.plan.base import Part
 
@@ -34,6 +36,8 @@ class Classable:
     chance : what chance may have made of the values of all areas; None where nothing is known of that.
     unit : what the values are, in words.
     overall : the value of all areas together; NaN where there is none.
+    sides : how all areas stand to what they are set against; None where that cannot be said.
+    set_against : what that is, in words.
     """
 
     values: Floats
@@ -43,6 +47,8 @@ class Classable:
     chance: Chance | None
     unit: str = ""
     overall: float = float("nan")
+    sides: Callable[[], Sides | None] = lambda: None
+    set_against: str = ""
 
     def weighing(self, by: By) -> Floats | None:
         """(n,) what each counts for: the same, what it is divided by, or its ground. None where each is one.

@@ -52,8 +52,11 @@ WHYS = (
     "no event is of a kind",
     "several kinds are equally common",
     "its rows say different things",
+    "nobody lives there in one of the groups",
+    "no event would be expected there",
 )
 DIVIDED_BY_ZERO, ROOT, LOGARITHM, POWER, TOO_LARGE, NO_NUMBERS, TOO_FEW, NO_KIND, TIED, DIFFERING = range(1, 11)
+EMPTY_GROUP, NOTHING_EXPECTED = 11, 12
 FUNCTIONS: Mapping[str, tuple[int, int]] = {
     "if": (3, 3), "min": (2, 20), "max": (2, 20), "abs": (1, 1), "sqrt": (1, 1), "ln": (1, 1), "round": (1, 2),
 }  # fmt: skip

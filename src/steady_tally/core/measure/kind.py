@@ -5,7 +5,11 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Iterator, Mapping, Sequence
 
+from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.windows import period_noun
+from steady_tally.core.measure.groups import GroupColumn
+from steady_tally.core.measure.pooled import Pooled
+from steady_tally.core.measure.sure import Marks
 from steady_tally.core.measure.tally import Wanted
 from steady_tally.core.measure.terms.kind import Material, TermKind
 from steady_tally.core.measure.time import TimeUnit
@@ -21,6 +25,43 @@ class MeasureKind(Part, ABC):
     @abstractmethod
     def terms(self) -> Mapping[Entry, TermKind]:
         """The terms of its sum, without time."""
+
+    @property
+    def reads(self) -> tuple[str, ...]:
+        """The names of the sources that it needs beside those of its terms."""
+        return ()
+
+    @property
+    def sources(self) -> tuple[str, ...]:
+        """The names of all sources that it is worked out from beside events and areas."""
+        return (*(r for term in self.terms.values() for r in term.reads), *self.reads)
+
+    def columns_in(self, source: str, events: str) -> list[str]:
+        """The columns of a source that it needs beside those of its terms; `events` is the source of its events."""
+        return []
+
+    @property
+    def by_groups(self) -> Sequence[GroupColumn]:
+        """What people are told apart by."""
+        return ()
+
+    @property
+    def sets_against(self) -> bool:
+        """Does it say what its areas are set against?"""
+        return False
+
+    @property
+    def marks(self) -> Marks:
+        """Which of its figures are marked as unreliable."""
+        return Marks()
+
+    def pooled(self, of: Material, column: str) -> tuple[Pooled, ...]:
+        """The value of all areas together for each text of one of their columns; PlanError where there is none."""
+        raise PlanError(
+            "only a sum of terms has a figure of several areas together.",
+            where="plan: measure",
+            todo="Map a sum of terms.",
+        )
 
     @property
     def wants(self) -> tuple[Wanted, ...]:

@@ -4,17 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Literal, Self, assert_never
 
 import numpy as np
 import numpy.typing as npt
-from pydantic import Field
+from pydantic import Field, model_validator
 
-from steady_tally.core.measure.chance import Binomial, Chance, Poisson, Ratio
+from steady_tally.core.measure.against import Against, AgainstAll, AgainstFigure, AgainstLarger
+from steady_tally.core.measure.bootstrap import Bootstrap, Drawn, drawn_anew
+from steady_tally.core.measure.chance import Binomial, Chance, How, Poisson, Ratio
+from steady_tally.core.measure.comparable import ComparableKind, Crude, Direct, Together
+from steady_tally.core.measure.groups import GroupColumn
 from steady_tally.core.measure.kind import MeasureKind, per_words
-from steady_tally.core.measure.tally import Counted, Wanted
+from steady_tally.core.measure.pooled import Pooled, larger_areas
+from steady_tally.core.measure.smoothing import SAYS, Towards, smoothed
+from steady_tally.core.measure.sure import Marks, Sure
+from steady_tally.core.measure.tally import Counted, Numbers, Wanted
 from steady_tally.core.measure.terms import Denominator, Numerator
 from steady_tally.core.measure.terms.events import OfEvents
+from steady_tally.core.measure.terms.figure import OfColumn
 from steady_tally.core.measure.terms.kind import Material, TermKind
 from steady_tally.core.measure.terms.persons import OfPersons
 from steady_tally.core.measure.terms.table import FromTable
@@ -35,6 +43,7 @@ class _Counts:
     """(areas,) what is counted, what it is divided by where those are counts too, and what both have in common."""
 
     number: Ints
+    how: How
     below: Ints | None = None
     common: Ints | None = None
 
@@ -47,17 +56,46 @@ class _Counts:
         per : the multiplier where it is.
         """
         if self.below is None or self.common is None:
-            return Poisson(self.number, each)
+            return Poisson(self.number, each, self.how)
         if np.array_equal(self.common, self.number):
-            return Binomial(self.number, self.below, per)
+            return Binomial(self.number, self.below, per, self.how)
         return None if self.common.any() else Ratio(self.number, self.below, per)
 
     def together(self, number: float, below: float, areas: Flags) -> _Counts:
         """The same of some areas together, where `number` is counted and `below` stands under it."""
         counted = np.array([round(number)])
         if self.common is None:
-            return _Counts(counted)
-        return _Counts(counted, np.array([round(below)]), np.array([self.common[areas].sum()]))
+            return _Counts(counted, self.how)
+        return _Counts(counted, self.how, np.array([round(below)]), np.array([self.common[areas].sum()]))
+
+
+@dataclass(frozen=True)
+class _Drawn:
+    """Numbers of events of which a mean, a median or a sum is taken, to be drawn anew."""
+
+    numbers: Numbers
+    take: Drawn
+    sure: Sure
+
+    def chance(self, each: Floats, per: Floats | float) -> Chance:
+        return self._of(self.numbers.ordered, self.numbers.start, each)
+
+    def together(self, number: float, below: float, areas: Flags) -> _DrawnTogether:
+        return _DrawnTogether(self, self.numbers.together(areas))
+
+    def _of(self, values: Floats, start: Ints, each: Floats) -> Bootstrap:
+        return Bootstrap(values, start, self.take, each, self.sure.draws, self.sure.seed)
+
+
+@dataclass(frozen=True)
+class _DrawnTogether:
+    """The same of some areas together."""
+
+    of: _Drawn
+    values: Floats
+
+    def chance(self, each: Floats, per: Floats | float) -> Chance:
+        return self.of._of(self.values, np.array([0, len(self.values)]), each)
 
 
 class Quotient(MeasureKind):
@@ -68,6 +106,40 @@ class Quotient(MeasureKind):
     denominator: Denominator | None = None
     time: TimeUnit = Field("none", description="Divide by the time of the recorded windows too.")
     per: float = Field(1.0, gt=0, allow_inf_nan=False)
+    sure: Sure = Field(default_factory=Sure)
+    comparable: ComparableKind | None = None
+    smoothed: Towards | None = Field(None, description="Drawn towards all areas, or each towards its neighbours.")
+    against: Against | None = Field(
+        None, description="What areas are called lower or higher than; all together where nothing is said."
+    )
+
+    @model_validator(mode="after")
+    def _fit_together(self) -> Self:
+        if self.smoothed is not None and isinstance(self.comparable, Direct):
+            raise ValueError("directly standardised rates are not drawn towards others: standardise indirectly")
+        return self
+
+    @property
+    def reads(self) -> tuple[str, ...]:
+        return () if self.comparable is None else self.comparable.reads
+
+    def columns_in(self, source: str, events: str) -> list[str]:
+        people = self.denominator.reads[:1] if isinstance(self.denominator, FromTable) else ()
+        found = [one.people for one in self.by_groups if source in people]
+        found += [one.events for one in self.by_groups if source == events]
+        return found if self.comparable is None else [*found, *self.comparable.columns_in(source)]
+
+    @property
+    def by_groups(self) -> Sequence[GroupColumn]:
+        return () if self.comparable is None else self.comparable.by_groups
+
+    @property
+    def sets_against(self) -> bool:
+        return self.against is not None
+
+    @property
+    def marks(self) -> Marks:
+        return self.sure.marks
 
     @property
     def terms(self) -> Mapping[Entry, TermKind]:
@@ -84,7 +156,55 @@ class Quotient(MeasureKind):
         return self.numerator.grows and not under and not self.takes_time
 
     def work_out(self, of: Material) -> AreaValues:
-        counting, of = of.counting, replace(of, time=self.time)
+        found, together = self._made(of)
+        if self.smoothed is not None:
+            of_neighbours = self.smoothed == "neighbours"
+            names = of.areas.names if of_neighbours else ()
+            found = smoothed(found, self.smoothed, of.neighbours() if of_neighbours else None, names)
+        if self.against is None:
+            return replace(found, against=_everywhere(found.total, found))
+        figure = self._standard(self.against, found, together, of)
+        return replace(found, against=figure, corrected=self.against.corrected, set_against=self.against.says)
+
+    def pooled(self, of: Material, column: str) -> tuple[Pooled, ...]:
+        found, together = self._made(of)
+        there = found.state == State.NUMBER
+        parts = []
+        for label, areas in larger_areas(of.areas, column):
+            value, chance = together(areas & there)
+            low, high = chance.interval(self.sure.level) if chance is not None else (np.array([np.nan]),) * 2
+            numerator = float(np.nansum(found.numerator[areas & there]))
+            under = found.term("under")
+            denominator = None if under is None else float(np.nansum(under[areas & there]))
+            count = int(np.count_nonzero(areas & there))
+            parts.append(Pooled(label, count, numerator, denominator, value, float(low[0]), float(high[0])))
+        return tuple(parts)
+
+    def _standard(self, against: Against, found: AreaValues, together: Together, of: Material) -> Floats:
+        """(areas,) what each area is set against."""
+        match against:
+            case AgainstAll():
+                return _everywhere(found.total, found)
+            case AgainstFigure():
+                return _everywhere(against.figure, found)
+            case AgainstLarger():
+                there = found.state == State.NUMBER
+                figure = np.full(len(found.value), np.nan)
+                for _, areas in larger_areas(of.areas, against.column):
+                    value, _ = together(areas & there)
+                    figure[areas] = np.nan if value is None else value
+                return figure
+            case _:
+                assert_never(against)
+
+    def _made(self, of: Material) -> tuple[AreaValues, Together]:
+        """The values as counted, or made comparable."""
+        of = replace(of, time=self.time)
+        crude = self._crude(of)
+        return (crude.values, crude.together) if self.comparable is None else self.comparable.made(crude, of)
+
+    def _crude(self, of: Material) -> Crude:
+        counting = of.counting
         counted = self.numerator.amount(of, counting)
         state = np.where(
             np.isnan(counted) & (counting.states == State.NUMBER), self.numerator.LACKS, counting.states
@@ -96,23 +216,55 @@ class Quotient(MeasureKind):
         time = recorded_time(of.spans, self.time, lambda part: self._weight(of, part), counting)
         value, state = quotient(counted, under, time, self.per, state)
         there = state == State.NUMBER
-        terms = self._terms(of, counted, under, time, there)
-        over = float(np.prod([t.total for t in terms[1:]]))
-        total = terms[0].total / over * self.per if there.any() and over > 0.0 else None
-        chance, all_chance = None, None
-        if counts := self._counts(of):
+        hidden = np.zeros(len(state), dtype=np.bool_) if of.hidden is None else of.hidden & there
+        if np.count_nonzero(hidden) == 1:
+            there &= ~hidden  # one that is hidden alone would follow from the total
+        counts = self._counts(of)
+        chance = None
+        if counts:
             each, _ = quotient(np.ones(len(counted)), under, time, self.per, state)
             with np.errstate(divide="ignore"):
                 chance = counts.chance(each, self.per / time)
-            if total is not None:
-                beside = terms[1].total if self.denominator is not None else 1.0
-                all_together = counts.together(terms[0].total, beside, there)
-                all_chance = all_together.chance(np.array([self.per / over]), self.per * beside / over)
+
+        def together(areas: Flags) -> tuple[float | None, Chance | None]:
+            return self._of_some(self._terms(of, counted, under, time, areas), counts, areas)
+
+        terms = self._terms(of, counted, under, time, there)
+        total, all_chance = self._of_some(terms, counts, there)
         whole_numbers = self.numerator.WHOLE and len(terms) == 1 and self.per == 1.0
         lacks = np.isnan(counted) & (counting.states == State.NUMBER)
         why = np.where(lacks, self.numerator.WHY, 0).astype(np.uint8)
+        value, state = np.where(hidden, np.nan, value), np.where(hidden, State.SUPPRESSED, state).astype(np.uint8)
         notes = tuple(self._noted(of, {"counted": counted, "under": under}, there))
-        return AreaValues(terms, self.per, value, state, chance, whole_numbers, total, all_chance, why=why, notes=notes)
+        values = AreaValues(
+            terms, self.per, value, state, chance, whole_numbers, total, all_chance,
+            why=why, notes=notes, level=self.sure.level, behind=self._behind(of),
+        )  # fmt: skip
+        wanted = self.numerator.wanted if isinstance(self.numerator, OfEvents) else None
+        return Crude(values, together, time, wanted, self.sure.how)
+
+    def _of_some(
+        self, terms: tuple[Term, ...], counts: _Counts | _Drawn | None, areas: Flags
+    ) -> tuple[float | None, Chance | None]:
+        """The value of some areas together, and what chance may have made of it."""
+        over = float(np.prod([t.total for t in terms[1:]]))
+        if not areas.any() or not over > 0.0:
+            return None, None
+        if counts is None:
+            return terms[0].total / over * self.per, None
+        beside = terms[1].total if self.denominator is not None else 1.0
+        all_together = counts.together(terms[0].total, beside, areas)
+        chance = all_together.chance(np.array([self.per / over]), self.per * beside / over)
+        return terms[0].total / over * self.per, chance
+
+    def _behind(self, of: Material) -> Ints | None:
+        """(areas,) how many events, persons or numbers the values come from."""
+        counted = self.numerator
+        if isinstance(counted, OfEvents):
+            return counted.number(of)
+        if isinstance(counted, OfPersons):
+            return counted.found(of).persons
+        return np.diff(counted.found(of).start) if isinstance(counted, OfColumn) else None
 
     def _noted(self, of: Material, amounts: Mapping[Entry, Floats], there: Flags) -> Iterator[str]:
         for role, term in self.terms.items():
@@ -140,24 +292,29 @@ class Quotient(MeasureKind):
             return counting.share
         return self.denominator.amount(of, counting)
 
-    def _counts(self, of: Material) -> _Counts | None:
+    def _counts(self, of: Material) -> _Counts | _Drawn | None:
         """The counts that chance may have made otherwise; None where there are none, or nothing is known of them."""
-        counted, below = self.numerator, self.denominator
+        counted, below, how = self.numerator, self.denominator, self.sure.how
+        if isinstance(counted, OfColumn):
+            no_count = below is None or (below.counts is None and not isinstance(below, OfWhole))
+            return (
+                _Drawn(counted.found(of), take, self.sure) if no_count and (take := drawn_anew(counted.take)) else None
+            )
         if isinstance(counted, OfPersons):
-            return None if below is not None and below.counts is not None else _Counts(counted.found(of).persons)
+            return None if below is not None and below.counts is not None else _Counts(counted.found(of).persons, how)
         if not isinstance(counted, OfEvents):
             return None
         number = counted.number(of)
         if isinstance(below, OfWhole):
-            return _Counts(number, np.full(len(number), int(of.whole)), number)
+            return _Counts(number, how, np.full(len(number), int(of.whole)), number)
         if isinstance(below, OfEvents):
             both = _both(counted, below)
             if both is None:
-                return _Counts(number, below.number(of), np.zeros(len(number), dtype=np.int64))
+                return _Counts(number, how, below.number(of), np.zeros(len(number), dtype=np.int64))
             common = of.tally(both)
             assert isinstance(common, Counted)
-            return _Counts(number, below.number(of), common.events)
-        return None if below is not None and below.counts is not None else _Counts(number)
+            return _Counts(number, how, below.number(of), common.events)
+        return None if below is not None and below.counts is not None else _Counts(number, how)
 
     @property
     def wants(self) -> tuple[Wanted, ...]:
@@ -171,6 +328,11 @@ class Quotient(MeasureKind):
         return isinstance(self.denominator, OfWhole) or _is_part(self.numerator, self.denominator)
 
     def called(self, windows: Sequence[RecordedWindow]) -> str:
+        crude = self._called(windows)
+        made = crude if self.comparable is None else self.comparable.called(crude)
+        return made if self.smoothed is None else f"{made}, {SAYS[self.smoothed]}"
+
+    def _called(self, windows: Sequence[RecordedWindow]) -> str:
         counted, below = self.numerator, self.denominator
         what = f"{counted.says}: {counted.detail}" if counted.detail else counted.says
         if isinstance(below, OfWhole) or (_is_part(counted, below) and self.per == 100.0):
@@ -183,6 +345,10 @@ class Quotient(MeasureKind):
             what = _events_called(counted, not same) if isinstance(counted, OfEvents) else what
             under = _events_called(below, not same)
         return what + per_words(self.per, under, self.time, windows)
+
+
+def _everywhere(figure: float | None, found: AreaValues) -> Floats:
+    return np.full(len(found.value), np.nan if figure is None else figure)
 
 
 def _events_called(term: OfEvents, named: bool) -> str:

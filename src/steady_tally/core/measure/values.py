@@ -12,8 +12,10 @@ from steady_tally.core.measure.chance import Chance
 from steady_tally.core.states import State
 
 Floats = npt.NDArray[np.float64]
+Ints = npt.NDArray[np.int64]
 States = npt.NDArray[np.uint8]
 LEVEL = 0.95
+ALL_TOGETHER = "all areas together"
 Role = Literal["counted", "under", "time"]
 Entry = str  # of a sum the role of a term, of a formula the word that stands for one
 
@@ -45,10 +47,30 @@ class NamedFigure:
 
 @dataclass(frozen=True)
 class Breakdown:
-    """(kinds, areas) how many events of each area are of each kind, in the order of their `words`."""
+    """(kinds, areas) how many events of each area are of each kind, in the order of their `words`; and which of these
+    a release rule hides, where there is one."""
 
     words: tuple[str, ...]
     counts: npt.NDArray[np.int64]
+    hidden: npt.NDArray[np.bool_] | None = None
+
+
+@dataclass(frozen=True)
+class Step:
+    """What an adjusted value was at one step of its making: (areas,) figures, and that of all areas together."""
+
+    says: str
+    value: Floats
+    total: float | None
+
+
+@dataclass(frozen=True)
+class Beside:
+    """A further figure of each area: what it is, (areas,) figures, and that of all areas with a value together."""
+
+    says: str
+    figures: Floats
+    total: float
 
 
 @dataclass(frozen=True)
@@ -71,6 +93,14 @@ class AreaValues:
     total_chance : what chance may have made of that, for one "area".
     words : where the values are words, what they stand for: each is a position among these.
     breakdown : of such values, how many events are of each kind.
+    level : of the values' intervals.
+    behind : (areas,) how many events each value comes from; None where it comes from none.
+    steps : of values that were made comparable or drawn towards others, what they were at each step: first as counted,
+        last the values themselves. The terms give the first of them.
+    beside : further figures of each area that came up on the way.
+    against : (areas,) what each is set against; None where nothing is.
+    set_against : what that is, in words.
+    corrected : so few of the areas that differ from that shall differ by chance alone.
     """
 
     terms: tuple[Term, ...]
@@ -87,6 +117,13 @@ class AreaValues:
     notes: tuple[str, ...] = ()
     words: tuple[str, ...] = ()
     breakdown: Breakdown | None = None
+    level: float = LEVEL
+    behind: Ints | None = None
+    steps: tuple[Step, ...] = ()
+    beside: tuple[Beside, ...] = ()
+    against: Floats | None = None
+    set_against: str = ALL_TOGETHER
+    corrected: bool = False
 
     @property
     def numerator(self) -> Floats:
@@ -105,20 +142,20 @@ class AreaValues:
         found = self.term("under")
         return np.full(len(self.value), np.nan) if found is None else found
 
-    def interval(self, level: float = LEVEL) -> tuple[Floats, Floats]:
-        """(areas,) the ends of the value's interval; NaN where there is no value."""
+    def interval(self, level: float | None = None) -> tuple[Floats, Floats]:
+        """(areas,) the ends of the value's interval, by default at its own level; NaN where there is no value."""
         nothing = np.full(len(self.value), np.nan)
         if self.chance is None:
             return nothing, nothing
-        low, high = self.chance.interval(level)
+        low, high = self.chance.interval(level or self.level)
         there = self.state == State.NUMBER
         return np.where(there, low, np.nan), np.where(there, high, np.nan)
 
-    def total_interval(self, level: float = LEVEL) -> tuple[float, float] | None:
+    def total_interval(self) -> tuple[float, float] | None:
         """The ends of the total's interval, where there is one."""
         if self.total_chance is None:
             return None
-        (low,), (high,) = self.total_chance.interval(level)
+        (low,), (high,) = self.total_chance.interval(self.level)
         return float(low), float(high)
 
 

@@ -16,6 +16,7 @@ from steady_tally.core.plan.gather import NO_EVENTS, Events, Gather, RecordedLis
 from steady_tally.core.plan.lift import lifted
 from steady_tally.core.plan.mistakes import mistake
 from steady_tally.core.plan.place import Grid, Place
+from steady_tally.core.plan.release import Release
 from steady_tally.core.plan.show import Colours, Show
 
 FORMAT = "steady-tally-plan"
@@ -31,6 +32,7 @@ class Plan(Part):
     gather: Gather
     place: Place
     measures: Annotated[dict[Name, Measure], Field(min_length=1, max_length=200)] = Field(alias="measure")
+    release: Release | None = Field(None, description="What may be shown of the results when they are handed on.")
     classes: dict[Name, Classing] = Field(default_factory=dict, alias="class")
     show: Show = Field(default_factory=Show)
 

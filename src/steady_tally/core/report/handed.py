@@ -20,6 +20,7 @@ from steady_tally.core.measure.values import AreaValues
 from steady_tally.core.outcome import PARTLY, Outcome
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.plan.gather import Events
+from steady_tally.core.releasing import let_out_events
 from steady_tally.core.report.labels import label_texts
 from steady_tally.core.report.tables import areas_table, categories_table, events_table, set_aside_table
 from steady_tally.core.show.legend import entries_by_class, legend_of
@@ -104,7 +105,7 @@ def areas_to_hand_on(chain: Chain, outcome: Outcome) -> Handed:
         "class": pa.array([entries[c].text if c in entries else words[c] for c in own], pa.string()),
         "class_number": number,
         "class_colour": pa.array([entries[c].colour if c in entries else None for c in own], pa.string()),
-        "events": pa.array(outcome.placed.events_by_area),
+        "events": pa.array(outcome.events_by_area, from_pandas=True).cast(pa.int64()),
         "only_partly": pa.array((outcome.unreliable & PARTLY) > 0),
         "steadiness": pa.array(classed.steadiness, from_pandas=True),
     }
@@ -152,7 +153,9 @@ def bare_areas(outcome: Outcome) -> Handed:
 
 
 def events_to_hand_on(outcome: Outcome) -> Handed:
-    """The placed events with their own columns and those of the area that each lies in."""
+    """The placed events with their own columns and those of the area that each lies in; PlanError where the release
+    rule lets none out."""
+    let_out_events(outcome.plan.release)
     placed, gathered = outcome.placed, outcome.gathered
     at = np.flatnonzero(placed.located.first >= 0)
     table = events_table(outcome.plan.place, gathered, placed, at)
@@ -181,7 +184,8 @@ def events_to_hand_on(outcome: Outcome) -> Handed:
 
 
 def set_aside_to_hand_on(outcome: Outcome) -> Handed:
-    """The records set aside, with the stage and the reason."""
+    """The records set aside, with the stage and the reason; PlanError where the release rule lets none out."""
+    let_out_events(outcome.plan.release)
     table = set_aside_table(outcome.gathered, outcome.placed)
     says = {name: _OF_EVENTS.get(name, "") or _own(outcome.events, name) for name in table.column_names}
     return Handed(table, says)
@@ -197,7 +201,14 @@ def kinds_to_hand_on(outcome: Outcome) -> Handed | None:
 
 
 def sets_of_areas(outcome: Outcome) -> Handed | None:
-    """How many events lie in each different set of overlapping areas; None where no event lies in several."""
+    """How many events lie in each different set of overlapping areas; None where no event lies in several, PlanError
+    where there is a release rule."""
+    if (rule := outcome.plan.release) is not None:
+        raise PlanError(
+            f"the release rule “{rule.name}” lets no counts of sets of areas out: what it hides would follow.",
+            where="hand on",
+            todo="Hand on the areas alone, or take the rule away.",
+        )
     located, number = outcome.placed.located, outcome.placed.number
     if not len(located.other_event):
         return None

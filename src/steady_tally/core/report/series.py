@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, assert_never
 
 import numpy as np
@@ -16,11 +16,14 @@ from steady_tally.core.classes.pooled import pooled_breaks
 from steady_tally.core.columns import coded_text
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.windows import kept_windows
+from steady_tally.core.measure.hiding import hide_cells
+from steady_tally.core.measure.tally import Wanted
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.plan.conditions import BetweenDays, Condition, HasValue
 from steady_tally.core.plan.figure import Series
 from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.core.reasons import Reason
+from steady_tally.core.releasing import counts_of
 
 MOST_PAGES = 200
 _WHERE = "figure: series"
@@ -28,11 +31,15 @@ _WHERE = "figure: series"
 
 @dataclass(frozen=True)
 class Sheet:
-    """One page: what it is called, its plan, and (areas,) those that it is about; None for the whole map."""
+    """One page: what it is called, its plan, and (areas,) those that it is about; None for the whole map.
+
+    `hidden` (areas,) are those that a release rule hides on this page, since all pages together are let out.
+    """
 
     name: str
     plan: Plan
     areas: npt.NDArray[np.bool_] | None = None
+    hidden: npt.NDArray[np.bool_] | None = None
 
 
 @dataclass(frozen=True)
@@ -59,6 +66,7 @@ def sheets_of(how: Series, chain: Chain, again: Callable[[Plan], Chain]) -> Shee
         case "words" | "windows" | "years" | "months":
             conditions, said = _conditions(how, chain)
             pages = [Sheet(name, plan_with(plan, where=one)) for name, one in conditions.items()]
+            pages = _released(chain, pages, again)
         case _:
             assert_never(how.over)
     if not pages:
@@ -70,6 +78,22 @@ def sheets_of(how: Series, chain: Chain, again: Callable[[Plan], Chain]) -> Shee
             todo="Choose a shorter list, or filter the events first.",
         )
     return Sheets(_classed(how, chain, pages, again), said)
+
+
+def _released(chain: Chain, pages: list[Sheet], again: Callable[[Plan], Chain]) -> list[Sheet]:
+    """The pages with what the release rule hides on each, so that nothing follows from the others and from the map."""
+    plan = chain.plan
+    rule, measure = plan.release, plan.measures[plan.mapped]
+    name = plan.events_name(plan.mapped)
+    whole = chain.hidden(name)
+    if rule is None or whole is None or not pages or len(pages) > MOST_PAGES:
+        return pages
+    hidden = np.zeros((len(whole.areas), len(pages)), dtype=np.bool_)
+    chains = [again(page.plan) for page in pages]
+    for wanted in (Wanted(name), *(w for w in measure.wants if w.events == name)):
+        counts = np.column_stack([counts_of(c.exact_tally(wanted)) for c in chains])
+        hidden |= hide_cells(counts, whole.areas, rule.min_events)
+    return [replace(page, hidden=hidden[:, at]) for at, page in enumerate(pages)]
 
 
 def plan_with(plan: Plan, *, mapped: str | None = None, where: Condition | None = None) -> Plan:
@@ -180,7 +204,7 @@ def _classed(how: Series, chain: Chain, pages: list[Sheet], again: Callable[[Pla
             if not _by_breaks(outcome):
                 return pages
             how_classed = chain.plan.classes[mapped]
-            of_pages = [again(p.plan).classable(p.plan.mapped, how_classed) for p in pages]
+            of_pages = [hiding(again(p.plan), p).classable(p.plan.mapped, how_classed) for p in pages]
             locked = _locked(outcome, pooled_breaks(how_classed, of_pages).tolist(), "of all pages")
         case _:
             assert_never(how.classes)
@@ -188,8 +212,15 @@ def _classed(how: Series, chain: Chain, pages: list[Sheet], again: Callable[[Pla
     for page in pages:
         document = page.plan.as_document()
         document["class"][page.plan.mapped] = locked
-        found.append(Sheet(page.name, read_plan(document), page.areas))
+        found.append(replace(page, plan=read_plan(document)))
     return found
+
+
+def hiding(chain: Chain, page: Sheet) -> Chain:
+    """The chain of a page, with what the release rule hides on it."""
+    if page.hidden is None:
+        return chain
+    return chain.hiding({chain.plan.events_name(chain.plan.mapped): page.hidden})
 
 
 def _by_breaks(outcome: Outcome) -> bool:

@@ -60,7 +60,9 @@ def categories_table(outcome: Figures) -> pa.Table | None:
     if found is None:
         return None
     ours = {"identifier": pa.array(outcome.areas.identifiers), "name": pa.array(outcome.areas.names)}
-    return pa.table({**ours, **{f"events: {w}": pa.array(n) for w, n in zip(found.words, found.counts, strict=True)}})
+    hidden = np.zeros_like(found.counts, dtype=np.bool_) if found.hidden is None else found.hidden
+    kinds = zip(found.words, found.counts, hidden, strict=True)
+    return pa.table({**ours, **{f"events: {w}": pa.array(n, mask=h) for w, n, h in kinds}})
 
 
 def _values(values: AreaValues, at: npt.NDArray[np.int64] | slice) -> pa.Array:

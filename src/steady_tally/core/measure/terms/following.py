@@ -77,11 +77,11 @@ def _put(leaf: OnColumn, column: str, table: Table) -> HasValue | str:
     if isinstance(leaf, HasValue):
         by_meaning: dict[str, list[str]] = {}
         for label in labels:
-            by_meaning.setdefault(_meaning(label), []).append(label)
-        unknown = [v for v in leaf.values if _meaning(v) not in by_meaning]
+            by_meaning.setdefault(meaning(label), []).append(label)
+        unknown = [v for v in leaf.values if meaning(v) not in by_meaning]
         if unknown and leaf.keep:
             return f"“{column}” of “{table.name}” has no {quoted(unknown)}"
-        values = [label for v in leaf.values for label in by_meaning.get(_meaning(v), [])]
+        values = [label for v in leaf.values for label in by_meaning.get(meaning(v), [])]
         return HasValue(column=column, values=values, keep=leaf.keep) if values else f"“{column}” has none of them"
     if isinstance(leaf, Contains):
         values = [label for label in labels if leaf.text.casefold() in label.casefold()]
@@ -127,15 +127,15 @@ def _same_persons(leaf: OnColumn, table: Table) -> list[str]:
         if here and there and (here <= there or there <= here):
             found.append(name)
         elif isinstance(leaf, HasValue):
-            labels = {_meaning(label) for label in coded_text(table, name, wanted_by="notes")[0][:_MOST_LABELS]}
-            values = {_meaning(value) for value in leaf.values}
+            labels = {meaning(label) for label in coded_text(table, name, wanted_by="notes")[0][:_MOST_LABELS]}
+            values = {meaning(value) for value in leaf.values}
             if values and "" not in values and not all(v.isdigit() for v in values) and values <= labels:
                 found.append(name)
     return found
 
 
-def _meaning(label: str) -> str:
-    """Labels of one meaning are alike: "F", "female" and "Women"."""
+def meaning(label: str) -> str:
+    """The same for labels of one meaning: "F", "female" and "Women"."""
     text = tidy(label)
     return next((min(words) for words in _SAME if text in words), text)
 

@@ -6,7 +6,7 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import TYPE_CHECKING, ClassVar
 
 import numpy as np
 import numpy.typing as npt
@@ -18,10 +18,14 @@ from steady_tally.core.measure.tally import Tally, Wanted
 from steady_tally.core.measure.terms.joined import Following, FromSources, TableFigures
 from steady_tally.core.measure.time import Span, TimeUnit
 from steady_tally.core.place.counting import Counting, Members
+from steady_tally.core.place.neighbours import Adjacency
 from steady_tally.core.plan.base import Part
 from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.sources import Sources
 from steady_tally.core.states import State
+
+if TYPE_CHECKING:
+    from steady_tally.core.measure.groups import Group
 
 Floats = npt.NDArray[np.float64]
 Flags = npt.NDArray[np.bool_]
@@ -42,6 +46,10 @@ class Material:
     base : what of the areas counts where nothing limits the recording.
     named : what a name in a formula stands for: its figures, and that of the whole study.
     whole : the first term's figure of all areas with a value together, where it is known.
+    areas, sources : the areas themselves, and what else can be read.
+    neighbours : the neighbours of each area.
+    hidden : (areas,) those that a release rule hides; they count in the totals. None where there is no rule.
+    by_group : the groups that people are told apart by, and labels of none; None where the measure knows none.
     """
 
     counting: Counting
@@ -51,6 +59,11 @@ class Material:
     joined: Callable[[TermKind], FromSources | None]
     named: Callable[[str], tuple[Quantity, float]]
     base: Callable[[], Counting]
+    areas: Areas
+    sources: Sources
+    neighbours: Callable[[], Adjacency]
+    by_group: Callable[[], tuple[tuple[Group, ...], tuple[str, ...]]] | None = None
+    hidden: Flags | None = None
     time: TimeUnit = "none"
     whole: float = np.nan
 

@@ -1,0 +1,110 @@
+/** What may be shown: one rule for all that is handed on. */
+import Box from "@mui/material/Box";
+import { useState } from "react";
+import type { View } from "../../../api/client";
+import { Field } from "../../../parts/Fields";
+import { NumberField } from "../../../parts/NumberField";
+import { Link, Quiet } from "../../../parts/parts";
+import { Ticked } from "../../../parts/Ticked";
+import type { Plan } from "../../../plan/types";
+import type { Save } from "../../../state/queries";
+import { Fold } from "./Fold";
+
+type Rule = NonNullable<Plan["release"]>;
+const FRESH: Rule = {
+  name: "small counts",
+  min_events: 5,
+  min_residents: 0,
+  round_to: 1,
+  smallest_cell_km2: 0,
+  event_points: false,
+};
+
+export function MayBeShown({ view, save }: { view: View; save: Save }) {
+  const rule = view.plan.release;
+  const keep = (release: Rule | null) =>
+    save((plan) => {
+      plan.release = release;
+    });
+  const says = rule
+    ? (view.released[0] ?? `The release rule “${rule.name}” holds.`)
+    : "Nothing is held back.";
+  return (
+    <Fold title="What may be shown" says={says}>
+      {rule ? (
+        <Form key={rule.name} view={view} rule={rule} onKeep={keep} />
+      ) : (
+        <Box sx={{ mt: 1 }}>
+          <Quiet>
+            A rule hides areas with few events, with their rate, share, interval and class, and so many beside
+            them that nothing follows from totals: on the map, on pages and in all files.
+          </Quiet>
+          <Link onClick={() => keep(FRESH)}>hide areas with fewer than {FRESH.min_events} events</Link>
+        </Box>
+      )}
+    </Fold>
+  );
+}
+
+function Form(props: { view: View; rule: Rule; onKeep: (rule: Rule | null) => void }) {
+  const { view, rule, onKeep } = props;
+  const [name, setName] = useState(rule.name);
+  const keepName = () => {
+    if (name.trim() && name !== rule.name) onKeep({ ...rule, name: name.trim() });
+    else setName(rule.name);
+  };
+  return (
+    <Box>
+      {view.released.slice(1).map((says) => (
+        <Quiet key={says}>{says}</Quiet>
+      ))}
+      <Field label="The rule is called" value={name} onChange={setName} onLeave={keepName} />
+      <Box sx={{ display: "flex", gap: 1 }}>
+        <NumberField
+          label="Fewest events shown"
+          value={rule.min_events}
+          least={1}
+          most={10_000}
+          whole
+          onKeep={(min_events) => onKeep({ ...rule, min_events })}
+        />
+        <NumberField
+          label="Fewest residents"
+          value={rule.min_residents}
+          least={0}
+          most={1e9}
+          onKeep={(min_residents) => onKeep({ ...rule, min_residents })}
+        />
+      </Box>
+      <Box sx={{ display: "flex", gap: 1 }}>
+        <NumberField
+          label="Counts to multiples of"
+          value={rule.round_to}
+          least={1}
+          most={1000}
+          whole
+          onKeep={(round_to) => onKeep({ ...rule, round_to })}
+        />
+        <NumberField
+          label="Smallest cell, km²"
+          value={rule.smallest_cell_km2}
+          least={0}
+          most={1e9}
+          onKeep={(smallest_cell_km2) => onKeep({ ...rule, smallest_cell_km2 })}
+        />
+      </Box>
+      <Ticked
+        label="single events and records may be handed on"
+        on={rule.event_points}
+        onChange={(event_points) => onKeep({ ...rule, event_points })}
+      />
+      <Quiet>
+        Zero is shown. Whoever can filter the events can work out what is hidden: hand on the results, not the
+        study.
+      </Quiet>
+      <Box sx={{ mt: 1 }}>
+        <Link onClick={() => onKeep(null)}>take the rule away</Link>
+      </Box>
+    </Box>
+  );
+}
