@@ -4,13 +4,14 @@ import sys
 
 import click
 
-from bench import browser, classing, files, gathering, importing, measuring, placing, serving, showing
+from bench import browser, classing, files, gathering, importing, measuring, placing, serving, showing, sureness
 
 PARTS = {
     "placing": placing.rows,
     "classing": classing.rows,
     "gathering": gathering.rows,
     "measuring": measuring.rows,
+    "sureness": sureness.rows,
     "files": files.rows,
     "importing": importing.rows,
     "showing": showing.rows,

@@ -5,14 +5,21 @@ import json
 from collections import Counter
 from pathlib import Path
 
+import numpy as np
 import pyogrio
 import pytest
 import shapely
 from click.testing import CliRunner
 
 from steady_tally.cli import main
+from steady_tally.core.chain import run
 from steady_tally.core.errors import SourceError
+from steady_tally.core.plan.gather import Reading
+from steady_tally.core.plan.whole import read_plan
+from steady_tally.core.sources import Sources
+from steady_tally.core.states import State
 from steady_tally.demo.quillhaven import check_quillhaven, write_quillhaven
+from steady_tally.formats.read import read_table, read_zones
 
 
 @pytest.fixture(scope="module")
@@ -128,7 +135,7 @@ def test_the_same_seed_gives_the_same_bytes_and_another_does_not(tmp_path):
     for name, seed in (("a", 3), ("b", 3), ("c", 4)):
         write_quillhaven(tmp_path / name, events=1_000, seed=seed)
     files = sorted(p.relative_to(tmp_path / "a") for p in (tmp_path / "a").rglob("*") if p.is_file())
-    assert len(files) == 15
+    assert len(files) == 16
     for file in files:
         assert (tmp_path / "a" / file).read_bytes() == (tmp_path / "b" / file).read_bytes(), file
     assert (tmp_path / "a" / "wards.gpkg").read_bytes() != (tmp_path / "c" / "wards.gpkg").read_bytes()
@@ -144,3 +151,32 @@ def test_a_broken_demo_folder_is_found_out(tmp_path):
     (tmp_path / "q" / "contents.json").unlink()
     with pytest.raises(SourceError, match="no whole demo folder"):
         check_quillhaven(tmp_path / "q")
+
+
+def test_rates_of_blocks_drawn_towards_others_lie_nearer_to_the_truth(demo):
+    """One summer, so that half of the blocks have six events or fewer; the true risk is known to the generator."""
+    truth = {r["block"]: float(r["relative_risk"]) for r in rows(demo / "truth" / "blocks.csv")}
+    how = Reading()
+    calls = read_table(demo / "call-outs.csv", "call-outs", how)
+    sources = Sources({"call-outs": calls}, {"blocks": read_zones(demo / "blocks.gpkg", "blocks", how)})
+    plan = json.loads((demo / "plan.json").read_text())
+    events = plan["gather"]["events"]["call-outs"]
+    residents = {"kind": "table", "source": "blocks", "keys": [{"table": "block", "area": "identifier"}]}
+    rate = {"kind": "quotient", "numerator": {"kind": "events", "events": "call-outs"}, "per": 10_000}
+    rate["denominator"] = {**residents, "value": "residents"}
+    away = {}
+    for towards in (None, "all", "neighbours"):
+        document = {
+            "gather": {"events": {"call-outs": {**events, "recorded": events["recorded"][-1:]}}},
+            "place": {"areas": {"kind": "zones", "source": "blocks", "identifier": "block"}},
+            "measure": {"rate": {**rate, "smoothed": towards}},
+        }
+        outcome = run(read_plan(document), sources)
+        values = outcome.measured.values
+        there = values.state == State.NUMBER
+        people = values.denominator[there]
+        risk = np.array([truth[i] for i in outcome.areas.identifiers])[there]
+        true = risk * values.total / np.average(risk, weights=people)
+        away[towards] = float(np.sqrt(np.mean((values.value[there] - true) ** 2)))
+        assert (values.value[there] * people).sum() == pytest.approx(values.total * people.sum())
+    assert away["neighbours"] < 0.8 * away["all"] < 0.8 * 0.8 * away[None]

@@ -5658,6 +5658,12 @@ export interface components {
              * @description The multiplier.
              */
             per: number;
+            /**
+             * As Counted
+             * @description The value before it was made comparable or drawn towards others.
+             * @default null
+             */
+            as_counted: number | null;
         };
         /**
          * Underway

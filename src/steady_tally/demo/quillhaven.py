@@ -124,6 +124,7 @@ def _write(folder: Path, events: int, seed: int) -> None:
             "spelt": [s.name for s in spelt],
         },
     )
+    _write_csv(folder / "truth" / "blocks.csv", {"block": block_codes, "relative_risk": people.risk_of_block})
     document = json.dumps(_plan(spelt, codes, _around(land.islets)), ensure_ascii=False, indent=2)
     (folder / PLAN).write_text(document + "\n", encoding="utf-8")
 

@@ -140,6 +140,9 @@ class AreaRow(BaseModel):
     unreliable: bool
     time: float | None = Field(description="How many windows or years of recording it is divided by.")
     per: float = Field(description="The multiplier.")
+    as_counted: float | None = Field(
+        None, description="The value before it was made comparable or drawn towards others."
+    )
 
 
 class AreaRows(BaseModel):

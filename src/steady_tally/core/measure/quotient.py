@@ -216,7 +216,8 @@ class Quotient(MeasureKind):
         time = recorded_time(of.spans, self.time, lambda part: self._weight(of, part), counting)
         value, state = quotient(counted, under, time, self.per, state)
         there = state == State.NUMBER
-        hidden = np.zeros(len(state), dtype=np.bool_) if of.hidden is None else of.hidden & there
+        # Of a hidden area not even that is told that there is nothing to divide by.
+        hidden = np.zeros_like(there) if of.hidden is None else of.hidden & (counting.states == State.NUMBER)
         if np.count_nonzero(hidden) == 1:
             there &= ~hidden  # one that is hidden alone would follow from the total
         counts = self._counts(of)

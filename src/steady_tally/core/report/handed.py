@@ -15,15 +15,17 @@ from pyproj import CRS
 from steady_tally.core.chain import Chain
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, NO_CLASS
 from steady_tally.core.errors import PlanError
+from steady_tally.core.measure.against import HIGHER, LOWER, NOT_DIFFERENT, UNKNOWN
 from steady_tally.core.measure.expression import word_of
 from steady_tally.core.measure.values import AreaValues
-from steady_tally.core.outcome import PARTLY, Outcome
+from steady_tally.core.outcome import BY_CHANCE, FEW, PARTLY, WIDE, Outcome
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.plan.gather import Events
 from steady_tally.core.releasing import let_out_events
 from steady_tally.core.report.labels import label_texts
 from steady_tally.core.report.tables import areas_table, categories_table, events_table, set_aside_table
 from steady_tally.core.show.legend import entries_by_class, legend_of
+from steady_tally.core.states import State
 
 Floats = npt.NDArray[np.float64]
 MOST_AREAS = 300_000
@@ -37,11 +39,13 @@ _SAYS = {
     "value": "the value of the mapped measure; nothing where there is no number, and `state` says why",
     "state": "whether the value is a number, and if not, why",
     "full_km2": "square kilometres of the whole area, on the ellipsoid",
-    "unreliable": "true where too little of the area counts, or its zero may be chance",
+    "unreliable": "true where the value is marked as unreliable",
+    "why_unreliable": "why it is",
+    "as_counted": "the value before it was made comparable or drawn towards others",
     "time": "how many windows or years of recording the value is divided by",
     "per": "the multiplier of the value",
-    "low": "the lower end of the value's 95 % interval",
-    "high": "the upper end of the value's 95 % interval",
+    "low": "the lower end of the value's interval",
+    "high": "the upper end of the value's interval",
     "class": "the class as it is written; zero, or what is in no class, in words",
     "class_number": "the class: 1 the lowest; 0 for zero that stands apart, -1 below all, one more above all",
     "class_colour": "the class's colour",
@@ -108,10 +112,26 @@ def areas_to_hand_on(chain: Chain, outcome: Outcome) -> Handed:
         "events": pa.array(outcome.events_by_area, from_pandas=True).cast(pa.int64()),
         "only_partly": pa.array((outcome.unreliable & PARTLY) > 0),
         "steadiness": pa.array(classed.steadiness, from_pandas=True),
+        "why_unreliable": pa.array(_doubts(outcome), pa.string()),
     }
     for name, column in more.items():
         table = table.append_column(name, column)
     says = {name: _SAYS[name] for name in table.column_names}
+    for end in ("low", "high"):
+        says[end] += f", at {100.0 * values.level:g} %"
+    for step in values.steps[1:-1]:
+        table = _added(table, says, word_of(step.says), pa.array(step.value, from_pandas=True), step.says)
+    for one in values.beside:
+        table = _added(table, says, word_of(one.says), pa.array(one.figures, from_pandas=True), one.says)
+    if outcome.measure.sets_against and (sides := outcome.sides) is not None and values.against is not None:
+        what = values.set_against
+        figures = pa.array(np.where(values.state == State.NUMBER, values.against, np.nan), from_pandas=True)
+        words = pa.array([_SIDES[s] for s in sides.side.tolist()], pa.string())
+        corrected = ", corrected for the number of areas" if values.corrected else ""
+        table = _added(table, says, "set_against", figures, f"what it is set against: {what}")
+        table = _added(table, says, "stands", words, f"lower, not different or higher than {what}")
+        chance = pa.array(sides.adjusted, from_pandas=True)
+        table = _added(table, says, "by_chance", chance, f"how likely it is so far off by chance alone{corrected}")
     says["value"] = f"{outcome.value_name}; nothing where there is no number, and `state` says why"
     for name, measure in chain.plan.measures.items():
         if name == outcome.name:
@@ -133,6 +153,18 @@ def areas_to_hand_on(chain: Chain, outcome: Outcome) -> Handed:
     for number, written in enumerate(_labels(chain, outcome), start=1):
         table = _added(table, says, f"label_{number}", pa.array(written, pa.string()), "what the map writes there")
     return Handed(table, says, polygons=outcome.areas.geometry, crs=outcome.areas.crs)
+
+
+_SIDES = {LOWER: "lower", NOT_DIFFERENT: "not different", HIGHER: "higher", UNKNOWN: None}
+
+
+def _doubts(outcome: Outcome) -> list[str | None]:
+    """Why each area's figure is unreliable."""
+    why = {
+        PARTLY: "only a part of it counts", BY_CHANCE: "zero that may be chance", FEW: "few events",
+        WIDE: "large standard error",
+    }  # fmt: skip
+    return ["; ".join(w for bit, w in why.items() if flags & bit) or None for flags in outcome.unreliable.tolist()]
 
 
 def _labels(chain: Chain, outcome: Outcome) -> list[list[str]]:

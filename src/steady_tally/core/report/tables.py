@@ -35,6 +35,7 @@ def areas_table(outcome: Figures, at: npt.NDArray[np.int64] | slice = slice(None
     zones, values, counting = outcome.areas, outcome.measured.values, outcome.counting
     time = values.term("time")
     identifiers, names = zones.spelt(at)
+    made = {"as_counted": pa.array(values.steps[0].value[at], from_pandas=True)} if values.steps else {}
     return pa.table(
         {
             "identifier": pa.array(identifiers, pa.string()),
@@ -49,6 +50,7 @@ def areas_table(outcome: Figures, at: npt.NDArray[np.int64] | slice = slice(None
             "unreliable": pa.array(outcome.unreliable[at] > 0),
             "time": pa.array((np.full(len(zones), np.nan) if time is None else time)[at], from_pandas=True),
             "per": pa.array(np.full(len(names), values.per)),
+            **made,
         }
     )
 
