@@ -1,7 +1,7 @@
 /** A figure to type: kept when the field is left, and where it is none, or beyond its bounds, said and not kept. */
 import Box from "@mui/material/Box";
 import { useEffect, useState } from "react";
-import { figure } from "../format";
+import { termFigure } from "../outcome/terms";
 import { within } from "../plan/sure";
 import { MADDER } from "../theme";
 import { Field } from "./Fields";
@@ -25,7 +25,7 @@ export function NumberField(props: {
     const found = within(text, least, most);
     if (found === null || (props.whole && !Number.isInteger(found))) {
       setWrong(
-        `Give ${props.whole ? "a whole number" : "a number"} from ${figure(least)} to ${figure(most)}.`,
+        `Give ${props.whole ? "a whole number" : "a number"} from ${termFigure(least)} to ${termFigure(most)}.`,
       );
       return;
     }
