@@ -333,3 +333,11 @@ def test_direct_rates_are_not_drawn_towards_others():
     people = {(w, a, s): 10 for w in CODES for a in AGES for s in SEXES}
     with pytest.raises(PlanError, match="standardise indirectly"):
         worked_out(sources([], people), comparable={"kind": "direct", "by": BY}, smoothed="all")
+
+
+def test_more_events_than_people_are_said():
+    events = [{"at": 1, "how old": 50, "sex": "f", "day": "2021-03-04"}] * 9
+    people = {(w, a, s): 1 for w in CODES for a in AGES for s in SEXES}
+    says = " ".join(worked_out(sources(events, people)).notes)
+    assert "In 1 areas there are more events than residents: a rate above one" in says
+    assert "more events" not in " ".join(worked_out(sources(events, people), time="window").notes)

@@ -3554,6 +3554,11 @@ export interface components {
              */
             smallest_cell_km2: number;
             /**
+             * Sizes
+             * @description Further sizes of cells that are handed on together with the areas.
+             */
+            sizes?: number[];
+            /**
              * Event Points
              * @description May single events, and records set aside, be handed on?
              * @default false

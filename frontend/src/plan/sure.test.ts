@@ -75,6 +75,7 @@ it("lets single events out where there is no rule, or the rule lets them", () =>
     min_residents: 0,
     round_to: 1,
     smallest_cell_km2: 0,
+    sizes: [],
     event_points: false,
   };
   expect(letsOutEvents(plan)).toBe(false);

@@ -39,7 +39,7 @@ from steady_tally.core.measure.expression import Quantity, Unit
 from steady_tally.core.measure.formula import Formula
 from steady_tally.core.measure.funnel import Funnel, funnel
 from steady_tally.core.measure.groups import Group, GroupColumn, cuts
-from steady_tally.core.measure.hiding import Hidden
+from steady_tally.core.measure.hiding import Hidden, hide_in_sizes
 from steady_tally.core.measure.kind import MeasureKind
 from steady_tally.core.measure.names import (
     AtHand,
@@ -99,7 +99,7 @@ from steady_tally.core.plan.gather import Events, RecordedList, RecordedOutline
 from steady_tally.core.plan.place import Grid, Zones
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.reasons import Reason
-from steady_tally.core.releasing import counts_by_kind, hidden_areas, hidden_kinds, rounded, wants_of, withheld
+from steady_tally.core.releasing import cell_of, counts_by_kind, hidden_areas, hidden_kinds, rounded, wants_of, withheld
 from steady_tally.core.sources import Sources, Table
 from steady_tally.core.states import State
 
@@ -307,7 +307,8 @@ class Chain:
         if name in self.hidden_by_others:
             return fingerprint("hidden", self.hidden_by_others[name].tobytes().hex())
         tallies = [self.tally_key(w) for w in wants_of(self.released, name)]
-        people = [self._joined_key(m, "under") for m in self._of_people]
+        people: list[Any] = [self._joined_key(m, "under") for m in self._of_people]
+        people += [chain.tally_key(Wanted(name)) for chain in self._of_sizes]
         return fingerprint("hidden", {**bare(rule), "name": ""}, tallies, people, self.exposure_key(name))
 
     @property
@@ -518,9 +519,50 @@ class Chain:
                 of = self._material(measure, released=False)
                 people.append(measure.terms["under"].amount(of, of.counting))
             areas = self.exposure(name).areas
-            return hidden_areas(rule, areas, wants, [self.exact_tally(w) for w in wants], people)
+            found = hidden_areas(rule, areas, wants, [self.exact_tally(w) for w in wants], people)
+            if not self._of_sizes:
+                return found
+            sizes = [self, *self._of_sizes]
+            hidden = [found.areas.copy()]
+            for chain in self._of_sizes:
+                cells, tallies = chain.exposure(name).areas, [chain.exact_tally(w) for w in wants]
+                hidden.append(hidden_areas(rule, cells, wants, tallies, []).areas)
+            own = [cell_of(chain.placed(name)) for chain in sizes]
+            kinds = [self._holding(w) for w in wants]
+            hide_in_sizes(own, kinds, hidden)
+            return replace(found, areas=hidden[0], sizes=tuple(hidden[1:]))
 
         return self.keep(self._hidden_key(name), anew)
+
+    def _holding(self, wanted: Wanted) -> npt.NDArray[np.bool_]:
+        """(rows of the table,) which records hold what a term asks of events."""
+        checked = self.checked(wanted.events)
+        where = whereabouts(self.plan.events_called(wanted.events), checked) if wanted.where else None
+        return rows_that_hold(checked.table, wanted.where, wanted_by="plan: measure", whereabouts=where)
+
+    @cached_property
+    def _of_sizes(self) -> tuple[Chain, ...]:
+        """The same in cells of the further sizes that are handed on too."""
+        rule, place = self.plan.release, self.plan.place
+        if rule is None or not isinstance(place.areas, Grid):
+            return ()
+        found = []
+        for size in rule.sizes:
+            by = size / place.areas.size
+            change = {"size": size, "height": place.areas.height and place.areas.height * by}
+            other = place.model_copy(update={"areas": place.areas.model_copy(update=change)})
+            rest = self.plan.model_copy(update={"place": other, "release": rule.model_copy(update={"sizes": []})})
+            found.append(Chain(rest, self.sources, self.checksums, keep=self.keep, shelf=self._shelf, tell=self._tell))
+        return tuple(found)
+
+    def other_sizes(self) -> list[tuple[float, Chain]]:
+        """The further sizes of cells that are handed on too, with what the release rule hides in them."""
+        found = []
+        sizes = self.plan.release.sizes if self.plan.release else []
+        for at, (size, chain) in enumerate(zip(sizes, self._of_sizes, strict=False)):
+            hidden = {n: h.sizes[at] for n in self.plan.gather.events if (h := self.hidden(n)) is not None}
+            found.append((size, chain.hiding(hidden)))
+        return found
 
     def hidden_in(self, measure: MeasureKind) -> Hidden | None:
         """The areas that the release rule hides in a measure."""

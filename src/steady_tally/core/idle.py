@@ -18,6 +18,8 @@ def idle_choices(outcome: Figures) -> list[Note]:
     found = [Note("gather", says) for says in _of_events(events)]
     if outcome.events_name:
         found += [Note("place", says) for says in _of_areas(place, events)]
+    if outcome.plan.release and outcome.plan.release.sizes and not isinstance(place.areas, Grid):
+        found.append(Note("measure", "Further sizes to hand on are of cells, but the areas are no cells."))
     return found + [Note("measure", says) for says in outcome.measure.idle()]
 
 

@@ -12,6 +12,7 @@ from steady_tally.core.errors import PlanError
 from steady_tally.core.measure.hiding import Hidden, hide_areas, hide_cells
 from steady_tally.core.measure.tally import Categories, Counted, Numbers, Persons, Tally, Wanted
 from steady_tally.core.measure.values import AreaValues
+from steady_tally.core.outcome import Placed
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.base import bare
@@ -61,6 +62,13 @@ def hidden_areas(
 
 def _conditions(wanted: Wanted) -> set[str]:
     return {str(bare(c)) for c in wanted.where if c.on}
+
+
+def cell_of(placed: Placed) -> Ints:
+    """(rows of the table,) the cell that each record's event lies in, -1 for none."""
+    found = np.full(len(placed.reasons), -1, dtype=np.int64)
+    found[placed.record] = placed.located.first
+    return found
 
 
 def counts_of(tally: Tally) -> Ints:

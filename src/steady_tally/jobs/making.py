@@ -113,6 +113,8 @@ def _hand_on(engine: Engine, study_id: uuid.UUID, plan: Plan, body: HandOn, to: 
         match what:
             case "areas":
                 tables.append((stem, areas_to_hand_on(chain, outcome)))
+                for size, other in chain.other_sizes():
+                    tables.append((f"{stem}-{size:g}", areas_to_hand_on(other, other.outcome(strict=False))))
             case "events":
                 tables.append((f"{stem}-events", events_to_hand_on(outcome)))
             case "set aside":

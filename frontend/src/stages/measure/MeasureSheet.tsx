@@ -42,7 +42,9 @@ export function MeasureSheet(props: Props) {
     figures: {},
   };
   const keep = (measure: Measure) => change(measure);
-  const folds = { view, areas, save, onChange: keep };
+  // What was tried and refused stays in its fold, so that the question that it raises can be answered.
+  const shown = tried?.kind === "quotient" && mapped.kind === "quotient" ? tried : mapped;
+  const folds = { view, areas, save, onChange: keep, refused: { by: refusal, before: mapped } };
   return (
     <>
       <Question>How much, per what?</Question>
@@ -76,10 +78,10 @@ export function MeasureSheet(props: Props) {
           Counts mostly show where people live. Divide by residents or by area before you compare areas.
         </Quiet>
       )}
-      {mapped.kind === "quotient" && (
+      {shown.kind === "quotient" && (
         <>
-          <HowSure {...folds} now={mapped} />
-          <MadeComparable {...folds} now={mapped} />
+          <HowSure {...folds} now={shown} />
+          <MadeComparable {...folds} now={shown} />
         </>
       )}
       <MayBeShown view={view} save={save} />

@@ -14,6 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from steady_tally.core.codes import together
 from steady_tally.core.kernels import njit
 
 Ints = npt.NDArray[np.int64]
@@ -28,11 +29,13 @@ class Hidden:
     areas : (areas,) those that are hidden.
     small : (areas,) those of them with a count that is too small, or a difference of two counts.
     unfit : (areas,) those whose residents, or ground, are too few.
+    sizes : of each further size of cells that is handed on too, (cells,) those that are hidden.
     """
 
     areas: Flags
     small: Flags
     unfit: Flags
+    sizes: tuple[Flags, ...] = ()
 
     @property
     def beside(self) -> Flags:
@@ -85,13 +88,88 @@ def _hide_more(hidden: Flags, counts: Ints, least: int) -> None:
         come_to, areas = come_to + int(counts[area]), areas + 1
 
 
+def hide_in_sizes(cells: Sequence[Ints], kinds: Sequence[Flags], hidden: Sequence[Flags]) -> None:
+    """Hide further cells of grids of several sizes, so that none of them follows from another.
+
+    For each hidden cell with an event of a kind there is then one that can be moved to another hidden cell of its size,
+    without a change in any shown cell of another size: it stays in the same one, or goes from hidden to hidden.
+
+    Parameters
+    ----------
+    cells : of each size, (events,) the cell that each event lies in, -1 for none.
+    kinds : (events,) which events are of each kind of count.
+    hidden : of each size, (cells,) those that are hidden; more are added.
+    """
+    changed = True
+    while changed:
+        changed = False
+        for size in range(len(cells)):
+            for kind in kinds:
+                changed |= _hide_apart(cells, kind, hidden, size)
+
+
+def _hide_apart(cells: Sequence[Ints], kind: Flags, hidden: Sequence[Flags], size: int) -> bool:
+    """Hide what one size and kind of count need; whether anything was."""
+    own, of_own = cells[size], hidden[size]
+    # Events between which nothing that is shown of the other sizes tells: in the same shown cells, or in hidden ones.
+    pairs = zip(cells, hidden, strict=True)
+    others = [np.where(c >= 0, np.where(h[c], -2, c), -1) for at, (c, h) in enumerate(pairs) if at != size]
+    alike = together(others, len(own))
+    inside = np.flatnonzero(own >= 0)
+    both, times = np.unique(np.column_stack([alike[inside], own[inside]]), axis=0, return_counts=True)
+    group, cell = both.T
+    first = np.searchsorted(group, np.arange(int(alike.max(initial=0)) + 2))
+    asked = np.unique(np.column_stack([alike, own])[kind & (own >= 0) & of_own[own]], axis=0)
+    changed = False
+    for one in np.unique(asked[:, 1]).tolist():
+        groups = asked[asked[:, 1] == one, 0]
+        near = np.concatenate([np.arange(first[g], first[g + 1]) for g in groups])
+        near = near[cell[near] != one]
+        if of_own[cell[near]].any():
+            continue
+        if len(near):
+            of_own[cell[near[np.argmin(times[near])]]] = changed = True
+            continue
+        # It is alone in what is shown of the other sizes: that must not be shown. Where it is not, another hidden one
+        # must be as little known as it is; where there is none, the smallest.
+        mine = np.flatnonzero(kind & (own == one))[:1]
+        if not _hide_of_others(cells, hidden, size, mine):
+            rest = np.flatnonzero(own >= 0)
+            rest = rest[own[rest] != one]
+            if len(rest) == 0:  # all events lie in one cell: of no size can anything be shown
+                for of_size in hidden:
+                    of_size[:] = True
+                return False
+            counts = np.bincount(own[rest], minlength=len(of_own))
+            rank = np.where(counts > 0, counts - np.where(of_own, counts.max() + 1, 0), np.iinfo(np.int64).max)
+            other = int(np.argmin(rank))
+            newly = not of_own[other]
+            of_own[other] = True
+            newly |= _hide_of_others(cells, hidden, size, rest[own[rest] == other][:1])
+            changed |= newly
+            continue
+        changed = True
+    return changed
+
+
+def _hide_of_others(cells: Sequence[Ints], hidden: Sequence[Flags], size: int, event: Ints) -> bool:
+    """Hide the cells of the other sizes that an event lies in; whether any was shown."""
+    changed = False
+    for at, (own, of_own) in enumerate(zip(cells, hidden, strict=True)):
+        for cell in own[event].tolist():
+            if at != size and cell >= 0 and not of_own[cell]:
+                of_own[cell] = changed = True
+    return changed
+
+
 def hide_cells(counts: Ints, hidden_areas: Flags, least: int) -> Flags:
     """(areas, columns) the hidden cells of a table whose columns part the events of each area.
 
     The totals of all columns are known, and those of the areas that are not hidden. Of a hidden area all cells are.
     Other rows with small cells are taken in pairs of like ones: what is hidden in one is hidden in the other, at least
     two columns, in each row at least one event. Then for each hidden cell one event can be moved to the other row and
-    one of another column back, which leaves all shown cells, all rows and all columns as they are.
+    one of another column back, which leaves all shown cells, all rows and all columns as they are. Where one row alone
+    has events all of it is hidden, but it is what the columns' totals are.
 
     Parameters
     ----------
@@ -119,8 +197,9 @@ def _pair(table: Ints, hidden: Flags, rows: Ints, shown: Flags) -> None:
     groups = [rows[at : at + 2] for at in range(0, len(rows) - 1, 2)]
     if len(rows) == 1:
         others = np.flatnonzero(shown & (np.arange(len(table)) != rows[0]) & (table.sum(axis=1) > 0))
-        if len(others) == 0:
-            hidden[rows[0]] = True
+        if len(others) == 0:  # it goes with the hidden areas
+            group = np.append(np.flatnonzero(~shown), rows[0])
+            hidden[group] = table[group].sum(axis=0) > 0
             return
         groups = [np.array([rows[0], _cheapest(table, hidden[rows[0]], others)])]
     elif len(rows) % 2:

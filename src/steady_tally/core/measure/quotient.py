@@ -236,7 +236,7 @@ class Quotient(MeasureKind):
         lacks = np.isnan(counted) & (counting.states == State.NUMBER)
         why = np.where(lacks, self.numerator.WHY, 0).astype(np.uint8)
         value, state = np.where(hidden, np.nan, value), np.where(hidden, State.SUPPRESSED, state).astype(np.uint8)
-        notes = tuple(self._noted(of, {"counted": counted, "under": under}, there))
+        notes = tuple(self._noted(of, {"counted": counted, "under": under, "time": time}, there))
         values = AreaValues(
             terms, self.per, value, state, chance, whole_numbers, total, all_chance,
             why=why, notes=notes, level=self.sure.level, behind=self._behind(of),
@@ -274,6 +274,14 @@ class Quotient(MeasureKind):
             above = there & (amounts["counted"] > amounts["under"])
             if larger := int(np.count_nonzero(above)):
                 yield f"In {larger:,} areas the part ({self.numerator.noun}) is larger than the whole."
+        if isinstance(self.numerator, OfEvents) and isinstance(self.denominator, FromTable):
+            above = there & (amounts["counted"] > amounts["under"] * amounts["time"])
+            if larger := int(np.count_nonzero(above)):
+                over = " times the time recorded" if self.takes_time else ""
+                yield (
+                    f"In {larger:,} areas there are more events than {self.denominator.noun}{over}: a rate above one "
+                    "for each is right only where somebody can have several."
+                )
 
     def _terms(self, of: Material, counted: Floats, under: Floats, time: Floats, there: Flags) -> tuple[Term, ...]:
         """The terms, each with its figure of all areas with a value."""

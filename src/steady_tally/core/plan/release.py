@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from pydantic import Field
 
 from steady_tally.core.plan.base import Name, Part
@@ -16,4 +18,7 @@ class Release(Part):
     min_residents: float = Field(0.0, ge=0.0, le=1e9, description="An area with fewer is hidden.")
     round_to: int = Field(1, ge=1, le=1_000, description="Counts are rounded to a multiple of it.")
     smallest_cell_km2: float = Field(0.0, ge=0.0, le=1e9, description="Cells that are smaller are all hidden.")
+    sizes: Annotated[list[Annotated[float, Field(gt=0.0, le=1e9)]], Field(max_length=6)] = Field(
+        default_factory=list, description="Further sizes of cells that are handed on together with the areas."
+    )
     event_points: bool = Field(False, description="May single events, and records set aside, be handed on?")

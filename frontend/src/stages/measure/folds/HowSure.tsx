@@ -9,8 +9,9 @@ import { NumberField } from "../../../parts/NumberField";
 import { Choice, Head, Quiet, Unfold } from "../../../parts/parts";
 import { Ticked } from "../../../parts/Ticked";
 import { approximation, canBeDrawn, isDrawnAnew, marked, surely } from "../../../plan/sure";
-import type { Quotient } from "../../../plan/types";
+import type { Measure, Quotient } from "../../../plan/types";
 import type { Save } from "../../../state/queries";
+import { MADDER } from "../../../theme";
 import { Fold } from "./Fold";
 import { FunnelChart } from "./FunnelChart";
 import { NeighboursForm } from "./NeighboursForm";
@@ -25,6 +26,24 @@ export interface FoldProps {
   now: Quotient;
   onChange: (measure: Quotient) => void;
   save: Save;
+  /** Why what was tried cannot be worked out, and the measure as it stands. */
+  refused: { by: string; before: Measure };
+}
+
+/** Why a choice of this fold was refused; `part` is what of the measure it is about. */
+export function Refusal({ now, refused, part }: FoldProps & { part: readonly (keyof Quotient)[] }) {
+  const { by, before } = refused;
+  const ours = before.kind === "quotient" && part.some((p) => !isSame(now[p], before[p]));
+  if (!by || !ours) return null;
+  return (
+    <Box role="alert">
+      <Quiet colour={MADDER}>{by} The figures stay as they were.</Quiet>
+    </Box>
+  );
+}
+
+function isSame(a: unknown, b: unknown): boolean {
+  return JSON.stringify(a) === JSON.stringify(b);
 }
 
 export function HowSure(props: FoldProps) {
@@ -38,6 +57,7 @@ export function HowSure(props: FoldProps) {
   const says = `${first}${first ? "" : "Areas whose figure may be chance are dotted: "}${plural(dotted, "area")}${first ? " dotted" : ""}.`;
   return (
     <Fold title="How sure is it?" says={says}>
+      <Refusal {...props} part={["sure", "smoothed"]} />
       <Interval {...props} />
       <Marks {...props} />
       <Small {...props} />

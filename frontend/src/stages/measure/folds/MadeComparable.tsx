@@ -14,7 +14,7 @@ import type { Quotient } from "../../../plan/types";
 import { useComparable, useLarger } from "../../../state/queries";
 import { INK, QUIET, RULE } from "../../../theme";
 import { Fold } from "./Fold";
-import type { FoldProps } from "./HowSure";
+import { type FoldProps, Refusal } from "./HowSure";
 
 type Kind = Comparable["kind"] | "none";
 type Standardised = Extract<Comparable, { kind: "direct" | "indirect" }>;
@@ -32,6 +32,7 @@ export function MadeComparable(props: FoldProps) {
     : "";
   return (
     <Fold title="Made comparable" says={`${said}${more}.`}>
+      <Refusal {...props} part={["comparable", "against"]} />
       <How {...props} />
       <SetAgainst {...props} />
       <Larger {...props} />

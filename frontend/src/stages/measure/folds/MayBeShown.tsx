@@ -6,10 +6,13 @@ import { Field } from "../../../parts/Fields";
 import { NumberField } from "../../../parts/NumberField";
 import { Link, Quiet } from "../../../parts/parts";
 import { Ticked } from "../../../parts/Ticked";
+import { within } from "../../../plan/sure";
 import type { Plan } from "../../../plan/types";
 import type { Save } from "../../../state/queries";
+import { MADDER } from "../../../theme";
 import { Fold } from "./Fold";
 
+const MOST_SIZES = 6;
 type Rule = NonNullable<Plan["release"]>;
 const FRESH: Rule = {
   name: "small counts",
@@ -17,6 +20,7 @@ const FRESH: Rule = {
   min_residents: 0,
   round_to: 1,
   smallest_cell_km2: 0,
+  sizes: [],
   event_points: false,
 };
 
@@ -49,6 +53,17 @@ export function MayBeShown({ view, save }: { view: View; save: Save }) {
 function Form(props: { view: View; rule: Rule; onKeep: (rule: Rule | null) => void }) {
   const { view, rule, onKeep } = props;
   const [name, setName] = useState(rule.name);
+  const [sizes, setSizes] = useState(rule.sizes.join("; "));
+  const [wrong, setWrong] = useState(false);
+  const keepSizes = () => {
+    const found = sizes
+      .split(";")
+      .filter((s) => s.trim() !== "")
+      .map((s) => within(s, 1e-3, 1e9));
+    const sound = found.every((s) => s !== null) && found.length <= MOST_SIZES;
+    setWrong(!sound);
+    if (sound && found.join() !== rule.sizes.join()) onKeep({ ...rule, sizes: found as number[] });
+  };
   const keepName = () => {
     if (name.trim() && name !== rule.name) onKeep({ ...rule, name: name.trim() });
     else setName(rule.name);
@@ -93,6 +108,21 @@ function Form(props: { view: View; rule: Rule; onKeep: (rule: Rule | null) => vo
           onKeep={(smallest_cell_km2) => onKeep({ ...rule, smallest_cell_km2 })}
         />
       </Box>
+      {view.kind === "cells" && (
+        <>
+          <Field
+            label="Further sizes of cells handed on with these, between semicolons"
+            value={sizes}
+            onChange={setSizes}
+            onLeave={keepSizes}
+          />
+          {wrong && (
+            <Box role="alert">
+              <Quiet colour={MADDER}>Give up to {MOST_SIZES} numbers, such as 500; 1000.</Quiet>
+            </Box>
+          )}
+        </>
+      )}
       <Ticked
         label="single events and records may be handed on"
         on={rule.event_points}
