@@ -137,7 +137,7 @@ function Groups(props: {
         ]}
         onChange={(source) => {
           const columns = offers.standards.find((s) => s.source === source)?.figures ?? [];
-          const events = made.kind === "indirect" ? (columns[1] ?? columns[0]) : null;
+          const events = made.kind === "indirect" ? (columns[1] ?? null) : null;
           change({
             ...made,
             standard: source ? { source, people: columns[0], events, columns: {}, decimal: null } : null,

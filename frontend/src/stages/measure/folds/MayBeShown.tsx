@@ -100,13 +100,15 @@ function Form(props: { view: View; rule: Rule; onKeep: (rule: Rule | null) => vo
           whole
           onKeep={(round_to) => onKeep({ ...rule, round_to })}
         />
-        <NumberField
-          label="Smallest cell, km²"
-          value={rule.smallest_cell_km2}
-          least={0}
-          most={1e9}
-          onKeep={(smallest_cell_km2) => onKeep({ ...rule, smallest_cell_km2 })}
-        />
+        {view.kind === "cells" && (
+          <NumberField
+            label="Smallest cell, km²"
+            value={rule.smallest_cell_km2}
+            least={0}
+            most={1e9}
+            onKeep={(smallest_cell_km2) => onKeep({ ...rule, smallest_cell_km2 })}
+          />
+        )}
       </Box>
       {view.kind === "cells" && (
         <>
