@@ -9,8 +9,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
-from functools import cached_property, wraps
-from typing import Any, Protocol, TypeVar, assert_never, cast
+from functools import cached_property
+from typing import Any, Protocol, TypeVar, assert_never
 
 import numpy as np
 import numpy.typing as npt
@@ -21,7 +21,8 @@ from steady_tally.core.areas import areas_table
 from steady_tally.core.classes import Classing
 from steady_tally.core.classes.kind import Classable
 from steady_tally.core.classes.quantile import Quantile
-from steady_tally.core.columns import coded_text, column_numbers
+from steady_tally.core.columns import column_numbers
+from steady_tally.core.counted import count, place
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.conditions import rows_that_hold
 from steady_tally.core.gather.judging import Judged, judge
@@ -31,7 +32,7 @@ from steady_tally.core.gather.times import ReadTimes
 from steady_tally.core.gather.windows import KeptWindow, kept_windows
 from steady_tally.core.geo.locate import Located
 from steady_tally.core.grouping import classable, classify
-from steady_tally.core.ledger import balance
+from steady_tally.core.keys import Keys
 from steady_tally.core.measure import Measure
 from steady_tally.core.measure.category import Category
 from steady_tally.core.measure.comparable import Indirect
@@ -42,33 +43,23 @@ from steady_tally.core.measure.groups import Group, GroupColumn, cuts
 from steady_tally.core.measure.hiding import Hidden, hide_in_sizes
 from steady_tally.core.measure.kind import MeasureKind
 from steady_tally.core.measure.names import (
-    AtHand,
     OfCount,
     OfMeasure,
     OfOwn,
     OfSquareKilometres,
     OfTerm,
     OfTime,
-    Referent,
     check_no_circle,
-    referents,
     used,
 )
-from steady_tally.core.measure.offers import is_figure
 from steady_tally.core.measure.pooled import Pooled
 from steady_tally.core.measure.quotient import Quotient
 from steady_tally.core.measure.tally import (
     Counted,
     Tally,
     Wanted,
-    count_categories,
-    count_events,
-    count_persons,
-    list_numbers,
-    spread,
 )
 from steady_tally.core.measure.terms.events import OfEvents
-from steady_tally.core.measure.terms.following import of_columns
 from steady_tally.core.measure.terms.joined import Following, FromSources, TableFigures
 from steady_tally.core.measure.terms.kind import Material
 from steady_tally.core.measure.terms.table import FromTable
@@ -80,10 +71,8 @@ from steady_tally.core.place.counting import Counting
 from steady_tally.core.place.looking import Looked, look, words_of, zones_of
 from steady_tally.core.place.neighbours import Adjacency, neighbours
 from steady_tally.core.place.placing import (
-    WAYS,
     Exposure,
     Placement,
-    Way,
     arrange,
     depends_on_events,
     recorded_in,
@@ -94,35 +83,17 @@ from steady_tally.core.place.settled import Settled
 from steady_tally.core.place.stated import Spoken
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.base import bare, fingerprint
-from steady_tally.core.plan.conditions import Condition
-from steady_tally.core.plan.gather import Events, RecordedList, RecordedOutline
-from steady_tally.core.plan.place import Grid, Zones
+from steady_tally.core.plan.place import Grid
 from steady_tally.core.plan.whole import Plan
-from steady_tally.core.reasons import Reason
 from steady_tally.core.releasing import cell_of, counts_by_kind, hidden_areas, hidden_kinds, rounded, wants_of, withheld
 from steady_tally.core.sources import Sources, Table
 from steady_tally.core.states import State
 
-_RESULTS_VERSION = 9  # raised when the same plan and sources come to give another result
 _OPEN = "a question is open"
 WORTH_A_PLACE = 100_000  # records from which on reading what was found of them is faster than finding it
 
 T = TypeVar("T")
 Tell = Callable[[str, int, int], None]  # what is being done, and so many of so many are done; of 0 where nobody knows
-Keys = dict[str, str]
-
-
-def _once(key: Callable[[Chain, str], T]) -> Callable[[Chain, str], T]:
-    """A key that is asked for by a name, made once for each: a chain's plan and sources never change."""
-
-    @wraps(key)
-    def made(chain: Chain, name: str) -> T:
-        at = (key.__name__, name)
-        if at not in chain.made_keys:
-            chain.made_keys[at] = key(chain, name)
-        return cast(T, chain.made_keys[at])
-
-    return made
 
 
 class Keep(Protocol):
@@ -140,7 +111,7 @@ class Shelf(Protocol):
     def save_checked(self, key: str, times: ReadTimes | None, judged: Judged) -> None: ...
 
 
-class Chain:
+class Chain(Keys):
     """What a plan and its sources come to, result by result.
 
     Parameters
@@ -159,196 +130,9 @@ class Chain:
         shelf: Shelf | None = None,
         tell: Tell | None = None,
     ) -> None:
-        self.plan, self.sources, self.checksums = plan, sources, checksums or {}
-        self.released = plan  # whose measures decide what the release rule hides
-        self.hidden_by_others: Mapping[str, npt.NDArray[np.bool_]] = {}  # by events, where other pages decide too
+        super().__init__(plan, sources, checksums or {})
         self.keep = _kept_here() if keep is None else keep
-        self.made_keys: dict[tuple[str, str], Any] = {}
-        self._under_way: list[str] = []  # formulas whose keys are being made
         self._shelf, self._tell = shelf, tell or (lambda _says, _done, _total: None)
-
-    # Keys: each result's part of the plan, hashed with what feeds it.
-
-    def keys(self, measure: str) -> Keys:
-        """The keys of all results that one measure comes from."""
-        name, worked = self.plan.events_name(measure), self.plan.measures[measure]
-        return {
-            "checked": self.checked_key(name),
-            "looked": self.looked_key(name),
-            "areas": self.areas_key,
-            "placement": self._placement_key(name),
-            "gathered": self._gathered_key(name),
-            "placed": self._placed_key(name),
-            **{f"joined {role}": self._joined_key(worked, role) for role, t in worked.terms.items() if t.reads},
-            "measured": self.measured_key(self.plan.measures[measure]),
-            "classed": self._classed_key(self.plan.measures[measure], self.plan.classes[measure]),
-        }
-
-    def _sum_of(self, source: str | None) -> list[Any]:
-        """What a source is: its bytes, and how they are read."""
-        if source is None:
-            return []
-        reading = self.plan.gather.reading.get(source)
-        return [source, self.checksums.get(source, ""), reading and bare(reading)]
-
-    @_once
-    def checked_key(self, name: str) -> str:
-        events = self.plan.events_called(name)
-        choices = {n: c for n, c in bare(events).items() if n not in ("where", "recorded", "places")}
-        looked_up = self._sum_of(events.look_up.source) if events.look_up else []
-        return fingerprint("checked", _RESULTS_VERSION, choices, self._sum_of(events.source), looked_up)
-
-    @cached_property
-    def zones_key(self) -> str:
-        areas, source = self.plan.place.areas, self._sum_of(self.plan.place.source)
-        ground = areas.cover if isinstance(areas, Grid) else [areas.source, areas.identifier, areas.name, areas.crs]
-        return fingerprint("zones", _RESULTS_VERSION, bare(ground), source)
-
-    @_once
-    def words_key(self, name: str) -> str:
-        stated, kind = self.plan.place.stated, self.plan.place.areas.kind
-        return fingerprint("words", stated.keys, stated.accepted, kind, self.zones_key, self.checked_key(name))
-
-    @_once
-    def looked_key(self, name: str) -> str:
-        return fingerprint("looked", self.words_key(name))
-
-    @_once
-    def _recorded_key(self, name: str) -> list[Any]:
-        windows = self.plan.events_called(name).recorded
-        found: list[Any] = [bare(windows)]
-        for window in windows:
-            if isinstance(window.where, RecordedList):
-                found.append(self._sum_of(window.where.source))
-            if isinstance(window.where, RecordedOutline):
-                found.append(self._sum_of(window.where.outline.source))
-        return found
-
-    @cached_property
-    def areas_key(self) -> str:
-        place = self.plan.place
-        outlines = [self._sum_of(o.source) for o in place.exclude.inside]
-        areas = [bare(place.areas), bare(place.projection), bare(place.exclude), outlines, self.zones_key]
-        if depends_on_events(place):
-            areas += [place.tolerance_m, bare(place.stated)]
-            areas += [[name, self.looked_key(name), self._recorded_key(name)] for name in self.plan.gather.events]
-        return fingerprint("areas", areas)
-
-    @_once
-    def recording_key(self, name: str) -> str:
-        place = self.plan.place
-        ground = [place.areas.kind, bare(place.projection)]
-        ground.append(self.areas_key if depends_on_events(place) else self.zones_key)
-        return fingerprint("recording", self._recorded_key(name), ground)
-
-    @_once
-    def _placement_key(self, name: str) -> str:
-        part = [self.plan.place.tolerance_m, bare(self.plan.place.stated)]
-        return fingerprint("placement", part, self.areas_key, self.looked_key(name), self._recorded_key(name))
-
-    @_once
-    def _gathered_key(self, name: str) -> str:
-        events = self.plan.events_called(name)
-        return fingerprint(
-            "gathered", bare(events.where), bare(events.recorded), bare(events.places), self.checked_key(name)
-        )
-
-    @_once
-    def _placed_key(self, name: str) -> str:
-        return fingerprint("placed", self._placement_key(name), self._gathered_key(name))
-
-    def exposure_key(self, name: str | None) -> str:
-        """`name` is that of events; None stands for figures that are not of events."""
-        return fingerprint("exposure", self._placement_key(name) if name is not None else self.areas_key)
-
-    def tally_key(self, wanted: Wanted) -> str:
-        return fingerprint("tally", wanted.key, self._placed_key(wanted.events))
-
-    def rows_key(self, measure: MeasureKind, role: Entry, following: Following) -> str:
-        term = measure.terms[role]
-        sums, where = [self._sum_of(s) for s in term.reads], [bare(c) for c in following.where]
-        return fingerprint("rows", bare(term), where, sums, self.areas_key)
-
-    def _joined_key(self, measure: MeasureKind, role: Entry) -> str:
-        filters = [bare(c) for c in self._filters(measure, role)]
-        return fingerprint("joined", filters, self.rows_key(measure, role, Following()))
-
-    def _filters(self, measure: MeasureKind, role: Entry) -> list[Condition]:
-        """The filters of what is counted that what it is divided by may have to follow."""
-        counted = measure.terms.get("counted")
-        events = counted.counts if counted is not None else measure.events
-        if role == "counted" or events is None:
-            return []
-        filters = [*self.plan.events_called(events).where, *(counted.group if counted is not None else ())]
-        return filters if of_columns(filters) else []
-
-    def measured_key(self, measure: MeasureKind) -> str:
-        tallies = [self.tally_key(w) for w in measure.wants]
-        joined = [self._joined_key(measure, role) for role, t in measure.terms.items() if t.reads]
-        named = self._named_keys(measure) if isinstance(measure, Formula) else []
-        beside: list[Any] = [self._sum_of(s) for s in measure.reads]
-        if isinstance(measure, Quotient) and measure.smoothed == "neighbours":
-            beside.append(self.neighbours_key)
-        hidden = [self._hidden_key(name) for name in self._events_of(measure)]
-        parts = (bare(measure), self.exposure_key(measure.events), tallies, joined, named, beside, hidden)
-        return fingerprint("measured", *parts)
-
-    def _events_of(self, measure: MeasureKind) -> list[str]:
-        """The events sources that a measure's figures could tell of."""
-        if isinstance(measure, Formula):
-            return list(self.plan.gather.events)
-        return list(dict.fromkeys(t.counts for t in measure.terms.values() if t.counts is not None))
-
-    @_once
-    def _hidden_key(self, name: str) -> str:
-        rule = self.plan.release
-        if rule is None:
-            return ""
-        if name in self.hidden_by_others:
-            return fingerprint("hidden", self.hidden_by_others[name].tobytes().hex())
-        tallies = [self.tally_key(w) for w in wants_of(self.released, name)]
-        people: list[Any] = [self._joined_key(m, "under") for m in self._of_people]
-        people += [chain.tally_key(Wanted(name)) for chain in self._of_sizes]
-        return fingerprint("hidden", {**bare(rule), "name": ""}, tallies, people, self.exposure_key(name))
-
-    @property
-    def _of_people(self) -> list[MeasureKind]:
-        """The measures that are divided by people from a table."""
-        return [m for m in self.released.measures.values() if isinstance(m.terms.get("under"), FromTable)]
-
-    @cached_property
-    def neighbours_key(self) -> str:
-        return fingerprint("neighbours", bare(self.plan.place.neighbours), self.areas_key)
-
-    def _named_keys(self, formula: Formula) -> list[Any]:
-        """The keys of what a formula's names stand for; of what is worked out from itself none."""
-        if formula.text in self._under_way:
-            return []
-        self._under_way.append(formula.text)
-        try:
-            known = referents(self.at_hand, formula, self.name_of(formula))
-            return [[word, self._referent_key(known[word], formula)] for word in formula.names if word in known]
-        finally:
-            self._under_way.pop()
-
-    def _referent_key(self, what: Referent, formula: Formula) -> Any:
-        match what:
-            case OfCount():
-                return self.tally_key(what.term.wanted)
-            case OfTerm():
-                return self._joined_key(self._measure_of(what, formula), what.role)
-            case OfMeasure():
-                return self.measured_key(self.plan.measures[what.measure])
-            case OfOwn():
-                return [what.column, self.areas_key]
-            case OfSquareKilometres() | OfTime():
-                return []
-            case _:
-                assert_never(what)
-
-    def _measure_of(self, what: OfTerm, formula: Formula) -> MeasureKind:
-        """The measure whose term a word stands for: another one, or the formula itself."""
-        return formula if what.role in formula.figures else self.plan.measures[what.measure]
 
     def with_measures(self, more: Mapping[str, MeasureKind]) -> Chain:
         """The same with further measures beside the plan's, over the same results."""
@@ -362,24 +146,6 @@ class Chain:
         found = self.with_measures({})
         found.hidden_by_others = areas
         return found
-
-    def name_of(self, measure: MeasureKind) -> str:
-        return next((n for n, m in self.plan.measures.items() if m is measure or m == measure), self.plan.mapped)
-
-    @cached_property
-    def at_hand(self) -> AtHand:
-        """What formulas may name."""
-        areas = self.plan.place.areas
-        columns: list[str] = []
-        if isinstance(areas, Zones) and not areas.roll_up and areas.source in self.sources.features:
-            table = self.sources.table(areas.source, wanted_by="plan: measure")
-            columns = [c for c in table.columns.column_names if is_figure(table, c)]
-        return AtHand(list(self.plan.gather.events), self.plan.measures, columns)
-
-    def _classed_key(self, measure: MeasureKind, classing: Classing) -> str:
-        return fingerprint("classed", bare(classing), self.measured_key(measure))
-
-    # Results.
 
     def checked(self, name: str) -> Checked:
         """Every record of one events source with its place and time, whatever the filter."""
@@ -462,19 +228,19 @@ class Chain:
         """For each usable record of a source its area or why it has none."""
         place, events = self.plan.place, self.plan.events_called(name)
         return self.keep(
-            self._placement_key(name),
+            self.placement_key(name),
             lambda: arrange(place, events, self.looked(name), self.settled, self.recording(name)),
         )
 
     def gathered(self, name: str) -> Gathered:
         """The records of a source that go on."""
         events = self.plan.events_called(name)
-        return self.keep(self._gathered_key(name), lambda: choose(events, self.checked(name)))
+        return self.keep(self.gathered_key(name), lambda: choose(events, self.checked(name)))
 
     def placed(self, name: str) -> Placed:
         """The events that go on, each with its area."""
         return self.keep(
-            self._placed_key(name),
+            self.placed_key(name),
             lambda: place(self.plan.events_called(name), self.placement(name), self.gathered(name)),
         )
 
@@ -515,16 +281,16 @@ class Chain:
                 return Hidden(others, others, np.zeros_like(others))
             wants = wants_of(self.released, name)
             people = []
-            for measure in self._of_people if rule.min_residents > 0.0 else []:
+            for measure in self.of_people if rule.min_residents > 0.0 else []:
                 of = self._material(measure, released=False)
                 people.append(measure.terms["under"].amount(of, of.counting))
             areas = self.exposure(name).areas
             found = hidden_areas(rule, areas, wants, [self.exact_tally(w) for w in wants], people)
-            if not self._of_sizes:
+            if not self.in_sizes:
                 return found
-            sizes = [self, *self._of_sizes]
+            sizes = [self, *self.in_sizes]
             hidden = [found.areas.copy()]
-            for chain in self._of_sizes:
+            for chain in self.in_sizes:
                 cells, tallies = chain.exposure(name).areas, [chain.exact_tally(w) for w in wants]
                 hidden.append(hidden_areas(rule, cells, wants, tallies, []).areas)
             own = [cell_of(chain.placed(name)) for chain in sizes]
@@ -532,7 +298,7 @@ class Chain:
             hide_in_sizes(own, kinds, hidden)
             return replace(found, areas=hidden[0], sizes=tuple(hidden[1:]))
 
-        return self.keep(self._hidden_key(name), anew)
+        return self.keep(self.hidden_key(name), anew)
 
     def _holding(self, wanted: Wanted) -> npt.NDArray[np.bool_]:
         """(rows of the table,) which records hold what a term asks of events."""
@@ -541,7 +307,7 @@ class Chain:
         return rows_that_hold(checked.table, wanted.where, wanted_by="plan: measure", whereabouts=where)
 
     @cached_property
-    def _of_sizes(self) -> tuple[Chain, ...]:
+    def in_sizes(self) -> tuple[Chain, ...]:
         """The same in cells of the further sizes that are handed on too."""
         rule, place = self.plan.release, self.plan.place
         if rule is None or not isinstance(place.areas, Grid):
@@ -559,14 +325,14 @@ class Chain:
         """The further sizes of cells that are handed on too, with what the release rule hides in them."""
         found = []
         sizes = self.plan.release.sizes if self.plan.release else []
-        for at, (size, chain) in enumerate(zip(sizes, self._of_sizes, strict=False)):
+        for at, (size, chain) in enumerate(zip(sizes, self.in_sizes, strict=False)):
             hidden = {n: h.sizes[at] for n in self.plan.gather.events if (h := self.hidden(n)) is not None}
             found.append((size, chain.hiding(hidden)))
         return found
 
     def hidden_in(self, measure: MeasureKind) -> Hidden | None:
         """The areas that the release rule hides in a measure."""
-        found = [h for name in self._events_of(measure) if (h := self.hidden(name)) is not None]
+        found = [h for name in self.events_of(measure) if (h := self.hidden(name)) is not None]
         if not found:
             return None
         parts = [np.logical_or.reduce([getattr(h, p) for h in found]) for p in ("areas", "small", "unfit")]
@@ -577,7 +343,7 @@ class Chain:
         term = measure.terms[role]
 
         def anew() -> FromSources | None:
-            following = term.following(self.sources, self._filters(measure, role))
+            following = term.following(self.sources, self.filters(measure, role))
             found = self.keep(self.rows_key(measure, role, following), lambda: rows(following))
             return replace(found, following=following) if isinstance(found, TableFigures) else found
 
@@ -588,7 +354,7 @@ class Chain:
         def matched(done: int, total: int) -> None:
             self._tell("matching names", done, total)
 
-        return self.keep(self._joined_key(measure, role), anew) if term.reads else None
+        return self.keep(self.joined_key(measure, role), anew) if term.reads else None
 
     @property
     def neighbours(self) -> Adjacency:
@@ -600,12 +366,12 @@ class Chain:
         term, events = measure.terms["under"], measure.events
         assert isinstance(term, FromTable)
         assert events is not None
-        key = fingerprint("groups", bare(by), self._joined_key(measure, "under"), self.checked_key(events))
+        key = fingerprint("groups", bare(by), self.joined_key(measure, "under"), self.checked_key(events))
 
         def anew() -> tuple[tuple[Group, ...], tuple[str, ...]]:
             self._tell("joining tables to the areas", 0, 0)
             people = self.sources.table(term.source, wanted_by="plan: measure: a table")
-            followed = term.following(self.sources, self._filters(measure, "under")).where
+            followed = term.following(self.sources, self.filters(measure, "under")).where
             where = [*term.where, *followed]
             found, left_out = cuts(by, people, where, self.checked(events).table)
             groups = []
@@ -725,7 +491,7 @@ class Chain:
                 mean = float(values[known].mean()) if known.any() else np.nan
                 return figures(values, State.NOT_RECORDED, Unit((what.unit,))), mean
             case OfTerm():
-                other = self._measure_of(what, formula)
+                other = self.measure_of(what, formula)
                 of = Material(
                     counting,
                     spans,
@@ -766,7 +532,7 @@ class Chain:
         def anew() -> Classed:
             return classify(classing, self.measured(measure), self.ground(measure), self.unit(measure))
 
-        return self.keep(self._classed_key(measure, classing), anew)
+        return self.keep(self.classed_key(measure, classing), anew)
 
     def classable(self, name: str, how: Classing) -> Classable:
         """The values of a measure of numbers that a way of classing groups; PlanError where they are words."""
@@ -862,44 +628,3 @@ def _kept_here() -> Keep:
         return found
 
     return keep
-
-
-def place(events: Events, placement: Placement, gathered: Gathered) -> Placed:
-    """The areas of the records that go on, and those that lie in none."""
-    at = np.flatnonzero(gathered.reasons[placement.record] == Reason.NONE)
-    goes_on = np.zeros(len(placement.record), dtype=np.bool_)
-    goes_on[at] = True
-    record = placement.record[at]
-    reasons = gathered.reasons.copy()
-    reasons[record] = placement.reasons[at]
-    number, way = gathered.checked.number[record], placement.way[at]
-    ways = {WAYS[Way(w)]: int(n) for w, n in enumerate(np.bincount(way, minlength=1)) if n and w != Way.NONE}
-    account = balance("place", reasons[record], ways=ways)
-    window = placement.exposure.recording.window_of(gathered.checked.times, len(reasons))[record]
-    located = placement.located.of(goes_on)
-    return Placed(placement, at, record, located, way, number, window, reasons, kept_windows(events), account)
-
-
-def count(wanted: Wanted, events: Events, placed: Placed) -> Tally:
-    """What a term wants of the events that go on, by area."""
-    checked = placed.placement.looked.checked
-    table, record = checked.table, placed.record
-    kept = None
-    if wanted.where:
-        where = whereabouts(events, checked)
-        kept = rows_that_hold(table, wanted.where, wanted_by="plan: measure", whereabouts=where)[record]
-    laid = spread(placed.located, placed.number, placed.window, len(events.recorded), len(placed.areas), kept)
-    match wanted.how:
-        case "events":
-            return count_events(laid)
-        case "persons":
-            texts, codes = coded_text(table, wanted.column, wanted_by="plan: measure")
-            return count_persons(laid, pa.array(texts, pa.string()).take(pa.array(codes[record])))
-        case "numbers":
-            values = column_numbers(table, wanted.column, wanted.decimal, wanted_by="plan: measure")
-            return list_numbers(laid, values[record])
-        case "categories":
-            texts, codes = coded_text(table, wanted.column, wanted_by="plan: measure")
-            return count_categories(laid, texts, codes[record], column=wanted.column)
-        case _:
-            assert_never(wanted.how)

@@ -16,7 +16,8 @@ from typing import Any, Generic, TypeVar
 
 import pyarrow as pa
 
-from steady_tally.core.chain import Chain, Keep, count
+from steady_tally.core.chain import Chain, Keep
+from steady_tally.core.counted import count
 from steady_tally.core.gather.judging import Judged, judge
 from steady_tally.core.gather.reading import Read, read_records
 from steady_tally.core.gather.records import Checked, Gathered, checked_of
