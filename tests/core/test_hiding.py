@@ -344,3 +344,14 @@ def test_further_sizes_of_cells_are_handed_on_with_what_is_hidden_in_all_of_them
         low, high = attacker.range_of(of)
         assert low <= (of * true).sum() <= high
         assert low < high or (of * true).sum() == 0
+
+
+def test_a_measure_that_cannot_be_worked_out_hides_nothing_and_breaks_nothing():
+    counts = np.full((5, 2, 2, 2), 5)
+    chain = study(counts, {"name": "rule", "min_events": 5})
+    document = chain.plan.as_document()
+    document["measure"]["broken"] = {
+        "kind": "quotient", "numerator": {"kind": "persons", "events": "events", "column": "no such column"},
+    }  # fmt: skip
+    outcome = Chain(read_plan(document), chain.sources).outcome("all")
+    assert (outcome.measured.values.state == State.NUMBER).all()

@@ -91,6 +91,14 @@ def test_degrees_are_snapped_by_metres():
         assert len(found.to) == joined
 
 
+def test_zones_that_reach_around_the_earth_meet_where_the_map_is_cut():
+    shapes = [shapely.box(x, 0, x + 90, 40) for x in (-180, -90, 0, 90)]
+    ring = pairs(neighbours(zones(shapes, CRS("EPSG:4326")), Neighbours()))
+    assert ring == both({(0, 1), (1, 2), (2, 3), (0, 3)})
+    half = pairs(neighbours(zones(shapes[1:], CRS("EPSG:4326")), Neighbours()))
+    assert half == both({(0, 1), (1, 2)})
+
+
 @st.composite
 def cells(draw) -> CellSet:
     shape = draw(st.sampled_from(["hexagon", "square"]))

@@ -6,7 +6,6 @@ import {
   type Areas,
   type Classes,
   fetchClasses,
-  fetchFunnel,
   fetchKinds,
   fetchMeasure,
   fetchNames,
@@ -160,55 +159,6 @@ export function useOffers(view: View) {
     queryKey: ["offers", view.study, view.keys.areas, Object.keys(view.plan.gather.events)],
     queryFn: () => getJson<Offers>(`${resultsOf(view)}/offers`),
     enabled: !view.fault,
-    ...KEPT,
-  });
-}
-
-/** What could make areas comparable. */
-export function useComparable(view: View) {
-  return useQuery({
-    queryKey: ["comparable", view.study, view.version],
-    queryFn: () => getJson<Schemas["ComparableOffers"]>(`${resultsOf(view)}/comparable`),
-    enabled: !view.fault,
-    ...KEPT,
-  });
-}
-
-/** The value of all areas together for each text of one of their columns. */
-export function useLarger(view: View, column: string) {
-  return useQuery({
-    queryKey: ["larger", view.study, view.keys.measured, column],
-    queryFn: async () =>
-      (
-        await getJson<Schemas["LargerViews"]>(
-          `${resultsOf(view)}/larger?column=${encodeURIComponent(column)}`,
-        )
-      ).larger,
-    enabled: column !== "",
-    ...KEPT,
-  });
-}
-
-/** How many neighbours areas have, and which one of them has. */
-export function useNeighbours(view: View, area: number | null) {
-  return useQuery({
-    queryKey: ["neighbours", view.study, view.keys.areas, view.plan.place.neighbours, area],
-    queryFn: () =>
-      getJson<Schemas["NeighboursView"]>(
-        `${resultsOf(view)}/neighbours${area === null ? "" : `?area=${area}`}`,
-      ),
-    ...KEPT,
-  });
-}
-
-/** The funnel of the mapped measure: its limits, and each area's point. */
-export function useFunnel(view: View) {
-  return useQuery({
-    queryKey: ["funnel", view.study, view.keys.measured],
-    queryFn: async () => {
-      const limits = await getJson<Schemas["FunnelView"]>(`${resultsOf(view)}/funnel`);
-      return { limits, points: limits.key ? await fetchFunnel(resultsOf(view), limits.key) : null };
-    },
     ...KEPT,
   });
 }

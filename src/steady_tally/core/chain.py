@@ -279,7 +279,7 @@ class Chain(Keys):
         def anew() -> Hidden:
             if (others := self.hidden_by_others.get(name)) is not None:
                 return Hidden(others, others, np.zeros_like(others))
-            wants = wants_of(self.released, name)
+            wants = [w for w in wants_of(self.released, name) if self._can_be_counted(w)]
             people = []
             for measure in self.of_people if rule.min_residents > 0.0 else []:
                 of = self._material(measure, released=False)
@@ -299,6 +299,14 @@ class Chain(Keys):
             return replace(found, areas=hidden[0], sizes=tuple(hidden[1:]))
 
         return self.keep(self.hidden_key(name), anew)
+
+    def _can_be_counted(self, wanted: Wanted) -> bool:
+        """Does a term ask for what is there? What does not is not handed on, and hides nothing."""
+        try:
+            self.exact_tally(wanted)
+        except PlanError:
+            return False
+        return True
 
     def _holding(self, wanted: Wanted) -> npt.NDArray[np.bool_]:
         """(rows of the table,) which records hold what a term asks of events."""

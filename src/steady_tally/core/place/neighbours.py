@@ -17,8 +17,8 @@ import numpy.typing as npt
 from pyproj import Geod
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.geo.bins import THREADS, edges_by_bin, frame_over, grown
-from steady_tally.core.geo.projection import to_degrees
+from steady_tally.core.geo.bins import THREADS, Edges, edges_by_bin, frame_over, grown
+from steady_tally.core.geo.projection import full_turn, to_degrees
 from steady_tally.core.kernels import njit
 from steady_tally.core.place.grid import CellSet, Lattice
 from steady_tally.core.place.zones import ZoneSet
@@ -111,7 +111,8 @@ def _touching(zones: ZoneSet, plan: AlongBorder) -> Ints:
     edges = zones.edges
     if len(edges.zone) == 0:
         return np.empty(0, dtype=np.int64)
-    ends = _in_metres(zones, edges.ends)
+    degrees, zone = _around_the_earth(zones, edges)
+    ends = _in_metres(zones, degrees)
     frame = frame_over(ends)
     # What only rounding parts is one, even where nothing is to be snapped.
     within = max(plan.within_m, 1e-9 * max(abs(frame[2] - frame[0]), abs(frame[3] - frame[1])))
@@ -121,13 +122,25 @@ def _touching(zones: ZoneSet, plan: AlongBorder) -> Ints:
     def some_rows(first: int) -> Ints:
         end = min(first + part, rows)
         start, listed = edges_by_bin(frame, ends, first, end, within)
-        found: Ints = _pairs(ends, edges.zone, start, listed, len(zones), within, _LONGER * within, plan.corners)
+        found: Ints = _pairs(ends, zone, start, listed, len(zones), within, _LONGER * within, plan.corners)
         return found
 
     with ThreadPoolExecutor(THREADS) as pool:
         found = np.unique(np.concatenate(list(pool.map(some_rows, range(0, rows, part)))))
     a, b = found // len(zones), found % len(zones)
     return np.sort(np.concatenate([found, b * len(zones) + a]))
+
+
+def _around_the_earth(zones: ZoneSet, edges: Edges) -> tuple[Floats, npt.NDArray[np.int32]]:
+    """The edges and their zones; where the zones reach around the earth, those on the line where the map is cut stand
+    on both sides of it."""
+    turn = full_turn(zones.crs)
+    x = edges.ends[:, [0, 2]]
+    if turn is None or float(x.max() - x.min()) < turn * (1.0 - 1e-9):
+        return edges.ends, edges.zone
+    cut = np.flatnonzero(x.min(axis=1) >= x.max() - 1e-9 * turn)
+    again = edges.ends[cut] - np.array([turn, 0.0, turn, 0.0])
+    return np.concatenate([edges.ends, again]), np.concatenate([edges.zone, edges.zone[cut]])
 
 
 def _in_metres(zones: ZoneSet, ends: Floats) -> Floats:

@@ -6,8 +6,8 @@ import type { Schemas, View } from "../../../api/client";
 import { figure, levelText, plural } from "../../../format";
 import { Quiet } from "../../../parts/parts";
 import { nearestPoint } from "../../../rail/nearest";
-import { useFunnel } from "../../../state/queries";
 import { useParts } from "../../../state/store";
+import { useFunnel } from "../../../state/sureness";
 import { INK, MADDER, QUIET, RULE } from "../../../theme";
 
 const [WIDTH, HEIGHT] = [392, 290];

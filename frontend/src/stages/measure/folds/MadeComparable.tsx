@@ -11,7 +11,7 @@ import { Ticked } from "../../../parts/Ticked";
 import { mappedName } from "../../../plan/mapped";
 import { type Against, type Comparable, canBeStandardised, fitting } from "../../../plan/sure";
 import type { Quotient } from "../../../plan/types";
-import { useComparable, useLarger } from "../../../state/queries";
+import { useComparable, useLarger } from "../../../state/sureness";
 import { INK, QUIET, RULE } from "../../../theme";
 import { Fold } from "./Fold";
 import { type FoldProps, Refusal } from "./HowSure";

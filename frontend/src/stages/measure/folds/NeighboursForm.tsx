@@ -1,14 +1,14 @@
 /** Which areas are neighbours, those that have none, and links by hand. */
 import Box from "@mui/material/Box";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { plural } from "../../../format";
 import { Pick } from "../../../parts/Fields";
 import { NumberField } from "../../../parts/NumberField";
 import { Link, Quiet } from "../../../parts/parts";
 import { linked, type NeighboursBy, unlinked } from "../../../plan/sure";
 import type { Place } from "../../../plan/types";
-import { useNeighbours } from "../../../state/queries";
 import { useParts } from "../../../state/store";
+import { useNeighbours } from "../../../state/sureness";
 import type { FoldProps } from "./HowSure";
 
 type Way = "border" | "corner" | "distance" | "nearest";
@@ -36,11 +36,22 @@ export function NeighboursForm({ view, areas, save }: FoldProps) {
   const found = useNeighbours(view, selected).data;
   const plan = view.plan.place.neighbours;
   const [other, setOther] = useState("");
+  const [all, setAll] = useState(false);
+  /** The area that is linked with the next one chosen on the map. */
+  const [from, setFrom] = useState<string | null>(null);
   const change = (edit: (place: Place) => void) => save((p) => edit(p.place));
   const by = plan.by;
   const named = (at: number) => areas?.name[at] ?? String(at + 1);
   const nameOf = (identifier: string) => areas?.name[areas.identifier.indexOf(identifier)] ?? identifier;
   const here = selected !== null && areas ? areas.identifier[selected] : null;
+  const chosen = useRef({ from, here, change });
+  chosen.current = { from, here, change };
+  useEffect(() => {
+    const { from: one, here: two, change: edit } = chosen.current;
+    if (selected === null || one === null || two === null || one === two) return;
+    edit((place) => linked(place, one, two));
+    setFrom(null);
+  }, [selected]);
   const take = (to: NeighboursBy) =>
     change((place) => {
       place.neighbours.by = to;
@@ -92,13 +103,18 @@ export function NeighboursForm({ view, areas, save }: FoldProps) {
           {found.without
             ? `; ${plural(found.without, "area has none", "areas have none")}: `
             : ", and each has one."}
-          {found.areas_without.slice(0, NAMED).map((at, i) => (
+          {found.areas_without.slice(0, all ? LISTED : NAMED).map((at, i) => (
             <span key={at}>
               {i > 0 && ", "}
               <Link onClick={() => set({ selected: at })}>{named(at)}</Link>
             </span>
           ))}
-          {found.without > NAMED && " …"}
+          {found.without > NAMED && !all && (
+            <>
+              {" … "}
+              <Link onClick={() => setAll(true)}>show all</Link>
+            </>
+          )}
         </Quiet>
       )}
       {here !== null && found && areas ? (
@@ -134,6 +150,13 @@ export function NeighboursForm({ view, areas, save }: FoldProps) {
             >
               link
             </Link>
+          </Box>
+          <Box sx={{ mt: 0.5 }}>
+            {from === here ? (
+              <Quiet>Now choose the other area on the map.</Quiet>
+            ) : (
+              <Link onClick={() => setFrom(here)}>or with one chosen on the map</Link>
+            )}
           </Box>
         </Box>
       ) : (
