@@ -8,6 +8,7 @@ changes words or colours works out nothing.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import replace
 from functools import cached_property
 from typing import Any, Protocol, TypeVar, assert_never
@@ -280,10 +281,7 @@ class Chain(Keys):
             if (others := self.hidden_by_others.get(name)) is not None:
                 return Hidden(others, others, np.zeros_like(others))
             wants = [w for w in wants_of(self.released, name) if self._can_be_counted(w)]
-            people = []
-            for measure in self.of_people if rule.min_residents > 0.0 else []:
-                of = self._material(measure, released=False)
-                people.append(measure.terms["under"].amount(of, of.counting))
+            people = self._residents() if rule.min_residents > 0.0 else []
             areas = self.exposure(name).areas
             found = hidden_areas(rule, areas, wants, [self.exact_tally(w) for w in wants], people)
             if not self.in_sizes:
@@ -299,6 +297,15 @@ class Chain(Keys):
             return replace(found, areas=hidden[0], sizes=tuple(hidden[1:]))
 
         return self.keep(self.hidden_key(name), anew)
+
+    def _residents(self) -> list[npt.NDArray[np.float64]]:
+        """(areas,) the figures of people that measures are divided by, of those that can be worked out."""
+        found = []
+        for measure in self.of_people:
+            of = self._material(measure, released=False)
+            with suppress(PlanError):
+                found.append(measure.terms["under"].amount(of, of.counting))
+        return found
 
     def _can_be_counted(self, wanted: Wanted) -> bool:
         """Does a term ask for what is there? What does not is not handed on, and hides nothing."""
