@@ -2,7 +2,10 @@
 
 Start with `quotient.py`, the sum as it is written on paper, and `terms/`, what can stand in it. `formula.py` is a sum
 that the user writes out, in the language of `expression.py` with the words of `names.py`; `category.py` says a word of
-each area. `values.py` holds what comes out, `chance.py` how sure it is, `tally.py` and `time.py` what goes in.
+each area. `values.py` holds what comes out, `tally.py` and `time.py` what goes in.
+
+How sure a figure is: `chance.py`, `bootstrap.py`, `sure.py`, `funnel.py`. What makes areas comparable: `smoothing.py`,
+`comparable.py`, `groups.py`, `pooled.py`, `against.py`. What must not be shown: `hiding.py`.
 """
 
 from __future__ import annotations

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Literal, Self, assert_never
 
 import numpy as np
@@ -11,15 +11,16 @@ import numpy.typing as npt
 from pydantic import Field, model_validator
 
 from steady_tally.core.measure.against import Against, AgainstAll, AgainstFigure, AgainstLarger
-from steady_tally.core.measure.bootstrap import Bootstrap, Drawn, drawn_anew
-from steady_tally.core.measure.chance import Binomial, Chance, How, Poisson, Ratio
+from steady_tally.core.measure.behind import Counts, DrawnAnew
+from steady_tally.core.measure.bootstrap import drawn_anew
+from steady_tally.core.measure.chance import Chance
 from steady_tally.core.measure.comparable import ComparableKind, Crude, Direct, Together
 from steady_tally.core.measure.groups import GroupColumn
 from steady_tally.core.measure.kind import MeasureKind, per_words
 from steady_tally.core.measure.pooled import Pooled, larger_areas
 from steady_tally.core.measure.smoothing import SAYS, Towards, smoothed
 from steady_tally.core.measure.sure import Marks, Sure
-from steady_tally.core.measure.tally import Counted, Numbers, Wanted
+from steady_tally.core.measure.tally import Counted, Wanted
 from steady_tally.core.measure.terms import Denominator, Numerator
 from steady_tally.core.measure.terms.events import OfEvents
 from steady_tally.core.measure.terms.figure import OfColumn
@@ -36,66 +37,6 @@ from steady_tally.core.states import State
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
-
-
-@dataclass(frozen=True)
-class _Counts:
-    """(areas,) what is counted, what it is divided by where those are counts too, and what both have in common."""
-
-    number: Ints
-    how: How
-    below: Ints | None = None
-    common: Ints | None = None
-
-    def chance(self, each: Floats, per: Floats | float) -> Chance | None:
-        """A share where one is part of the other, a ratio where they have nothing in common, else nothing is known.
-
-        Parameters
-        ----------
-        each : (areas,) the value that one of what is counted makes, where it is not divided by counts.
-        per : the multiplier where it is.
-        """
-        if self.below is None or self.common is None:
-            return Poisson(self.number, each, self.how)
-        if np.array_equal(self.common, self.number):
-            return Binomial(self.number, self.below, per, self.how)
-        return None if self.common.any() else Ratio(self.number, self.below, per)
-
-    def together(self, number: float, below: float, areas: Flags) -> _Counts:
-        """The same of some areas together, where `number` is counted and `below` stands under it."""
-        counted = np.array([round(number)])
-        if self.common is None:
-            return _Counts(counted, self.how)
-        return _Counts(counted, self.how, np.array([round(below)]), np.array([self.common[areas].sum()]))
-
-
-@dataclass(frozen=True)
-class _Drawn:
-    """Numbers of events of which a mean, a median or a sum is taken, to be drawn anew."""
-
-    numbers: Numbers
-    take: Drawn
-    sure: Sure
-
-    def chance(self, each: Floats, per: Floats | float) -> Chance:
-        return self._of(self.numbers.ordered, self.numbers.start, each)
-
-    def together(self, number: float, below: float, areas: Flags) -> _DrawnTogether:
-        return _DrawnTogether(self, self.numbers.together(areas))
-
-    def _of(self, values: Floats, start: Ints, each: Floats) -> Bootstrap:
-        return Bootstrap(values, start, self.take, each, self.sure.draws, self.sure.seed)
-
-
-@dataclass(frozen=True)
-class _DrawnTogether:
-    """The same of some areas together."""
-
-    of: _Drawn
-    values: Floats
-
-    def chance(self, each: Floats, per: Floats | float) -> Chance:
-        return self.of._of(self.values, np.array([0, len(self.values)]), each)
 
 
 class Quotient(MeasureKind):
@@ -245,7 +186,7 @@ class Quotient(MeasureKind):
         return Crude(values, together, time, wanted, self.sure.how)
 
     def _of_some(
-        self, terms: tuple[Term, ...], counts: _Counts | _Drawn | None, areas: Flags
+        self, terms: tuple[Term, ...], counts: Counts | DrawnAnew | None, areas: Flags
     ) -> tuple[float | None, Chance | None]:
         """The value of some areas together, and what chance may have made of it."""
         over = float(np.prod([t.total for t in terms[1:]]))
@@ -301,29 +242,31 @@ class Quotient(MeasureKind):
             return counting.share
         return self.denominator.amount(of, counting)
 
-    def _counts(self, of: Material) -> _Counts | _Drawn | None:
+    def _counts(self, of: Material) -> Counts | DrawnAnew | None:
         """The counts that chance may have made otherwise; None where there are none, or nothing is known of them."""
         counted, below, how = self.numerator, self.denominator, self.sure.how
         if isinstance(counted, OfColumn):
             no_count = below is None or (below.counts is None and not isinstance(below, OfWhole))
             return (
-                _Drawn(counted.found(of), take, self.sure) if no_count and (take := drawn_anew(counted.take)) else None
+                DrawnAnew(counted.found(of), take, self.sure)
+                if no_count and (take := drawn_anew(counted.take))
+                else None
             )
         if isinstance(counted, OfPersons):
-            return None if below is not None and below.counts is not None else _Counts(counted.found(of).persons, how)
+            return None if below is not None and below.counts is not None else Counts(counted.found(of).persons, how)
         if not isinstance(counted, OfEvents):
             return None
         number = counted.number(of)
         if isinstance(below, OfWhole):
-            return _Counts(number, how, np.full(len(number), int(of.whole)), number)
+            return Counts(number, how, np.full(len(number), int(of.whole)), number)
         if isinstance(below, OfEvents):
             both = _both(counted, below)
             if both is None:
-                return _Counts(number, how, below.number(of), np.zeros(len(number), dtype=np.int64))
+                return Counts(number, how, below.number(of), np.zeros(len(number), dtype=np.int64))
             common = of.tally(both)
             assert isinstance(common, Counted)
-            return _Counts(number, how, below.number(of), common.events)
-        return None if below is not None and below.counts is not None else _Counts(number, how)
+            return Counts(number, how, below.number(of), common.events)
+        return None if below is not None and below.counts is not None else Counts(number, how)
 
     @property
     def wants(self) -> tuple[Wanted, ...]:
