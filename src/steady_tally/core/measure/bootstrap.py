@@ -78,7 +78,7 @@ class Bootstrap:
         """Read off between the ranks, to about a hundredth."""
         ranked = self._any()[0][:, : len(_RANKS)]
         at = x / self.each
-        with np.errstate(invalid="ignore"):
+        with np.errstate(divide="ignore", invalid="ignore"):
             over = (ranked < at[:, None]).sum(axis=1)
             k = np.clip(over, 1, len(_RANKS) - 1)
             own = np.arange(len(at))
