@@ -341,3 +341,12 @@ def test_more_events_than_people_are_said():
     says = " ".join(worked_out(sources(events, people)).notes)
     assert "In 1 areas there are more events than residents: a rate above one" in says
     assert "more events" not in " ".join(worked_out(sources(events, people), time="window").notes)
+
+
+def test_a_direct_rate_that_hangs_on_one_event_is_said():
+    people = {(w, a, s): 1 if (w, a) == ("B", "80+") else 500 for w in CODES for a in AGES for s in SEXES}
+    events = [{"at": at, "how old": old, "sex": "f", "day": "2021-03-04"} for at in range(4) for old in [30] * 40]
+    one = [*events, {"at": 1, "how old": 90, "sex": "f", "day": "2021-03-04"}]
+    made = {"kind": "direct", "by": BY}
+    assert "In 1 areas one event" in " ".join(worked_out(sources(one, people), comparable=made).notes)
+    assert "one event" not in " ".join(worked_out(sources(events, people), comparable=made).notes)

@@ -31,6 +31,7 @@ Floats = npt.NDArray[np.float64]
 Flags = npt.NDArray[np.bool_]
 Together = Callable[[Flags], tuple[float | None, Chance | None]]
 _WHERE = "plan: measure: comparable"
+_HEAVY = 0.1
 
 
 @dataclass(frozen=True)
@@ -185,6 +186,14 @@ class Direct(_Standardised):
         if unasked := int(strata.events[weight <= 0.0][:, there].sum()):
             notes = [*notes, f"{unasked:,} events are of groups that the standard population has nobody of: left out."]
         value, variance, most = of_all(strata.events, strata.exposure)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            of_one = np.where(strata.events > 0.0, weight[:, None] * per / strata.exposure, 0.0).max(axis=0)
+        if heavy := int(np.count_nonzero(there & (of_one > _HEAVY * value))):
+            notes = [
+                *notes,
+                f"In {heavy:,} areas one event in a group of few residents counts for more than a tenth of the rate: "
+                "standardise by fewer groups, or set events against those expected.",
+            ]
         chance = Weighted(strata.events.sum(axis=0).astype(np.int64), value, variance, most, crude.how)
 
         def together(areas: Flags) -> tuple[float | None, Chance | None]:
