@@ -1,50 +1,19 @@
 /** How sure is it? Intervals, what is marked as unreliable, small numbers drawn towards others, and the funnel. */
 import Box from "@mui/material/Box";
 import RadioGroup from "@mui/material/RadioGroup";
-import type { Areas } from "../../../api/bulk";
-import type { View } from "../../../api/client";
 import { levelText, plural } from "../../../format";
 import { Pick } from "../../../parts/Fields";
 import { NumberField } from "../../../parts/NumberField";
 import { Choice, Head, Quiet, Unfold } from "../../../parts/parts";
 import { Ticked } from "../../../parts/Ticked";
 import { approximation, canBeDrawn, isDrawnAnew, marked, surely } from "../../../plan/sure";
-import type { Measure, Quotient } from "../../../plan/types";
-import type { Save } from "../../../state/queries";
-import { MADDER } from "../../../theme";
-import { Fold } from "./Fold";
+import { Fold, type FoldProps, Refusal } from "./Fold";
 import { FunnelChart } from "./FunnelChart";
 import { NeighboursForm } from "./NeighboursForm";
 
 const LEVELS = [0.9, 0.95, 0.99, 0.998];
 const A_FEW = 10;
 const A_WIDE_ERROR = 0.3;
-
-export interface FoldProps {
-  view: View;
-  areas: Areas | null;
-  now: Quotient;
-  onChange: (measure: Quotient) => void;
-  save: Save;
-  /** Why what was tried cannot be worked out, and the measure as it stands. */
-  refused: { by: string; before: Measure };
-}
-
-/** Why a choice of this fold was refused; `part` is what of the measure it is about. */
-export function Refusal({ now, refused, part }: FoldProps & { part: readonly (keyof Quotient)[] }) {
-  const { by, before } = refused;
-  const ours = before.kind === "quotient" && part.some((p) => !isSame(now[p], before[p]));
-  if (!by || !ours) return null;
-  return (
-    <Box role="alert">
-      <Quiet colour={MADDER}>{by} The figures stay as they were.</Quiet>
-    </Box>
-  );
-}
-
-function isSame(a: unknown, b: unknown): boolean {
-  return JSON.stringify(a) === JSON.stringify(b);
-}
 
 export function HowSure(props: FoldProps) {
   const { view, areas, now } = props;

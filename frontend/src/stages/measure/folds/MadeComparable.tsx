@@ -13,8 +13,7 @@ import { type Against, type Comparable, canBeStandardised, fitting } from "../..
 import type { Quotient } from "../../../plan/types";
 import { useComparable, useLarger } from "../../../state/sureness";
 import { INK, QUIET, RULE } from "../../../theme";
-import { Fold } from "./Fold";
-import { type FoldProps, Refusal } from "./HowSure";
+import { Fold, type FoldProps, Refusal } from "./Fold";
 
 type Kind = Comparable["kind"] | "none";
 type Standardised = Extract<Comparable, { kind: "direct" | "indirect" }>;

@@ -9,7 +9,7 @@ import { linked, type NeighboursBy, unlinked } from "../../../plan/sure";
 import type { Place } from "../../../plan/types";
 import { useParts } from "../../../state/store";
 import { useNeighbours } from "../../../state/sureness";
-import type { FoldProps } from "./HowSure";
+import type { FoldProps } from "./Fold";
 
 type Way = "border" | "corner" | "distance" | "nearest";
 const FRESH: Record<Way, NeighboursBy> = {
