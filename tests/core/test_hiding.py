@@ -355,3 +355,21 @@ def test_a_measure_that_cannot_be_worked_out_hides_nothing_and_breaks_nothing():
     }  # fmt: skip
     outcome = Chain(read_plan(document), chain.sources).outcome("all")
     assert (outcome.measured.values.state == State.NUMBER).all()
+
+
+def test_a_break_kept_from_before_must_not_be_the_figure_of_a_hidden_area():
+    counts = np.full((5, 2, 2, 2), 5)
+    counts[0] = 0
+    counts[0, 0, 0, 0] = 3
+    before = study(counts, None)
+    low = float(np.nanmin(before.outcome().measured.values.value))
+    document = before.plan.as_document()
+    document["class"]["all"] = {"method": "by_hand", "inner": [low, 2 * low]}
+    assert len(Chain(read_plan(document), before.sources).outcome().classed.breaks)
+    document["release"] = {"name": "rule", "min_events": 5}
+    kept = Chain(read_plan(document), before.sources)
+    with pytest.raises(PlanError, match="is the figure of an area that the release rule “rule” hides"):
+        kept.outcome()
+    assert any("grouped by quantile" in n.says for n in kept.outcome(strict=False).notes)
+    document["class"]["all"]["inner"] = [1.01 * low, 2 * low]
+    Chain(read_plan(document), before.sources).outcome()

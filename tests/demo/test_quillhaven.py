@@ -180,3 +180,29 @@ def test_rates_of_blocks_drawn_towards_others_lie_nearer_to_the_truth(demo):
         away[towards] = float(np.sqrt(np.mean((values.value[there] - true) ** 2)))
         assert (values.value[there] * people).sum() == pytest.approx(values.total * people.sum())
     assert away["neighbours"] < 0.8 * away["all"] < 0.8 * 0.8 * away[None]
+
+
+def test_a_run_under_a_release_rule_writes_no_records_and_tells_of_no_hidden_ward(demo, outcome, tmp_path):
+    plan = json.loads((demo / "plan.json").read_text())
+    plan["release"] = {"name": "rule", "min_events": 80}
+    plan["gather"]["events"]["call-outs"]["corrections"] = [{"record": "record 7", "x": -40.0, "y": 38.0}]
+    (tmp_path / "plan.json").write_text(json.dumps(plan))
+    files = [
+        "--events", demo / "call-outs.csv", "--areas", demo / "wards.gpkg", "--table", demo / "residents.xlsx",
+        "--source", f"recorded in 2021={demo / 'recorded-in-2021.csv'}",
+        "--source", f"bicycle thefts={demo / 'bicycle-thefts.csv'}", "--out", tmp_path / "out",
+    ]  # fmt: skip
+    result = CliRunner().invoke(main, [str(a) for a in ["run", tmp_path / "plan.json", *files]])
+    assert result.exit_code == 0, result.output
+    out = tmp_path / "out"
+    assert sorted(f.name for f in out.iterdir()) == ["areas.csv", "areas.geojson", "ledger.json"]
+    before = {r["identifier"]: int(r["numerator"]) for r in rows(outcome / "areas.csv")}
+    after = {r["identifier"]: r for r in rows(out / "areas.csv")}
+    few = {code for code, n in before.items() if 0 < n < 80}
+    assert len(few) > 5
+    assert few <= {code for code, r in after.items() if r["state"] == "suppressed"}
+    assert all(r["numerator"] == r["value"] == r["class"] == "" for r in after.values() if r["state"] == "suppressed")
+    ledger = json.loads((out / "ledger.json").read_text())
+    assert ledger["plan"]["gather"]["events"]["call-outs"]["corrections"] == []
+    assert any("1 places given to records" in says for says in ledger["notes"])
+    assert any("The release rule “rule” hides" in says for says in ledger["notes"])

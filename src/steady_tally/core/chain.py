@@ -545,9 +545,25 @@ class Chain(Keys):
         """Which areas belong together."""
 
         def anew() -> Classed:
+            self._check_breaks(measure, classing)
             return classify(classing, self.measured(measure), self.ground(measure), self.unit(measure))
 
         return self.keep(self.classed_key(measure, classing), anew)
+
+    def _check_breaks(self, measure: MeasureKind, classing: Classing) -> None:
+        """PlanError where a break that was kept from before tells the figure of an area that is hidden now."""
+        hidden, rule = self.hidden_in(measure), self.plan.release
+        if hidden is None or rule is None or not classing.given or not hidden.areas.any():
+            return
+        exact = measure.work_out(self._material(measure, released=False))
+        values = exact.value[hidden.areas & (exact.state == State.NUMBER)]
+        told = np.isclose(values[:, None], classing.given, rtol=1e-9, atol=0.0).any()
+        if told and not exact.words and not exact.whole:
+            raise PlanError(
+                f"a break of the classes is the figure of an area that the release rule “{rule.name}” hides.",
+                where="plan: class",
+                todo="Class anew, or take simpler figures.",
+            )
 
     def classable(self, name: str, how: Classing) -> Classable:
         """The values of a measure of numbers that a way of classing groups; PlanError where they are words."""

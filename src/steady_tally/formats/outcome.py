@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 import numpy as np
 import pyarrow as pa
@@ -88,6 +88,7 @@ class OutcomeFiles:
                 file.close()
             counts = {**self._defused, **_write_areas(figures, self._partial)}
             told = {**ledger_document(figures, checksums), "defused": {n: c for n, c in sorted(counts.items()) if c}}
+            _without_places(told, figures)
             document = json.dumps(told, ensure_ascii=False, indent=2)
             (self._partial / "ledger.json").write_text(document + "\n", encoding="utf-8")
             if more is not None:
@@ -124,6 +125,18 @@ def _write_areas(outcome: Figures, folder: Path) -> dict[str, int]:
             pyarrow.csv.write_csv(safe, folder / name)
     (folder / "areas.geojson").write_text(areas_geojson(outcome, areas), encoding="utf-8")
     return counts
+
+
+def _without_places(told: dict[str, Any], figures: Figures) -> None:
+    """Take the places that were given to single records out of the plan, where a release rule lets no events out."""
+    rule = figures.plan.release
+    if rule is None or rule.event_points:
+        return
+    for name, events in told["plan"]["gather"]["events"].items():
+        if given := len(events["corrections"]):
+            events["corrections"] = []
+            says = f"{given:,} places given to records of “{name}” are left out of this plan, as the release rule says."
+            told["notes"] = [*told["notes"], says]
 
 
 def areas_geojson(outcome: Figures, areas: pa.Table) -> str:

@@ -39,6 +39,10 @@ class ByHand(Method):
     def asked(self) -> int:
         return len(self.inner) + 1
 
+    @property
+    def given(self) -> list[float]:
+        return self.inner
+
     def breaks(self, of: Classable) -> Floats:
         return reaching(np.array(self.inner, dtype=np.float64), of.values)
 

@@ -99,6 +99,11 @@ class Method(Part, ABC):
         return self.count
 
     @property
+    def given(self) -> list[float]:
+        """The breaks that the plan names, whatever the values are."""
+        return []
+
+    @property
     def parts_zero(self) -> bool:
         """Is zero left out of the classes?"""
         return self.zero == "apart"

@@ -43,6 +43,10 @@ class Locked(Method):
     def asked(self) -> int:
         return len(self.at) - 1
 
+    @property
+    def given(self) -> list[float]:
+        return self.at
+
     def breaks(self, of: Classable) -> Floats:
         if of.unit != self.unit:
             raise PlanError(
