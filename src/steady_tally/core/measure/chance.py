@@ -305,7 +305,7 @@ def count_interval(events: Ints, level: float = 0.95, how: How = "exact") -> tup
     ['0.00 to 3.69', '4.80 to 18.39']
     >>> low, high = count_interval(np.array([0, 10]), how="approximate")
     >>> [f"{a:.2f} to {b:.2f}" for a, b in zip(low, high)]
-    ['0.00 to 3.68', '4.79 to 18.39']
+    ['0.00 to 3.67', '4.79 to 18.39']
     """
     from scipy.special import gammaincinv, ndtri
 
