@@ -350,3 +350,28 @@ def test_a_direct_rate_that_hangs_on_one_event_is_said():
     made = {"kind": "direct", "by": BY}
     assert "In 1 areas one event" in " ".join(worked_out(sources(one, people), comparable=made).notes)
     assert "one event" not in " ".join(worked_out(sources(events, people), comparable=made).notes)
+
+
+def test_expected_deaths_are_those_of_the_textbook():
+    """Bland 2000, An Introduction to Medical Statistics, section 16.3: cirrhosis of the liver among male doctors, 14
+    deaths where 4.4966 are expected by the rates of all men, 3.11 times as many."""
+    ages = ["15-24", "25-34", "35-44", "45-54", "55-64"]
+    per_million = [5.859, 13.050, 46.937, 161.503, 271.358]
+    doctors = [1_080, 12_860, 11_510, 10_330, 7_790]
+    at = {"x": WEST + 500, "y": SOUTH + 500, "day": "2021-03-04", "sex": "m"}
+    deaths = [{**at, "how old": age} for age, times in ((30, 1), (40, 2), (50, 5), (60, 6)) for _ in range(times)]
+    of = sources([], dict.fromkeys(((w, a, s) for w in CODES for a in AGES for s in SEXES), 0))
+    people = [{"ward": "A", "age": a, "sex": "men", "n": n} for a, n in zip(ages, doctors, strict=True)]
+    norm = [{"Age": a, "pop": 10**9, "cases": 1000 * r} for a, r in zip(ages, per_million, strict=True)]
+    tables = {
+        "calls": table("calls", deaths, ["x", "y", "how old", "sex", "day"]),
+        "people": table("people", people, ["ward", "age", "sex", "n"]),
+        "norm": table("norm", norm, ["Age", "pop", "cases"]),
+    }
+    standard = {"source": "norm", "people": "pop", "events": "cases"}
+    made = {"kind": "indirect", "by": BY[:1], "standard": standard}
+    found = worked_out(Sources(tables, of.features), comparable=made)
+    assert round(float(found.beside[0].figures[0]), 4) == 4.4966
+    assert round(float(found.value[0]), 2) == 3.11
+    (low, high) = (float(end[0]) for end in found.interval())
+    assert (round(low, 2), round(high, 2)) == (1.70, 5.22)  # Garwood's limits of 14, 7.65 and 23.49, over the expected
