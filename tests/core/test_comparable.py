@@ -273,6 +273,8 @@ def test_a_location_quotient_is_a_share_of_an_area_over_the_share_of_all():
     )  # fmt: skip
     assert found.value == pytest.approx([(2 / 4) / (3 / 10), (1 / 4) / (4 / 10), 0.0, (1 / 4) / (1 / 10)])
     assert found.total == pytest.approx(1.0)
+    low, high = found.total_interval()
+    assert low < 1.0 < high
 
 
 def test_directly_adjusted_rates_are_those_of_the_textbook():

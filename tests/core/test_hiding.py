@@ -216,6 +216,11 @@ def test_a_solver_that_sees_all_that_is_handed_on_pins_no_hidden_count(cells, le
     pages = sheets_of(Series(over="windows", classes="own"), chain, lambda plan: Chain(plan, chain.sources)).pages
     for day, page in enumerate(pages):
         outcome = hiding(Chain(page.plan, chain.sources), page).outcome()
+        of_day = counts[..., day].sum(axis=(1, 2))
+        women = counts[:, :, 0, day].sum(axis=1)
+        small = too_small(of_day, least) | too_small(women, least)
+        assert outcome.hidden is not None
+        assert np.array_equal(outcome.hidden.small, outcome.hidden.areas & small)
         targets += [cells_of(at, day=day) for at in told_by(outcome, lambda at, d=day: cells_of(at, day=d), attacker)]
     for target in targets:
         low, high = attacker.range_of(target)

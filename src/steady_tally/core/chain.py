@@ -41,7 +41,7 @@ from steady_tally.core.measure.expression import Quantity, Unit
 from steady_tally.core.measure.formula import Formula
 from steady_tally.core.measure.funnel import Funnel, funnel
 from steady_tally.core.measure.groups import Group, GroupColumn, cuts
-from steady_tally.core.measure.hiding import Hidden, hide_in_sizes
+from steady_tally.core.measure.hiding import Hidden, hide_in_sizes, too_small
 from steady_tally.core.measure.kind import MeasureKind
 from steady_tally.core.measure.names import (
     OfCount,
@@ -86,7 +86,16 @@ from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.base import bare, fingerprint
 from steady_tally.core.plan.place import Grid
 from steady_tally.core.plan.whole import Plan
-from steady_tally.core.releasing import cell_of, counts_by_kind, hidden_areas, hidden_kinds, rounded, wants_of, withheld
+from steady_tally.core.releasing import (
+    cell_of,
+    counts_by_kind,
+    counts_of,
+    hidden_areas,
+    hidden_kinds,
+    rounded,
+    wants_of,
+    withheld,
+)
 from steady_tally.core.sources import Sources, Table
 from steady_tally.core.states import State
 
@@ -278,9 +287,10 @@ class Chain(Keys):
             return None
 
         def anew() -> Hidden:
-            if (others := self.hidden_by_others.get(name)) is not None:
-                return Hidden(others, others, np.zeros_like(others))
             wants = [w for w in wants_of(self.released, name) if self._can_be_counted(w)]
+            if (others := self.hidden_by_others.get(name)) is not None:
+                small = [too_small(counts_of(self.exact_tally(w)), rule.min_events) for w in wants]
+                return Hidden(others, others & np.logical_or.reduce(small), np.zeros_like(others))
             people = self._residents() if rule.min_residents > 0.0 else []
             areas = self.exposure(name).areas
             found = hidden_areas(rule, areas, wants, [self.exact_tally(w) for w in wants], people)
@@ -290,7 +300,8 @@ class Chain(Keys):
             hidden = [found.areas.copy()]
             for chain in self.in_sizes:
                 cells, tallies = chain.exposure(name).areas, [chain.exact_tally(w) for w in wants]
-                hidden.append(hidden_areas(rule, cells, wants, tallies, []).areas)
+                people = chain._residents() if rule.min_residents > 0.0 else []
+                hidden.append(hidden_areas(rule, cells, wants, tallies, people).areas)
             own = [cell_of(chain.placed(name)) for chain in sizes]
             kinds = [self._holding(w) for w in wants]
             hide_in_sizes(own, kinds, hidden)

@@ -34,9 +34,8 @@ def classable(how: Classing, found: AreaValues, area_km2: npt.NDArray[np.float64
     if how.parts_zero:
         of &= found.value != 0.0
     area = np.flatnonzero(of)
-    overall = float("nan") if found.total is None else found.total
     return Classable(
-        found.value[area], found.denominator[area], area_km2[area], area, found.chance, unit, overall,
+        found.value[area], found.denominator[area], area_km2[area], area, found.chance, unit,
         lambda: sides(found), found.set_against,
     )  # fmt: skip
 

@@ -215,9 +215,9 @@ class Keys:
         rule = self.plan.release
         if rule is None:
             return ""
-        if name in self.hidden_by_others:
-            return fingerprint("hidden", self.hidden_by_others[name].tobytes().hex())
         tallies = [self.tally_key(w) for w in wants_of(self.released, name)]
+        if name in self.hidden_by_others:
+            return fingerprint("hidden", self.hidden_by_others[name].tobytes().hex(), rule.min_events, tallies)
         people: list[Any] = [self.joined_key(m, "under") for m in self.of_people]
         people += [chain.tally_key(Wanted(name)) for chain in self.in_sizes]
         return fingerprint("hidden", {**bare(rule), "name": ""}, tallies, people, self.exposure_key(name))

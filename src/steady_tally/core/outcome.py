@@ -21,7 +21,7 @@ from steady_tally.core.geo.locate import Located
 from steady_tally.core.ledger import Ledger, StageBalance
 from steady_tally.core.measure import Measure
 from steady_tally.core.measure.against import Sides, sides
-from steady_tally.core.measure.hiding import Hidden
+from steady_tally.core.measure.hiding import Hidden, to_multiples
 from steady_tally.core.measure.sure import few, hidden_by_chance, wide
 from steady_tally.core.measure.terms.joined import TableFigures
 from steady_tally.core.measure.time import Span
@@ -342,5 +342,4 @@ class Outcome(Figures):
         events, rule = self.placed.events_by_area, self.plan.release
         if rule is None or self.hidden is None:
             return events.astype(np.float64)
-        base = rule.round_to
-        return np.where(self.hidden.areas, np.nan, (2 * events + base) // (2 * base) * base)
+        return np.where(self.hidden.areas, np.nan, to_multiples(events, rule.round_to))

@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.measure.hiding import Hidden, hide_areas, hide_cells
+from steady_tally.core.measure.hiding import Hidden, hide_areas, hide_cells, to_multiples
 from steady_tally.core.measure.tally import Categories, Counted, Numbers, Persons, Tally, Wanted
 from steady_tally.core.measure.values import AreaValues
 from steady_tally.core.outcome import Placed
@@ -85,21 +85,17 @@ def counts_of(tally: Tally) -> Ints:
 
 
 def rounded(tally: Tally, base: int) -> Tally:
-    """The same with counts to the nearest multiple; the halves go up. Numbers of events' own stay as they are."""
-
-    def to(counts: Ints) -> Ints:
-        return (2 * counts + base) // (2 * base) * base
-
+    """The same with counts to the nearest multiple. Numbers of events' own stay as they are."""
     match tally:
         case Counted():
             counts = np.zeros_like(tally.counts)
-            counts[0] = to(tally.events)
-            return Counted(counts, int(to(np.array(tally.once))))
+            counts[0] = to_multiples(tally.events, base)
+            return Counted(counts, int(to_multiples(np.array(tally.once), base)))
         case Persons():
-            return replace(tally, kept={"persons": to(tally.persons)})
+            return replace(tally, kept={"persons": to_multiples(tally.persons, base)})
         case Categories():
             counts = np.zeros_like(tally.counts)
-            counts[0] = to(tally.by_area)
+            counts[0] = to_multiples(tally.by_area, base)
             return replace(tally, counts=counts)
         case Numbers():
             return tally

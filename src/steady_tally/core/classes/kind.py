@@ -35,7 +35,6 @@ class Classable:
     area : (n,) the position of each among all areas.
     chance : what chance may have made of the values of all areas; None where nothing is known of that.
     unit : what the values are, in words.
-    overall : the value of all areas together; NaN where there is none.
     sides : how all areas stand to what they are set against; None where that cannot be said.
     set_against : what that is, in words.
     """
@@ -46,7 +45,6 @@ class Classable:
     area: npt.NDArray[np.int64]
     chance: Chance | None
     unit: str = ""
-    overall: float = float("nan")
     sides: Callable[[], Sides | None] = lambda: None
     set_against: str = ""
 

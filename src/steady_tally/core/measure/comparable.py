@@ -121,7 +121,8 @@ class LocationQuotient(Comparable):
 
         value = values.value / whole
         chance = values.chance and Times(values.chance, 1.0 / whole)
-        return _stepped(values, value, values.state, None, chance, 1.0, None, self.says), together
+        of_all = values.total_chance and Times(values.total_chance, 1.0 / whole)
+        return _stepped(values, value, values.state, None, chance, 1.0, of_all, self.says), together
 
 
 class _Standardised(Comparable):

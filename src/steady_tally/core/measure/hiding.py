@@ -48,6 +48,11 @@ def too_small(counts: Ints, least: int) -> Flags:
     return np.asarray((counts > 0) & (counts < least))
 
 
+def to_multiples(counts: Ints, base: int) -> Ints:
+    """Counts to the nearest multiple of a base; the halves go up."""
+    return (2 * counts + base) // (2 * base) * base
+
+
 def hide_areas(counts: Sequence[Ints], within: Sequence[tuple[int, int]], unfit: Flags, least: int) -> Hidden:
     """The areas that are hidden, with all of their counts.
 
