@@ -95,7 +95,7 @@ def draw_to(
     """Draw one measure, and write it where it is wanted, or nothing there."""
     from steady_tally.core.chain import Chain
     from steady_tally.core.plan.figure import FigurePlan
-    from steady_tally.core.report.series import plan_with, sheets_of
+    from steady_tally.core.report.series import hiding, plan_with, sheets_of
     from steady_tally.figures.content import content_of, part_of
     from steady_tally.figures.draw import check_size, draw, written
     from steady_tally.figures.series import Page, write_pages
@@ -115,7 +115,7 @@ def draw_to(
 
             def pages() -> Iterator[Page]:
                 for sheet in found.pages:
-                    of = again(sheet.plan)
+                    of = hiding(again(sheet.plan), sheet)
                     content = content_of(of, of.outcome(), sources, inputs.references)
                     yield Page(sheet.name, content if sheet.areas is None else part_of(content, sheet.areas))
 

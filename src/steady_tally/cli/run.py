@@ -91,6 +91,7 @@ def _written(inputs: Inputs, out: Path, formats: tuple[Kind, ...], figure: Path 
         sums = {n: pool.submit(checksum, f) for n, f in files.items()}
         pool.submit(import_module, "scipy.special")  # how sure the classes are is asked of it at the end
         from steady_tally.core.chain import Chain
+        from steady_tally.core.disclosure.family import let_out_areas
         from steady_tally.core.fold import fold
         from steady_tally.formats.outcome import OutcomeFiles, RecordRows, record_rows
 
@@ -115,6 +116,7 @@ def _written(inputs: Inputs, out: Path, formats: tuple[Kind, ...], figure: Path 
             outcome: Figures
             if rule is not None or any(m.by_groups for m in inputs.plan.measures.values()):
                 whole_outcome = outcome = Chain(inputs.plan, everything()).outcome(inputs.measure)
+                let_out_areas(rule, whole_outcome.hidden)
                 if rule is None or rule.event_points:
                     take(record_rows(inputs.plan.place, whole_outcome.gathered, whole_outcome.placed))
             else:

@@ -8,9 +8,7 @@ changes words or colours works out nothing.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from contextlib import suppress
 from dataclasses import replace
-from functools import cached_property
 from typing import Any, Protocol, TypeVar, assert_never
 
 import numpy as np
@@ -23,25 +21,22 @@ from steady_tally.core.classes import Classing
 from steady_tally.core.classes.kind import Classable
 from steady_tally.core.classes.quantile import Quantile
 from steady_tally.core.columns import column_numbers
-from steady_tally.core.counted import count, place
+from steady_tally.core.counted import place
+from steady_tally.core.disclosure.family import ReleasedTable
 from steady_tally.core.errors import PlanError
-from steady_tally.core.gather.conditions import rows_that_hold
 from steady_tally.core.gather.judging import Judged, judge
 from steady_tally.core.gather.reading import EVENTS, read_records, system_of
-from steady_tally.core.gather.records import Checked, Gathered, checked_of, choose, whereabouts
+from steady_tally.core.gather.records import Checked, Gathered, checked_of, choose
 from steady_tally.core.gather.times import ReadTimes
 from steady_tally.core.gather.windows import KeptWindow, kept_windows
 from steady_tally.core.geo.locate import Located
 from steady_tally.core.grouping import classable, classify
-from steady_tally.core.keys import Keys
 from steady_tally.core.measure import Measure
-from steady_tally.core.measure.category import Category
 from steady_tally.core.measure.comparable import Indirect
 from steady_tally.core.measure.expression import Quantity, Unit
 from steady_tally.core.measure.formula import Formula
 from steady_tally.core.measure.funnel import Funnel, funnel
 from steady_tally.core.measure.groups import Group, GroupColumn, cuts
-from steady_tally.core.measure.hiding import Hidden, hide_in_sizes, too_small
 from steady_tally.core.measure.kind import MeasureKind
 from steady_tally.core.measure.names import (
     OfCount,
@@ -57,15 +52,13 @@ from steady_tally.core.measure.pooled import Pooled
 from steady_tally.core.measure.quotient import Quotient
 from steady_tally.core.measure.tally import (
     Counted,
-    Tally,
-    Wanted,
 )
 from steady_tally.core.measure.terms.events import OfEvents
 from steady_tally.core.measure.terms.joined import Following, FromSources, TableFigures
 from steady_tally.core.measure.terms.kind import Material
 from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.measure.time import Span, recorded_time
-from steady_tally.core.measure.values import AreaValues, Entry
+from steady_tally.core.measure.values import Entry
 from steady_tally.core.notes import notes_of
 from steady_tally.core.outcome import Classed, Measured, Note, Outcome, Placed, account_of, counting_in, spans_of
 from steady_tally.core.place.counting import Counting
@@ -84,18 +77,8 @@ from steady_tally.core.place.settled import Settled
 from steady_tally.core.place.stated import Spoken
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.base import bare, fingerprint
-from steady_tally.core.plan.place import Grid
 from steady_tally.core.plan.whole import Plan
-from steady_tally.core.releasing import (
-    cell_of,
-    counts_by_kind,
-    counts_of,
-    hidden_areas,
-    hidden_kinds,
-    rounded,
-    wants_of,
-    withheld,
-)
+from steady_tally.core.releasing import Keep, Releasing
 from steady_tally.core.sources import Sources, Table
 from steady_tally.core.states import State
 
@@ -104,12 +87,6 @@ WORTH_A_PLACE = 100_000  # records from which on reading what was found of them 
 
 T = TypeVar("T")
 Tell = Callable[[str, int, int], None]  # what is being done, and so many of so many are done; of 0 where nobody knows
-
-
-class Keep(Protocol):
-    """Where results are kept: what is there under a key, or what the work comes to, which is kept from then on."""
-
-    def __call__(self, key: str, work: Callable[[], T]) -> T: ...
 
 
 class Shelf(Protocol):
@@ -121,7 +98,7 @@ class Shelf(Protocol):
     def save_checked(self, key: str, times: ReadTimes | None, judged: Judged) -> None: ...
 
 
-class Chain(Keys):
+class Chain(Releasing):
     """What a plan and its sources come to, result by result.
 
     Parameters
@@ -149,12 +126,13 @@ class Chain(Keys):
         plan = self.plan.model_copy(update={"measures": {**self.plan.measures, **more}})
         found = Chain(plan, self.sources, self.checksums, keep=self.keep, shelf=self._shelf, tell=self._tell)
         found.released, found.hidden_by_others = self.released, self.hidden_by_others
+        found.table_of_others = self.table_of_others
         return found
 
-    def hiding(self, areas: Mapping[str, npt.NDArray[np.bool_]]) -> Chain:
-        """The same with these areas hidden, by the events that they are hidden for, instead of what its rule finds."""
+    def hiding(self, areas: Mapping[str, npt.NDArray[np.bool_]], table: ReleasedTable | None) -> Chain:
+        """The same with these areas hidden, by the events that they are hidden for: a page of a further table."""
         found = self.with_measures({})
-        found.hidden_by_others = areas
+        found.hidden_by_others, found.table_of_others = areas, table
         return found
 
     def checked(self, name: str) -> Checked:
@@ -265,104 +243,9 @@ class Chain(Keys):
 
         return self.keep(self.exposure_key(name), anew)
 
-    def tally(self, wanted: Wanted) -> Tally:
-        """What a term wants of the events, in counts as a release rule rounds them."""
-        rule = self.plan.release
-        if rule is None or rule.round_to == 1:
-            return self.exact_tally(wanted)
-        key = fingerprint("rounded", rule.round_to, self.tally_key(wanted))
-        return self.keep(key, lambda: rounded(self.exact_tally(wanted), rule.round_to))
-
-    def exact_tally(self, wanted: Wanted) -> Tally:
-        return self.keep(
-            self.tally_key(wanted),
-            lambda: count(wanted, self.plan.events_called(wanted.events), self.placed(wanted.events)),
-        )
-
-    def hidden(self, name: str) -> Hidden | None:
-        """The areas that the release rule hides, for what is counted of a source of events; None where there is no
-        rule."""
-        rule = self.plan.release
-        if rule is None:
-            return None
-
-        def anew() -> Hidden:
-            wants = [w for w in wants_of(self.released, name) if self._can_be_counted(w)]
-            if (others := self.hidden_by_others.get(name)) is not None:
-                small = [too_small(counts_of(self.exact_tally(w)), rule.min_events) for w in wants]
-                return Hidden(others, others & np.logical_or.reduce(small), np.zeros_like(others))
-            people = self._residents() if rule.min_residents > 0.0 else []
-            areas = self.exposure(name).areas
-            found = hidden_areas(rule, areas, wants, [self.exact_tally(w) for w in wants], people)
-            if not self.in_sizes:
-                return found
-            sizes = [self, *self.in_sizes]
-            hidden = [found.areas.copy()]
-            for chain in self.in_sizes:
-                cells, tallies = chain.exposure(name).areas, [chain.exact_tally(w) for w in wants]
-                people = chain._residents() if rule.min_residents > 0.0 else []
-                hidden.append(hidden_areas(rule, cells, wants, tallies, people).areas)
-            own = [cell_of(chain.placed(name)) for chain in sizes]
-            kinds = [self._holding(w) for w in wants]
-            hide_in_sizes(own, kinds, hidden)
-            return replace(found, areas=hidden[0], sizes=tuple(hidden[1:]))
-
-        return self.keep(self.hidden_key(name), anew)
-
-    def _residents(self) -> list[npt.NDArray[np.float64]]:
-        """(areas,) the figures of people that measures are divided by, of those that can be worked out."""
-        found = []
-        for measure in self.of_people:
-            of = self._material(measure, released=False)
-            with suppress(PlanError):
-                found.append(measure.terms["under"].amount(of, of.counting))
-        return found
-
-    def _can_be_counted(self, wanted: Wanted) -> bool:
-        """Does a term ask for what is there? What does not is not handed on, and hides nothing."""
-        try:
-            self.exact_tally(wanted)
-        except PlanError:
-            return False
-        return True
-
-    def _holding(self, wanted: Wanted) -> npt.NDArray[np.bool_]:
-        """(rows of the table,) which records hold what a term asks of events."""
-        checked = self.checked(wanted.events)
-        where = whereabouts(self.plan.events_called(wanted.events), checked) if wanted.where else None
-        return rows_that_hold(checked.table, wanted.where, wanted_by="plan: measure", whereabouts=where)
-
-    @cached_property
-    def in_sizes(self) -> tuple[Chain, ...]:
-        """The same in cells of the further sizes that are handed on too."""
-        rule, place = self.plan.release, self.plan.place
-        if rule is None or not isinstance(place.areas, Grid):
-            return ()
-        found = []
-        for size in rule.sizes:
-            by = size / place.areas.size
-            change = {"size": size, "height": place.areas.height and place.areas.height * by}
-            other = place.model_copy(update={"areas": place.areas.model_copy(update=change)})
-            rest = self.plan.model_copy(update={"place": other, "release": rule.model_copy(update={"sizes": []})})
-            found.append(Chain(rest, self.sources, self.checksums, keep=self.keep, shelf=self._shelf, tell=self._tell))
-        return tuple(found)
-
-    def other_sizes(self) -> list[tuple[float, Chain]]:
-        """The further sizes of cells that are handed on too, with what the release rule hides in them."""
-        found = []
-        sizes = self.plan.release.sizes if self.plan.release else []
-        for at, (size, chain) in enumerate(zip(sizes, self.in_sizes, strict=False)):
-            hidden = {n: h.sizes[at] for n in self.plan.gather.events if (h := self.hidden(n)) is not None}
-            found.append((size, chain.hiding(hidden)))
-        return found
-
-    def hidden_in(self, measure: MeasureKind) -> Hidden | None:
-        """The areas that the release rule hides in a measure."""
-        found = [h for name in self.events_of(measure) if (h := self.hidden(name)) is not None]
-        if not found:
-            return None
-        parts = [np.logical_or.reduce([getattr(h, p) for h in found]) for p in ("areas", "small", "unfit")]
-        return Hidden(*parts)
+    def people_under(self, measure: MeasureKind) -> npt.NDArray[np.float64]:
+        of = self._material(measure, released=False)
+        return measure.terms["under"].amount(of, of.counting)
 
     def joined(self, measure: MeasureKind, role: Entry) -> FromSources | None:
         """What a term has of its sources, whatever the events are."""
@@ -417,7 +300,8 @@ class Chain(Keys):
                 name = self.name_of(measure)
                 check_no_circle(self.at_hand, name)
                 used(self.at_hand, measure, name)
-            values = self._let_out(measure, measure.work_out(self._material(measure)))
+            self.check_released(measure)
+            values = self.let_out(measure, measure.work_out(self._material(measure)))
             joined = {role: self.joined(measure, role) for role in measure.terms}
             return Measured(values, {role: found for role, found in joined.items() if isinstance(found, TableFigures)})
 
@@ -440,18 +324,6 @@ class Chain(Keys):
         key = fingerprint("pooled", column, self.measured_key(measure))
         return self.keep(key, lambda: measure.pooled(self._material(measure), column))
 
-    def _let_out(self, measure: MeasureKind, values: AreaValues) -> AreaValues:
-        """What the release rule leaves of the values."""
-        hidden, rule = self.hidden_in(measure), self.plan.release
-        if hidden is None or rule is None:
-            return values
-        cells = None
-        if values.breakdown is not None and isinstance(measure, Category):
-            exact = counts_by_kind(self.exact_tally(measure.wants[0]), values.breakdown.words)
-            cells = hidden_kinds(exact, hidden.areas, rule.min_events)
-        of_events = {role for role, term in measure.terms.items() if term.counts is not None}
-        return withheld(values, of_events, hidden.areas, cells)
-
     def _material(self, measure: MeasureKind, *, released: bool = True) -> Material:
         """What a measure is worked out from, by default as the release rule has it."""
         exposure, windows = self.exposure(measure.events), self._windows(measure)
@@ -459,7 +331,7 @@ class Chain(Keys):
         # An area without ground has no value, whatever it would be divided by.
         states = np.where(exposure.areas.area_km2 > 0.0, counting.states, State.NOT_COMPUTABLE).astype(np.uint8)
         hidden = self.hidden_in(measure) if released else None
-        if hidden is not None and not isinstance(measure, Quotient):
+        if hidden is not None:
             states = np.where(hidden.areas & (states == State.NUMBER), State.SUPPRESSED, states).astype(np.uint8)
         over = replace(counting, states=states)
         spans = tuple(
@@ -471,7 +343,7 @@ class Chain(Keys):
             over,
             spans,
             exposure.members,
-            self.tally,
+            self.tally if released else self._exact_tally,
             lambda term: next(self.joined(measure, r) for r, t in measure.terms.items() if t is term),
             lambda word: self._named(measure, word, exposure, over, spans),
             self._base,
@@ -479,7 +351,7 @@ class Chain(Keys):
             self.sources,
             lambda: self.neighbours,
             (lambda: self._by_group(measure, by)) if by and of_people else None,
-            None if hidden is None else hidden.areas,
+            self.plan.release if released else None,
         )
 
     def _base(self) -> Counting:
@@ -640,6 +512,8 @@ class Chain(Keys):
             gathered=gathered,
             placed=placed,
             hidden=self.hidden_in(measure),
+            table=self.table,
+            events_by_area=self.events_by_area(events),
             noting=lambda of: (*notes_of(of, self.sources), *more),
         )
         outcome.ledger.check()

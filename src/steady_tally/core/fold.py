@@ -14,10 +14,12 @@ from functools import reduce
 from operator import add
 from typing import Any, Generic, TypeVar
 
+import numpy as np
 import pyarrow as pa
 
-from steady_tally.core.chain import Chain, Keep
+from steady_tally.core.chain import Chain
 from steady_tally.core.counted import count
+from steady_tally.core.disclosure.family import counts_of
 from steady_tally.core.gather.judging import Judged, judge
 from steady_tally.core.gather.reading import Read, read_records
 from steady_tally.core.gather.records import Checked, Gathered, checked_of
@@ -35,6 +37,7 @@ from steady_tally.core.place.placing import Exposure, depends_on_events, recorde
 from steady_tally.core.plan.conditions import InRange, leaves
 from steady_tally.core.plan.gather import Events
 from steady_tally.core.plan.whole import Plan
+from steady_tally.core.releasing import Keep
 from steady_tally.core.sources import Sources, Table
 
 _THREADS = 2
@@ -79,7 +82,9 @@ def fold(
     """
     measure, counted = plan.measures[name], plan.events_name(name)
     events = plan.events_called(counted)
-    wanted = [w for w in _wanted(plan, measure) if w.events == counted]
+    everything = Wanted(counted)
+    wanted = [w for w in (everything, *_wanted(plan, measure)) if w.events == counted]
+    wanted = list({w.key: w for w in wanted}.values())
     reads, tables = _read(events, wanted, pieces, held)
     sources = others()
     kept: dict[str, Any] = {}
@@ -138,6 +143,7 @@ def fold(
         measured=measured,
         classing=plan.classes[name],
         classed=classify(plan.classes[name], measured, exposure.areas.area_km2, measure.called(events.recorded)),
+        events_by_area=counts_of(kept[common.tally_key(everything)]).astype(np.float64),
         noting=lambda of: notes_of(of, sources),
     )
     figures.ledger.check()

@@ -7,9 +7,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.outcome import Figures, Note
 from steady_tally.core.plan.gather import Events, NoCoordinates
 from steady_tally.core.plan.place import Grid, Place, Zones
+from steady_tally.core.plan.release import Release
+from steady_tally.core.plan.whole import Plan
 
 
 def idle_choices(outcome: Figures) -> list[Note]:
@@ -18,9 +21,31 @@ def idle_choices(outcome: Figures) -> list[Note]:
     found = [Note("gather", says) for says in _of_events(events)]
     if outcome.events_name:
         found += [Note("place", says) for says in _of_areas(place, events)]
-    if outcome.plan.release and outcome.plan.release.sizes and not isinstance(place.areas, Grid):
-        found.append(Note("measure", "Further sizes to hand on are of cells, but the areas are no cells."))
+    if outcome.plan.release is not None:
+        found += [Note("measure", says) for says in _of_release(outcome.plan.release, outcome.plan)]
     return found + [Note("measure", says) for says in outcome.measure.idle()]
+
+
+def _of_release(rule: Release, plan: Plan) -> Iterator[str]:
+    if rule.smallest_cell_km2 > 0.0 and not isinstance(plan.place.areas, Grid):
+        yield f"The release rule “{rule.name}” says how small cells may be, but the areas are no cells."
+    by_people = any(
+        m.events is not None and isinstance(m.terms.get("under"), FromTable) for m in plan.measures.values()
+    )
+    if rule.min_residents > 0.0 and not by_people:
+        yield (
+            f"The release rule “{rule.name}” says how few residents an area may have, but no measure divides events by "
+            "residents: it hides none for that. What tables say of areas is not hidden."
+        )
+    if rule.sizes:
+        yield (
+            f"The release rule “{rule.name}” names cells of further sizes: these are not handed on, since cells of one "
+            "size would tell of those of another. Make each size a study of its own, and hand on one of them."
+        )
+    if rule.round_to > 1 and rule.min_events > 1:
+        yield f"The release rule “{rule.name}” rounds counts: it hides none for being less than {rule.min_events:,}."
+    if rule.round_to > 1 and rule.zeros == "hidden":
+        yield f"The release rule “{rule.name}” rounds counts, and so hides no zero."
 
 
 def _of_events(events: Events) -> Iterator[str]:

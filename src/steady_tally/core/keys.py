@@ -13,6 +13,7 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.classes import Classing
+from steady_tally.core.disclosure.family import ReleasedTable, wants_of
 from steady_tally.core.measure.formula import Formula
 from steady_tally.core.measure.kind import MeasureKind
 from steady_tally.core.measure.names import (
@@ -43,10 +44,9 @@ from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.gather import RecordedList, RecordedOutline
 from steady_tally.core.plan.place import Grid, Zones
 from steady_tally.core.plan.whole import Plan
-from steady_tally.core.releasing import wants_of
 from steady_tally.core.sources import Sources
 
-_RESULTS_VERSION = 9  # raised when the same plan and sources come to give another result
+_RESULTS_VERSION = 10  # raised when the same plan and sources come to give another result
 
 T = TypeVar("T")
 
@@ -70,13 +70,15 @@ class Keys:
     Attributes
     ----------
     released : the plan whose measures decide what the release rule hides.
-    hidden_by_others : (areas,) those that are hidden, by events, where other pages decide that too.
+    hidden_by_others : (areas,) those that are hidden, by events, on a page of what is released as a further table.
+    table_of_others : that table.
     """
 
     def __init__(self, plan: Plan, sources: Sources, checksums: Mapping[str, str]) -> None:
         self.plan, self.sources, self.checksums = plan, sources, checksums
         self.released = plan
         self.hidden_by_others: Mapping[str, npt.NDArray[np.bool_]] = {}
+        self.table_of_others: ReleasedTable | None = None
         self.made_keys: dict[tuple[str, str], Any] = {}
         self._under_way: list[str] = []  # formulas whose keys are being made
 
@@ -217,15 +219,13 @@ class Keys:
             return ""
         tallies = [self.tally_key(w) for w in wants_of(self.released, name)]
         if name in self.hidden_by_others:
-            return fingerprint("hidden", self.hidden_by_others[name].tobytes().hex(), rule.min_events, tallies)
+            table = self.table_of_others
+            cells = None if table is None else [table.names, table.hidden.cells.tobytes().hex()]
+            own = self.hidden_by_others[name].tobytes().hex()
+            return fingerprint("hidden", own, cells, {**bare(rule), "name": ""}, tallies)
         people: list[Any] = [self.joined_key(m, "under") for m in self.of_people]
-        people += [chain.tally_key(Wanted(name)) for chain in self.in_sizes]
-        return fingerprint("hidden", {**bare(rule), "name": ""}, tallies, people, self.exposure_key(name))
-
-    @property
-    def in_sizes(self) -> tuple[Keys, ...]:
-        """The same in cells of the further sizes that are handed on too."""
-        raise NotImplementedError
+        others = [self.placed_key(n) for n in self.plan.gather.events]  # which may hold the same records
+        return fingerprint("hidden", {**bare(rule), "name": ""}, tallies, people, others, self.exposure_key(name))
 
     @property
     def of_people(self) -> list[MeasureKind]:

@@ -9,6 +9,7 @@ import numpy.typing as npt
 
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL
 from steady_tally.core.classes.deviations import Deviations
+from steady_tally.core.disclosure.words import told
 from steady_tally.core.gather.column_words import GROUND, name_words
 from steady_tally.core.gather.conditions import condition_says
 from steady_tally.core.gather.windows import period_noun
@@ -25,7 +26,6 @@ from steady_tally.core.place.meeting import apart
 from steady_tally.core.place.placing import WAYS, Way
 from steady_tally.core.plan.conditions import BetweenDays, InsideOutline, all_must_hold, leaves
 from steady_tally.core.plan.place import Zones
-from steady_tally.core.releasing import told
 from steady_tally.core.show.bands import without_class
 from steady_tally.core.show.colours import middle_of
 from steady_tally.core.show.legend import legend_of
@@ -162,7 +162,7 @@ def _ground_said(outcome: Figures, term: FromTable, said: npt.NDArray[np.float64
 
 def _released(outcome: Figures) -> Iterator[str]:
     if outcome.plan.release is not None:
-        yield from told(outcome.plan.release, outcome.hidden)
+        yield from told(outcome.plan.release, outcome.hidden, outcome.table)
 
 
 def _classed(outcome: Figures) -> Iterator[str]:

@@ -13,6 +13,8 @@ from pyproj import CRS
 
 from steady_tally.core.classes import Classing
 from steady_tally.core.classes.quality import Quality
+from steady_tally.core.disclosure.areas import Hidden
+from steady_tally.core.disclosure.family import ReleasedTable
 from steady_tally.core.gather.judging import Together
 from steady_tally.core.gather.records import Gathered
 from steady_tally.core.gather.windows import KeptWindow
@@ -21,7 +23,6 @@ from steady_tally.core.geo.locate import Located
 from steady_tally.core.ledger import Ledger, StageBalance
 from steady_tally.core.measure import Measure
 from steady_tally.core.measure.against import Sides, sides
-from steady_tally.core.measure.hiding import Hidden, to_multiples
 from steady_tally.core.measure.sure import few, hidden_by_chance, wide
 from steady_tally.core.measure.terms.joined import TableFigures
 from steady_tally.core.measure.time import Span
@@ -260,6 +261,8 @@ class Figures:
     windows : the recorded windows, as far as the filter keeps them.
     classing : how areas are grouped: as the plan says, or by quantiles where that cannot be done.
     hidden : the areas that a release rule hides; None where there is no rule.
+    table : the further table that it releases, where there is one.
+    events_by_area : (areas,) all events in each, as far as a release rule lets them be told; NaN where it does not.
     noting : finds what must be known beside the figures.
     """
 
@@ -275,7 +278,9 @@ class Figures:
     measured: Measured
     classing: Classing
     classed: Classed
+    events_by_area: Floats
     hidden: Hidden | None = None
+    table: ReleasedTable | None = None
     noting: Callable[[Any], Iterable[Note]] | None = field(default=None, repr=False, compare=False)
 
     @cached_property
@@ -335,11 +340,3 @@ class Outcome(Figures):
 
     gathered: Gathered
     placed: Placed
-
-    @property
-    def events_by_area(self) -> Floats:
-        """(areas,) all events in each, as far as a release rule lets them be told; NaN where it does not."""
-        events, rule = self.placed.events_by_area, self.plan.release
-        if rule is None or self.hidden is None:
-            return events.astype(np.float64)
-        return np.where(self.hidden.areas, np.nan, to_multiples(events, rule.round_to))

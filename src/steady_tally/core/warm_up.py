@@ -17,7 +17,6 @@ from steady_tally.core.geo.overlap import overlaps
 from steady_tally.core.geo.projection import equal_area
 from steady_tally.core.geo.shapes import rings_of
 from steady_tally.core.measure.bootstrap import draw
-from steady_tally.core.measure.hiding import hide_cells
 from steady_tally.core.measure.smoothing import drawn
 from steady_tally.core.place.derived import sets_of
 from steady_tally.core.place.grid import CellSet, lattice_of
@@ -56,5 +55,4 @@ def compile_kernels() -> None:
     for share in (False, True):
         drawn(np.ones(2), np.full(2, 2.0), beside, share=share)
     draw(np.array([1.0, 2.0]), np.array([0, 2]), "mean", np.array([0.5]), 2, 1)
-    hide_cells(np.array([[1, 9], [9, 1]]), np.zeros(2, np.bool_), 5)
     import_module("scipy.special")  # the first who asks how sure a class is would wait for it

@@ -9,13 +9,14 @@ import numpy.typing as npt
 
 from steady_tally.core.chain import Chain
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, ZERO_CLASS
+from steady_tally.core.disclosure.family import let_out_areas
+from steady_tally.core.disclosure.words import told
 from steady_tally.core.errors import PlanError
 from steady_tally.core.geo.anchors import Anchors
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.plan.show import Corner, EventsLayer, LabelSet, Layer, OverLayer, ReferenceLayer
 from steady_tally.core.reasons import Reason
-from steady_tally.core.releasing import told
 from steady_tally.core.report.labels import label_texts
 from steady_tally.core.show.bands import PLAIN, decimal_places, step_text, steps
 from steady_tally.core.show.colours import BEYOND, NO_VALUE
@@ -113,6 +114,7 @@ class Content:
 def content_of(chain: Chain, outcome: Outcome, sources: Sources, references: list[str]) -> Content:
     """All that a page can show."""
     areas, show = outcome.areas, outcome.plan.show
+    let_out_areas(outcome.plan.release, outcome.hidden)
     if len(areas) > MOST_AREAS:
         raise PlanError(
             f"a page shows up to {MOST_AREAS:,} areas; there are {len(areas):,}.",
@@ -257,14 +259,14 @@ def _subtitle(outcome: Outcome) -> str:
 def _notes(outcome: Outcome) -> str:
     """Sources, method, breaks, and what was counted and set aside."""
     says = []
-    if outcome.events_name:
+    if outcome.events_name and (outcome.plan.release is None or outcome.plan.release.round_to == 1):
         gather, place = outcome.ledger.stages
         filtered = gather.set_aside.get(Reason.FILTERED_OUT, 0)
         aside = gather.total_set_aside + place.total_set_aside - filtered
         left = f", {filtered:,} left out by the filter" if filtered else ""
         says.append(f"{place.records_out:,} of {gather.records_in:,} records counted{left}, {aside:,} set aside.")
     if (rule := outcome.plan.release) is not None:
-        says += list(told(rule, outcome.hidden))
+        says += list(told(rule, outcome.hidden, outcome.table))
         if not rule.event_points and any(
             isinstance(one, EventsLayer) and one.shown for one in outcome.plan.show.layers
         ):
@@ -285,8 +287,8 @@ def _notes(outcome: Outcome) -> str:
 def _period(outcome: Outcome) -> str:
     """From when to when the events were, where no recorded window says it; the records' own days, never the clock's."""
     times = outcome.gathered.time
-    if outcome.windows or times is None or not outcome.events_name:
-        return ""
+    if outcome.windows or times is None or not outcome.events_name or not _lets_out_events(outcome):
+        return ""  # the first and the last day are those of single events
     placed = times[outcome.placed.record[outcome.placed.located.first >= 0]]
     days = placed[~np.isnat(placed)].astype("datetime64[D]")
     return f"Events from {days.min()} to {days.max()}." if len(days) else ""

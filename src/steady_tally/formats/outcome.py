@@ -89,6 +89,7 @@ class OutcomeFiles:
             counts = {**self._defused, **_write_areas(figures, self._partial)}
             told = {**ledger_document(figures, checksums), "defused": {n: c for n, c in sorted(counts.items()) if c}}
             _without_places(told, figures)
+            _without_totals(told, figures)
             document = json.dumps(told, ensure_ascii=False, indent=2)
             (self._partial / "ledger.json").write_text(document + "\n", encoding="utf-8")
             if more is not None:
@@ -137,6 +138,15 @@ def _without_places(told: dict[str, Any], figures: Figures) -> None:
             events["corrections"] = []
             says = f"{given:,} places given to records of “{name}” are left out of this plan, as the release rule says."
             told["notes"] = [*told["notes"], says]
+
+
+def _without_totals(told: dict[str, Any], figures: Figures) -> None:
+    """Take the totals of records out, where a release rule rounds counts: beside them they would tell more."""
+    rule = figures.plan.release
+    if rule is None or rule.round_to == 1:
+        return
+    told |= {"stages": [], "placements": None}
+    told["notes"] = [*told["notes"], "How many records there are at each stage is left out, as the release rule says."]
 
 
 def areas_geojson(outcome: Figures, areas: pa.Table) -> str:

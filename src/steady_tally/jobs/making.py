@@ -11,6 +11,7 @@ import procrastinate
 from pydantic import BaseModel, Field
 from sqlalchemy import Engine
 
+from steady_tally.core.disclosure.family import let_out_areas
 from steady_tally.core.errors import PlanError
 from steady_tally.core.geo.projection import DEGREES, coordinate_system
 from steady_tally.core.names import file_stem
@@ -104,6 +105,7 @@ def _hand_on(engine: Engine, study_id: uuid.UUID, plan: Plan, body: HandOn, to: 
     progress.step("working out the figures")
     chain = chain_of(engine, study_id, plan)
     outcome = chain.outcome(strict=False)
+    let_out_areas(plan.release, outcome.hidden)
     crs = outcome.placed.placement.crs
     wanted = crs if body.system == "map" else coordinate_system(body.system, wanted_by="the files handed on")
     stem = to.stem
@@ -113,8 +115,6 @@ def _hand_on(engine: Engine, study_id: uuid.UUID, plan: Plan, body: HandOn, to: 
         match what:
             case "areas":
                 tables.append((stem, areas_to_hand_on(chain, outcome)))
-                for size, other in chain.other_sizes():
-                    tables.append((f"{stem}-{size:g}", areas_to_hand_on(other, other.outcome(strict=False))))
             case "events":
                 tables.append((f"{stem}-events", events_to_hand_on(outcome)))
             case "set aside":
@@ -153,10 +153,7 @@ def _draw_series(
         for at, sheet in enumerate(found.pages):
             progress.at(f"drawing {sheet.name}"[:200], at, count)
             try:
-                yield Page(
-                    sheet.name,
-                    figure_content(engine, study_id, sheet.plan, areas=sheet.areas, hidden=sheet.hidden, strict=True),
-                )
+                yield Page(sheet.name, figure_content(engine, study_id, sheet, strict=True))
             except PlanError as error:
                 raise PlanError(error.what, where=f"page “{sheet.name}”", todo=error.todo) from None
         progress.count(count, count)

@@ -9,6 +9,7 @@ from sqlmodel import Session
 
 from steady_tally.core.errors import NotFound
 from steady_tally.core.plan.figure import FigurePlan
+from steady_tally.core.report.series import Sheet
 from steady_tally.figures.draw import draw, written
 from steady_tally.results.figures import figure_content
 from steady_tally.store.studies import study, version_of
@@ -38,7 +39,7 @@ def study_picture(engine: Engine, study_id: uuid.UUID) -> bytes:
         kept = session.get(Picture, study_id)
         if kept is not None and kept.version_id == head:
             return kept.data
-    content = figure_content(engine, study_id, version_of(engine, study_id, head))
+    content = figure_content(engine, study_id, Sheet("", version_of(engine, study_id, head)))
     data = written(draw(content, _LOOK), "png", dpi=_DPI)
     with Session(engine) as session:
         session.merge(Picture(study_id=study_id, version_id=head, data=data))

@@ -17,7 +17,7 @@ from steady_tally.core.names import file_stem
 from steady_tally.core.plan.base import Name
 from steady_tally.core.plan.figure import FigurePlan
 from steady_tally.core.plan.whole import Plan
-from steady_tally.core.report.series import MOST_PAGES
+from steady_tally.core.report.series import MOST_PAGES, Sheet
 from steady_tally.figures.content import Content
 from steady_tally.figures.draw import Format, check_size, draw, written
 from steady_tally.results.figures import figure_content, sheets
@@ -170,11 +170,10 @@ def _shown(study_id: uuid.UUID, plan: Plan, body: PreviewBody) -> tuple[Content,
     """What the wanted page shows, what all pages are called, and that one, and what is said of them all."""
     series = body.document.series
     if series is None:
-        return figure_content(engine(), study_id, plan), [], "", []
+        return figure_content(engine(), study_id, Sheet("", plan)), [], "", []
     found = sheets(engine(), study_id, plan, series)
     sheet = found.pages[min(body.page, len(found.pages) - 1)]
-    parts = {"areas": sheet.areas, "hidden": sheet.hidden}
-    content = figure_content(engine(), study_id, sheet.plan, **parts, strict=True)
+    content = figure_content(engine(), study_id, sheet, strict=True)
     return content, [p.name for p in found.pages], sheet.name, found.said
 
 
@@ -202,7 +201,7 @@ def file(path: FigurePath, query: FileQuery) -> Response:
     found = stored.figure(engine(), path.study_id, path.figure_id)
     plan = FigurePlan.model_validate(found.document)
     check_size(plan, query.format, query.dpi)
-    content = figure_content(engine(), path.study_id, version_of(engine(), path.study_id, found.version_id))
+    content = figure_content(engine(), path.study_id, Sheet("", version_of(engine(), path.study_id, found.version_id)))
     data = written(draw(content, plan), query.format, dpi=query.dpi)
     name = f"{file_stem(found.name)}.{query.format}"
     return Response(

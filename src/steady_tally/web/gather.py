@@ -12,6 +12,7 @@ from flask import Response, request
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
+from steady_tally.core.disclosure.family import let_out_events
 from steady_tally.core.errors import Conflict, NotFound, SourceError
 from steady_tally.core.gather.findings import findings
 from steady_tally.core.gather.named import likely_named
@@ -21,7 +22,6 @@ from steady_tally.core.place.meeting import exchanged
 from steady_tally.core.place.zones import ZoneSet, zone_set
 from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.gather import Reading
-from steady_tally.core.releasing import let_out_events
 from steady_tally.core.report.tables import set_aside_table
 from steady_tally.core.sources import Features, Sources
 from steady_tally.formats.apart.asking import look

@@ -14,6 +14,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from steady_tally.core.areas import areas_table
+from steady_tally.core.disclosure.family import let_out_events
 from steady_tally.core.errors import NotFound, PlanError
 from steady_tally.core.gather.categories import category_columns
 from steady_tally.core.geo.bins import OUTSIDE
@@ -27,7 +28,6 @@ from steady_tally.core.place.outside import DISTANCES_M, outside
 from steady_tally.core.place.placing import Way
 from steady_tally.core.plan.place import Grid, Place, WorkingProjection
 from steady_tally.core.reasons import Reason
-from steady_tally.core.releasing import let_out_events
 from steady_tally.core.report.tables import events_table
 from steady_tally.core.show.colours import apart
 from steady_tally.core.show.drawing import event_points

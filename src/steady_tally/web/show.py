@@ -16,6 +16,7 @@ from pydantic import BaseModel, Field
 from steady_tally.core.chain import Chain
 from steady_tally.core.classes import Classing
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, ZERO_CLASS
+from steady_tally.core.disclosure.words import told
 from steady_tally.core.errors import Conflict, NotFound, PlanError, SourceError, SteadyTallyError
 from steady_tally.core.gather.windows import period_noun
 from steady_tally.core.geo.projection import coordinate_system, project
@@ -30,7 +31,6 @@ from steady_tally.core.plan.place import Grid
 from steady_tally.core.plan.show import EventsLayer, Inset, Layer, ReferenceLayer
 from steady_tally.core.plan.steps import steps_before
 from steady_tally.core.plan.whole import Plan
-from steady_tally.core.releasing import told
 from steady_tally.core.report.labels import check_labels, labels_key
 from steady_tally.core.report.sums import Doubt, proposed_name, sum_lines
 from steady_tally.core.report.tables import account_document
@@ -653,7 +653,7 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str], overlaid: list
         made=[StepView(says=s.says, total=s.total) for s in measured.steps],
         beside=[StepView(says=b.says, total=b.total) for b in measured.beside],
         against=_against(outcome),
-        released=list(told(plan.release, outcome.hidden)) if plan.release else [],
+        released=list(told(plan.release, outcome.hidden, outcome.table)) if plan.release else [],
         proposed_name=proposed_name(outcome.measure, outcome.value_name),
         whole=measured.whole,
         steps=steps_before(classes_until(engine(), path.study_id, path.version, outcome.name))[-_MOST_STEPS:],

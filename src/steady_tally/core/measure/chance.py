@@ -294,6 +294,32 @@ class Times:
         return self.of.relative_error
 
 
+@dataclass(frozen=True)
+class Between:
+    """What is known of values that lie between others, as those of rounded counts do: from the lower end of the least
+    to the upper end of the greatest."""
+
+    low: Chance
+    middle: Chance
+    high: Chance
+
+    def below(self, x: Floats) -> Floats:
+        return self.middle.below(x)
+
+    def interval(self, level: float) -> tuple[Floats, Floats]:
+        return self.low.interval(level)[0], self.high.interval(level)[1]
+
+    def p_value(self, x: Floats) -> Floats:
+        """The largest of any value between: 1 where the least is not above `x` and the greatest not below it."""
+        ends = np.maximum(self.low.p_value(x), self.high.p_value(x))
+        around = (self.low.below(x) >= 0.5) & (self.high.below(x) <= 0.5)
+        return np.where(around, 1.0, np.maximum(ends, self.middle.p_value(x)))
+
+    @property
+    def relative_error(self) -> Floats:
+        return self.low.relative_error
+
+
 def count_interval(events: Ints, level: float = 0.95, how: How = "exact") -> tuple[Floats, Floats]:
     """The lower and upper end of the central interval for the mean of a Poisson count.
 

@@ -21,10 +21,12 @@ from steady_tally.core.matching import quoted
 from steady_tally.core.measure.chance import Chance, How, Poisson, Times, Weighted
 from steady_tally.core.measure.expression import EMPTY_GROUP, NOTHING_EXPECTED
 from steady_tally.core.measure.groups import Group, GroupColumn, put_to
+from steady_tally.core.measure.kept_back import KeptBack
 from steady_tally.core.measure.tally import Counted, Wanted
 from steady_tally.core.measure.terms.kind import Material
 from steady_tally.core.measure.values import AreaValues, Beside, Step
 from steady_tally.core.plan.base import Decimal, Name, Part
+from steady_tally.core.plan.release import Release
 from steady_tally.core.states import State
 
 Floats = npt.NDArray[np.float64]
@@ -92,6 +94,10 @@ class Comparable(Part):
     def says(self) -> str:
         """What was done."""
 
+    @abstractmethod
+    def kept_back(self, rule: Release) -> KeptBack | None:
+        """Why it is not released under a rule; None where it is."""
+
 
 class LocationQuotient(Comparable):
     """How many times the value of all areas together each area's is."""
@@ -101,6 +107,9 @@ class LocationQuotient(Comparable):
     @property
     def says(self) -> str:
         return "divided by that of all areas"
+
+    def kept_back(self, rule: Release) -> KeptBack | None:
+        return None
 
     def called(self, crude: str) -> str:
         return f"times that of all areas: {crude}"
@@ -161,6 +170,12 @@ class Direct(_Standardised):
     def says(self) -> str:
         return f"standardised by {self._by_words}"
 
+    def kept_back(self, rule: Release) -> KeptBack | None:
+        return KeptBack(
+            "from a directly standardised rate the events of its groups follow, which are not released",
+            "Set events against those expected (indirect standardisation), or take the rate as it was counted.",
+        )
+
     def called(self, crude: str) -> str:
         return f"{crude}, {self.says}"
 
@@ -220,6 +235,14 @@ class Indirect(_Standardised):
     def says(self) -> str:
         return f"for each one expected by {self._by_words}"
 
+    def kept_back(self, rule: Release) -> KeptBack | None:
+        if rule.round_to == 1:
+            return None
+        return KeptBack(
+            "the groups that events are expected by are not among what is rounded",
+            "Hide small counts instead of rounding, or take the rate as it was counted.",
+        )
+
     def called(self, crude: str) -> str:
         if self.shown == "rate":
             return f"{crude}, standardised by {self._by_words} (indirectly)"
@@ -235,6 +258,8 @@ class Indirect(_Standardised):
             people, events, notes = _standard(self.standard, self.by, strata, of, with_events=True)
         with np.errstate(divide="ignore", invalid="ignore"):
             rate = np.where(people > 0.0, events / people, 0.0)
+        if of.released is not None and self.standard is None:
+            _check_groups(strata, of.released)
         expected = (rate[:, None] * strata.exposure).sum(axis=0)
         observed = strata.events.sum(axis=0)
         factor = 1.0
@@ -258,6 +283,20 @@ class Indirect(_Standardised):
         found = _of_strata(crude, strata, value, chance, together, NOTHING_EXPECTED, self.says, notes)
         beside = Beside("expected events", expected, float(expected[found.state == State.NUMBER].sum()))
         return replace(found, beside=(*found.beside, beside)), together
+
+
+def _check_groups(strata: _Strata, rule: Release) -> None:
+    """PlanError where a group has few events in all areas that are shown: that many follow from those expected."""
+    events = strata.events[:, strata.there].sum(axis=1)
+    few = [g.cut.says for g, n in zip(strata.groups, events, strict=True) if 0 < n < rule.min_events]
+    if few or 0 < strata.ungrouped < rule.min_events:
+        groups = quoted(few) if few else "no group"
+        raise PlanError(
+            f"under the release rule “{rule.name}” this cannot be told: so few events are of {groups} that how many "
+            "would follow from the events expected.",
+            where=_WHERE,
+            todo="Standardise by fewer groups, or by a standard population of a table.",
+        )
 
 
 ComparableKind = Annotated[Direct | Indirect | LocationQuotient, Field(discriminator="kind")]

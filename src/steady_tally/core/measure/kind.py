@@ -8,6 +8,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.windows import period_noun
 from steady_tally.core.measure.groups import GroupColumn
+from steady_tally.core.measure.kept_back import KeptBack
 from steady_tally.core.measure.pooled import Pooled
 from steady_tally.core.measure.sure import Marks
 from steady_tally.core.measure.tally import Wanted
@@ -16,6 +17,7 @@ from steady_tally.core.measure.time import TimeUnit
 from steady_tally.core.measure.values import AreaValues, Entry
 from steady_tally.core.plan.base import Part
 from steady_tally.core.plan.gather import RecordedWindow
+from steady_tally.core.plan.release import Release
 
 
 class MeasureKind(Part, ABC):
@@ -105,6 +107,10 @@ class MeasureKind(Part, ABC):
         """What each term of the sum is, in words."""
         said: dict[Entry, str] = {role: term.says for role, term in self.terms.items()}
         return {**said, "time": time_called(self.time_unit, windows)}
+
+    def kept_back(self, rule: Release) -> KeptBack | None:
+        """Why it is not released under a rule; None where it is."""
+        return next((why for term in self.terms.values() if (why := term.kept_back(rule)) is not None), None)
 
     def idle(self) -> Iterator[str]:
         """What it chooses without effect, in whole sentences."""

@@ -16,6 +16,7 @@ from steady_tally.core.measure.bootstrap import drawn_anew
 from steady_tally.core.measure.chance import Chance
 from steady_tally.core.measure.comparable import ComparableKind, Crude, Direct, Together
 from steady_tally.core.measure.groups import GroupColumn
+from steady_tally.core.measure.kept_back import KeptBack
 from steady_tally.core.measure.kind import MeasureKind, per_words
 from steady_tally.core.measure.pooled import Pooled, larger_areas
 from steady_tally.core.measure.smoothing import SAYS, Towards, smoothed
@@ -32,6 +33,7 @@ from steady_tally.core.measure.time import TimeUnit, recorded_time
 from steady_tally.core.measure.values import AreaValues, Entry, Term, quotient
 from steady_tally.core.place.counting import Counting
 from steady_tally.core.plan.gather import RecordedWindow
+from steady_tally.core.plan.release import Release
 from steady_tally.core.states import State
 
 Floats = npt.NDArray[np.float64]
@@ -77,6 +79,20 @@ class Quotient(MeasureKind):
     @property
     def sets_against(self) -> bool:
         return self.against is not None
+
+    def kept_back(self, rule: Release) -> KeptBack | None:
+        if isinstance(self.numerator, OfPersons) and isinstance(self.denominator, OfWhole):
+            return KeptBack(
+                f"how many {self.numerator.says} all areas have together tells who has events in several",
+                "Divide by something else.",
+            )
+        if self.smoothed is not None and rule.round_to > 1:
+            return KeptBack(
+                "how sure rates are that are drawn towards others cannot be told of rounded counts",
+                "Hide small counts instead of rounding, or take the rate as it was counted.",
+            )
+        of_terms = super().kept_back(rule)
+        return of_terms or (None if self.comparable is None else self.comparable.kept_back(rule))
 
     @property
     def marks(self) -> Marks:
@@ -157,10 +173,6 @@ class Quotient(MeasureKind):
         time = recorded_time(of.spans, self.time, lambda part: self._weight(of, part), counting)
         value, state = quotient(counted, under, time, self.per, state)
         there = state == State.NUMBER
-        # Of a hidden area not even that is told that there is nothing to divide by.
-        hidden = np.zeros_like(there) if of.hidden is None else of.hidden & (counting.states == State.NUMBER)
-        if np.count_nonzero(hidden) == 1:
-            there &= ~hidden  # one that is hidden alone would follow from the total
         counts = self._counts(of)
         chance = None
         if counts:
@@ -176,7 +188,6 @@ class Quotient(MeasureKind):
         whole_numbers = self.numerator.WHOLE and len(terms) == 1 and self.per == 1.0
         lacks = np.isnan(counted) & (counting.states == State.NUMBER)
         why = np.where(lacks, self.numerator.WHY, 0).astype(np.uint8)
-        value, state = np.where(hidden, np.nan, value), np.where(hidden, State.SUPPRESSED, state).astype(np.uint8)
         notes = tuple(self._noted(of, {"counted": counted, "under": under, "time": time}, there))
         values = AreaValues(
             terms, self.per, value, state, chance, whole_numbers, total, all_chance,
@@ -190,7 +201,7 @@ class Quotient(MeasureKind):
     ) -> tuple[float | None, Chance | None]:
         """The value of some areas together, and what chance may have made of it."""
         over = float(np.prod([t.total for t in terms[1:]]))
-        if not areas.any() or not over > 0.0:
+        if not areas.any() or not over > 0.0 or np.isnan(terms[0].total):
             return None, None
         if counts is None:
             return terms[0].total / over * self.per, None
@@ -253,20 +264,27 @@ class Quotient(MeasureKind):
                 else None
             )
         if isinstance(counted, OfPersons):
-            return None if below is not None and below.counts is not None else Counts(counted.found(of).persons, how)
+            persons = counted.found(of)
+            return (
+                None
+                if below is not None and below.counts is not None
+                else Counts(persons.persons, how, off=persons.off)
+            )
         if not isinstance(counted, OfEvents):
             return None
-        number = counted.number(of)
+        tally = of.tally(counted.wanted)
+        assert isinstance(tally, Counted)
+        number, off = tally.events, tally.off
         if isinstance(below, OfWhole):
-            return Counts(number, how, np.full(len(number), int(of.whole)), number)
+            return Counts(number, how, np.full(len(number), int(of.whole)), number, off)
         if isinstance(below, OfEvents):
             both = _both(counted, below)
             if both is None:
-                return Counts(number, how, below.number(of), np.zeros(len(number), dtype=np.int64))
+                return Counts(number, how, below.number(of), np.zeros(len(number), dtype=np.int64), off)
             common = of.tally(both)
             assert isinstance(common, Counted)
-            return Counts(number, how, below.number(of), common.events)
-        return None if below is not None and below.counts is not None else Counts(number, how)
+            return Counts(number, how, below.number(of), common.events, off)
+        return None if below is not None and below.counts is not None else Counts(number, how, off=off)
 
     @property
     def wants(self) -> tuple[Wanted, ...]:

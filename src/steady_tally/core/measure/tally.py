@@ -99,10 +99,12 @@ class Counted:
     ----------
     counts : (windows + 1, areas) the last window holds the events of which it is not known.
     once : how many events lie in at least one area.
+    off : how much less, and how much more, each may have been before it was rounded.
     """
 
     counts: Ints
     once: int
+    off: tuple[int, int] = (0, 0)
 
     @property
     def events(self) -> Ints:
@@ -128,11 +130,13 @@ class Persons:
     pairs : each different pair of an area and a text, once: "area", "text".
     areas : how many areas there are.
     nameless : how many events have no text.
+    off : how much less, and how much more, the number of each area may have been before it was rounded.
     """
 
     pairs: pa.Table
     areas: int
     nameless: int
+    off: tuple[int, int] = (0, 0)
     kept: dict[str, Ints] = field(default_factory=dict, repr=False, compare=False)
 
     @property

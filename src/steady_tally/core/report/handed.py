@@ -14,6 +14,7 @@ from pyproj import CRS
 
 from steady_tally.core.chain import Chain
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, NO_CLASS
+from steady_tally.core.disclosure.family import let_out_events
 from steady_tally.core.errors import PlanError
 from steady_tally.core.measure.against import HIGHER, LOWER, NOT_DIFFERENT, UNKNOWN
 from steady_tally.core.measure.expression import word_of
@@ -21,7 +22,6 @@ from steady_tally.core.measure.values import AreaValues
 from steady_tally.core.outcome import BY_CHANCE, FEW, PARTLY, WIDE, Outcome
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.plan.gather import Events
-from steady_tally.core.releasing import let_out_events
 from steady_tally.core.report.labels import label_texts
 from steady_tally.core.report.tables import areas_table, categories_table, events_table, set_aside_table
 from steady_tally.core.show.legend import entries_by_class, legend_of

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any, assert_never
 
@@ -14,16 +14,15 @@ from steady_tally.core.chain import Chain
 from steady_tally.core.classes.locked import Locked
 from steady_tally.core.classes.pooled import pooled_breaks
 from steady_tally.core.columns import coded_text
+from steady_tally.core.disclosure.family import ReleasedTable
 from steady_tally.core.errors import PlanError
-from steady_tally.core.gather.windows import kept_windows
-from steady_tally.core.measure.hiding import hide_cells
-from steady_tally.core.measure.tally import Wanted
+from steady_tally.core.gather.parting import Over, Parting
+from steady_tally.core.matching import quoted
 from steady_tally.core.outcome import Outcome
-from steady_tally.core.plan.conditions import BetweenDays, Condition, HasValue
+from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.figure import Series
+from steady_tally.core.plan.release import FurtherTable
 from steady_tally.core.plan.whole import Plan, read_plan
-from steady_tally.core.reasons import Reason
-from steady_tally.core.releasing import counts_of
 
 MOST_PAGES = 200
 _WHERE = "figure: series"
@@ -33,13 +32,14 @@ _WHERE = "figure: series"
 class Sheet:
     """One page: what it is called, its plan, and (areas,) those that it is about; None for the whole map.
 
-    `hidden` (areas,) are those that a release rule hides on this page, since all pages together are let out.
+    `hidden` (areas,) are those that a release rule hides on this page, one column of the `table` that it releases.
     """
 
     name: str
     plan: Plan
     areas: npt.NDArray[np.bool_] | None = None
     hidden: npt.NDArray[np.bool_] | None = None
+    table: ReleasedTable | None = None
 
 
 @dataclass(frozen=True)
@@ -64,36 +64,62 @@ def sheets_of(how: Series, chain: Chain, again: Callable[[Plan], Chain]) -> Shee
         case "areas":
             pages, said = _parts(how, chain)
         case "words" | "windows" | "years" | "months":
-            conditions, said = _conditions(how, chain)
-            pages = [Sheet(name, plan_with(plan, where=one)) for name, one in conditions.items()]
-            pages = _released(chain, pages, again)
+            parting = _parting(how, chain)
+            _check_length(len(parting.conditions))
+            pages = [Sheet(name, plan_with(plan, where=one)) for name, one in parting.conditions.items()]
+            pages, said = _released(how, chain, pages)
+            if plan.release is None:
+                said = parting.said
         case _:
             assert_never(how.over)
     if not pages:
         raise PlanError("the list has no entry: there is no page to draw.", where=_WHERE, todo="Choose another list.")
-    if len(pages) > MOST_PAGES:
-        raise PlanError(
-            f"the list has {len(pages):,} entries, and a series up to {MOST_PAGES} pages.",
-            where=_WHERE,
-            todo="Choose a shorter list, or filter the events first.",
-        )
+    _check_length(len(pages))
     return Sheets(_classed(how, chain, pages, again), said)
 
 
-def _released(chain: Chain, pages: list[Sheet], again: Callable[[Plan], Chain]) -> list[Sheet]:
-    """The pages with what the release rule hides on each, so that nothing follows from the others and from the map."""
+def _check_length(entries: int) -> None:
+    if entries > MOST_PAGES:
+        raise PlanError(
+            f"the list has {entries:,} entries, and a series up to {MOST_PAGES} pages.",
+            where=_WHERE,
+            todo="Choose a shorter list, or filter the events first.",
+        )
+
+
+def _released(how: Series, chain: Chain, pages: list[Sheet]) -> tuple[list[Sheet], list[str]]:
+    """The pages with what the release rule hides on each; PlanError where they are not the table that it releases."""
     plan = chain.plan
-    rule, measure = plan.release, plan.measures[plan.mapped]
-    name = plan.events_name(plan.mapped)
-    whole = chain.hidden(name)
-    if rule is None or whole is None or not pages or len(pages) > MOST_PAGES:
-        return pages
-    hidden = np.zeros((len(whole.areas), len(pages)), dtype=np.bool_)
-    chains = [again(page.plan) for page in pages]
-    for wanted in (Wanted(name), *(w for w in measure.wants if w.events == name)):
-        counts = np.column_stack([counts_of(c.exact_tally(wanted)) for c in chains])
-        hidden |= hide_cells(counts, whole.areas, rule.min_events)
-    return [replace(page, hidden=hidden[:, at]) for at, page in enumerate(pages)]
+    rule, name = plan.release, plan.events_name(plan.mapped)
+    if rule is None:
+        return pages, []
+    if len(counted := chain.events_of(plan.measures[plan.mapped])) > 1:
+        raise PlanError(
+            f"the release rule “{rule.name}” does not let these out: “{plan.mapped}” counts {quoted(counted)}, and the "
+            "table that is released is of one source of events.",
+            where=_WHERE,
+            todo="Map a measure of one source.",
+        )
+    table, wanted = rule.table, FurtherTable(events=name, over=_over(how), column=how.column)
+    if table != wanted or chain.table is None:
+        over = f"the kinds in “{how.column}”" if how.over == "words" else f"its {how.over}"
+        what = f"pages of “{name}” over {over} are not the table that is released"
+        raise PlanError(
+            f"the release rule “{rule.name}” does not let these out: {what}.",
+            where=_WHERE,
+            todo="Choose them as what is released beside the areas, in the rule.",
+        )
+    released = chain.table
+    told = [p for p in pages if released.is_told(p.name) and not released.of(p.name).all()]
+    left = len(pages) - len(told)
+    said = [f"{left:,} pages would show nothing, since the release rule lets nothing of them be told."] if left else []
+    return [replace(page, hidden=released.of(page.name), table=released) for page in told], said
+
+
+def _over(how: Series) -> Over:
+    if how.over == "measures" or how.over == "areas":
+        raise AssertionError(how.over)
+    return how.over
 
 
 def plan_with(plan: Plan, *, mapped: str | None = None, where: Condition | None = None) -> Plan:
@@ -107,66 +133,15 @@ def plan_with(plan: Plan, *, mapped: str | None = None, where: Condition | None 
     return read_plan(document)
 
 
-def _conditions(how: Series, chain: Chain) -> tuple[Mapping[str, Condition], list[str]]:
+def _parting(how: Series, chain: Chain) -> Parting:
     """What each page keeps of the mapped events, by the page's name."""
     plan = chain.plan
     if plan.measures[plan.mapped].events is None:
         raise PlanError(
             f"“{plan.mapped}” counts no events that could be parted.", where=_WHERE, todo="Choose another list."
         )
-    name = plan.events_name(plan.mapped)
-    gathered, events = chain.gathered(name), plan.events_called(name)
-    kept = gathered.reasons == Reason.NONE
-    match how.over:
-        case "words":
-            assert how.column is not None
-            labels, codes = coded_text(gathered.table, how.column, wanted_by=_WHERE)
-            count = np.bincount(codes[kept] + 1, minlength=len(labels) + 1) if len(codes) else np.zeros(1, np.int64)
-            words = sorted(w for w, n in zip(labels, count[1:], strict=True) if w and n)
-            nothing = int(count[0]) + sum(int(n) for w, n in zip(labels, count[1:], strict=True) if not w)
-            found: dict[str, Condition] = {w: HasValue(column=how.column, values=[w]) for w in words[: MOST_PAGES + 1]}
-            return found, _on_no_page(nothing, f"nothing in “{how.column}”")
-        case "windows":
-            windows = [(events.recorded[w.at], (w.first_day, w.last_day)) for w in kept_windows(events)]
-            spans = sorted(s for w, s in windows if w.dated)
-            if any(a[1] >= b[0] for a, b in zip(spans, spans[1:], strict=False)):
-                raise PlanError(
-                    "some recorded windows share days, so that a day belongs to no window alone.",
-                    where=_WHERE,
-                    todo="Take years or months.",
-                )
-            if not spans:
-                raise PlanError("no recorded window has days.", where=_WHERE, todo="Take years or months.")
-            by_name = {w.name or f"{a} to {b}": (a, b) for w, (a, b) in windows if w.dated}
-            return {n: BetweenDays(first_day=a, last_day=b) for n, (a, b) in by_name.items()}, []
-        case "years" | "months":
-            if gathered.time is None:
-                raise PlanError("the events have no time.", where=_WHERE, todo="Choose another list.")
-            known = gathered.time[kept]
-            nothing = int(np.count_nonzero(np.isnat(known)))
-            known = known[~np.isnat(known)]
-            if not len(known):
-                return {}, []
-            unit = "Y" if how.over == "years" else "M"
-            steps = np.arange(known.min().astype(f"M8[{unit}]"), known.max().astype(f"M8[{unit}]") + 1)
-            days = [(s.astype("M8[D]").item(), ((s + 1).astype("M8[D]") - 1).item()) for s in steps]
-            spans = [(w.first_day, w.last_day) for w in kept_windows(events)]
-            pairs = [
-                (str(step), (a, b))
-                for step, (a, b) in zip(steps, days, strict=True)
-                # A month in which nothing could be recorded has no map: it would look like one without events.
-                if not spans or any(first <= b and a <= last for first, last in spans)
-            ]
-            said = _on_no_page(nothing, "no readable time")
-            return {n: BetweenDays(first_day=a, last_day=b) for n, (a, b) in pairs[: MOST_PAGES + 1]}, said
-        case "measures" | "areas":
-            raise AssertionError(how.over)
-        case _:
-            assert_never(how.over)
-
-
-def _on_no_page(records: int, why: str) -> list[str]:
-    return [f"{records:,} records have {why}: they are on no page."] if records else []
+    over = FurtherTable(events=plan.events_name(plan.mapped), over=_over(how), column=how.column)
+    return chain.parting(over)
 
 
 def _parts(how: Series, chain: Chain) -> tuple[list[Sheet], list[str]]:
@@ -217,10 +192,11 @@ def _classed(how: Series, chain: Chain, pages: list[Sheet], again: Callable[[Pla
 
 
 def hiding(chain: Chain, page: Sheet) -> Chain:
-    """The chain of a page, with what the release rule hides on it."""
+    """The chain of a page, with what the release rule hides on it: all of other events than those of the table."""
     if page.hidden is None:
         return chain
-    return chain.hiding({chain.plan.events_name(chain.plan.mapped): page.hidden})
+    everything, of = np.ones_like(page.hidden), chain.plan.events_name(chain.plan.mapped)
+    return chain.hiding({n: page.hidden if n == of else everything for n in chain.plan.gather.events}, page.table)
 
 
 def _by_breaks(outcome: Outcome) -> bool:

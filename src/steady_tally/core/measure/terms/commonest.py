@@ -8,11 +8,13 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.measure.expression import NO_KIND, TIED
+from steady_tally.core.measure.kept_back import KeptBack, kinds_are_released
 from steady_tally.core.measure.terms.in_words import Said, TermInWords
 from steady_tally.core.measure.terms.kind import Flags, Material
 from steady_tally.core.measure.terms.of_categories import TermOfCategories
 from steady_tally.core.measure.values import Breakdown, Term
 from steady_tally.core.place.counting import Counting
+from steady_tally.core.plan.release import Release
 
 
 class Commonest(TermOfCategories, TermInWords):
@@ -29,6 +31,14 @@ class Commonest(TermOfCategories, TermInWords):
     @property
     def called(self) -> str:
         return f"commonest {self.column}"
+
+    def kept_back(self, rule: Release) -> KeptBack | None:
+        if kinds_are_released(rule, self.events, self.column):
+            return None
+        return KeptBack(
+            f"the kinds in “{self.column}” are not what is released",
+            f"Release the table of areas by “{self.column}”.",
+        )
 
     def amount(self, of: Material, counting: Counting) -> npt.NDArray[np.float64]:
         return self.named(of)[1].sum(axis=0).astype(np.float64)

@@ -8,9 +8,11 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.measure.expression import TOO_FEW
+from steady_tally.core.measure.kept_back import KeptBack
 from steady_tally.core.measure.terms.kind import Flags, Material
 from steady_tally.core.measure.terms.of_categories import TermOfCategories
 from steady_tally.core.place.counting import Counting
+from steady_tally.core.plan.release import Release
 
 Floats = npt.NDArray[np.float64]
 
@@ -29,6 +31,12 @@ class OfDiversity(TermOfCategories):
     @property
     def says(self) -> str:
         return f"diversity by {self.column}"
+
+    def kept_back(self, rule: Release) -> KeptBack | None:
+        return KeptBack(
+            "how mixed the events of an area are tells how many of each kind it has",
+            f"Release the table of areas by “{self.column}”, and map the commonest.",
+        )
 
     def amount(self, of: Material, counting: Counting) -> Floats:
         return simpson(self.named(of)[1])

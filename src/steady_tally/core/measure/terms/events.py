@@ -7,10 +7,12 @@ from typing import ClassVar, Literal
 import numpy as np
 import numpy.typing as npt
 
+from steady_tally.core.measure.kept_back import KeptBack
 from steady_tally.core.measure.tally import Counted, Wanted
 from steady_tally.core.measure.terms.kind import Material
 from steady_tally.core.measure.terms.of_events import TermOfEvents
 from steady_tally.core.place.counting import Counting
+from steady_tally.core.plan.release import Release
 
 
 class OfEvents(TermOfEvents):
@@ -31,6 +33,9 @@ class OfEvents(TermOfEvents):
     @property
     def says(self) -> str:
         return "events"
+
+    def kept_back(self, rule: Release) -> KeptBack | None:
+        return None
 
     def number(self, of: Material) -> npt.NDArray[np.int64]:
         """(areas,) how many."""

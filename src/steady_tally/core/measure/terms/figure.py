@@ -10,11 +10,13 @@ import numpy.typing as npt
 from pydantic import Field
 
 from steady_tally.core.measure.expression import NO_NUMBERS
+from steady_tally.core.measure.kept_back import KeptBack, only_whole_numbers
 from steady_tally.core.measure.tally import Numbers, Wanted
 from steady_tally.core.measure.terms.kind import Flags, Material
 from steady_tally.core.measure.terms.of_events import TermOfEvents
 from steady_tally.core.place.counting import Counting
 from steady_tally.core.plan.base import Decimal
+from steady_tally.core.plan.release import Release
 
 Floats = npt.NDArray[np.float64]
 Take = Literal["sum", "mean", "median", "least", "greatest"]
@@ -55,8 +57,23 @@ class OfColumn(TermOfEvents):
         what = self.noun or self.column
         return f"{_TAKEN[self.take]} {what}"
 
+    def kept_back(self, rule: Release) -> KeptBack | None:
+        match self.take:
+            case "median" | "least" | "greatest":
+                return KeptBack(
+                    f"the {self.take} number of some events is that of one of them",
+                    "Take their mean or sum, or count events.",
+                )
+            case "sum" | "mean":
+                return only_whole_numbers(rule, f"the {self.take} of numbers")
+            case _:
+                assert_never(self.take)
+
     def noted(self, of: Material, amount: Floats, areas: Flags) -> Iterator[str]:
-        if lacking := self.found(of).lacking:
+        lacking = self.found(of).lacking
+        if lacking and of.released:
+            yield f"Events without a number in “{self.column}” are passed over; how many they are is not told."
+        elif lacking:
             yield f"{lacking:,} events have no number in “{self.column}”, and are passed over."
 
     def found(self, of: Material) -> Numbers:

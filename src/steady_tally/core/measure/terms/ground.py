@@ -14,12 +14,14 @@ from steady_tally.core.areas import Areas
 from steady_tally.core.geo.overlap import overlaps, planar_areas
 from steady_tally.core.geo.shapes import in_plane, rings_of
 from steady_tally.core.matching import Progress
+from steady_tally.core.measure.kept_back import KeptBack
 from steady_tally.core.measure.terms.joined import Dry, Following
 from steady_tally.core.measure.terms.kind import Material, TermKind
 from steady_tally.core.measure.terms.sharing import plane_about
 from steady_tally.core.place.counting import Counting, Members
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.zones import zone_set
+from steady_tally.core.plan.release import Release
 from steady_tally.core.sources import Sources
 
 WHERE = "plan: measure: ground"
@@ -45,6 +47,9 @@ class OfGround(TermKind):
     def says(self) -> str:
         unit = {"km2": "km²", "mi2": "square miles"}[self.unit]
         return unit if self.without is None else f"{unit} without {self.without}"
+
+    def kept_back(self, rule: Release) -> KeptBack | None:
+        return None
 
     def joined(
         self,

@@ -14,6 +14,7 @@ import numpy.typing as npt
 from steady_tally.core.areas import Areas
 from steady_tally.core.matching import Progress
 from steady_tally.core.measure.expression import Quantity
+from steady_tally.core.measure.kept_back import KeptBack
 from steady_tally.core.measure.tally import Tally, Wanted
 from steady_tally.core.measure.terms.joined import Following, FromSources, TableFigures
 from steady_tally.core.measure.time import Span, TimeUnit
@@ -21,6 +22,7 @@ from steady_tally.core.place.counting import Counting, Members
 from steady_tally.core.place.neighbours import Adjacency
 from steady_tally.core.plan.base import Part
 from steady_tally.core.plan.conditions import Condition
+from steady_tally.core.plan.release import Release
 from steady_tally.core.sources import Sources
 from steady_tally.core.states import State
 
@@ -48,7 +50,7 @@ class Material:
     whole : the first term's figure of all areas with a value together, where it is known.
     areas, sources : the areas themselves, and what else can be read.
     neighbours : the neighbours of each area.
-    hidden : (areas,) those that a release rule hides; they count in the totals. None where there is no rule.
+    released : the release rule, where there is one: areas that it hides are in no tally, and their state says so.
     by_group : the groups that people are told apart by, and labels of none; None where the measure knows none.
     """
 
@@ -63,7 +65,7 @@ class Material:
     sources: Sources
     neighbours: Callable[[], Adjacency]
     by_group: Callable[[], tuple[tuple[Group, ...], tuple[str, ...]]] | None = None
-    hidden: Flags | None = None
+    released: Release | None = None
     time: TimeUnit = "none"
     whole: float = np.nan
 
@@ -128,6 +130,10 @@ class TermKind(Part, ABC):
     @abstractmethod
     def says(self) -> str:
         """What it counts: "events", "residents", "km²"."""
+
+    @abstractmethod
+    def kept_back(self, rule: Release) -> KeptBack | None:
+        """Why it is not released under a rule; None where it is."""
 
     @property
     def detail(self) -> str:

@@ -44,7 +44,9 @@ class TermOfCategories(TermOfEvents):
 
     def noted(self, of: Material, amount: npt.NDArray[np.float64], areas: Flags) -> Iterator[str]:
         found = self.found(of)
-        if "" in found.labels:
+        if "" in found.labels and of.released:
+            yield f"Events with nothing in “{self.column}” are passed over; how many they are is not told."
+        elif "" in found.labels:
             nameless = int(found.together(np.ones(len(areas), dtype=np.bool_))[found.labels.index("")])
             yield f"{nameless:,} events have nothing in “{self.column}”, and are passed over."
 

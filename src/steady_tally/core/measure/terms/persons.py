@@ -8,11 +8,13 @@ from typing import ClassVar, Literal
 import numpy as np
 import numpy.typing as npt
 
+from steady_tally.core.measure.kept_back import KeptBack
 from steady_tally.core.measure.tally import Persons, Wanted
 from steady_tally.core.measure.terms.kind import Flags, Material
 from steady_tally.core.measure.terms.of_events import TermOfEvents
 from steady_tally.core.place.counting import Counting
 from steady_tally.core.plan.base import Name
+from steady_tally.core.plan.release import Release
 
 
 class OfPersons(TermOfEvents):
@@ -44,6 +46,9 @@ class OfPersons(TermOfEvents):
     def says(self) -> str:
         return self.noun
 
+    def kept_back(self, rule: Release) -> KeptBack | None:
+        return None
+
     def found(self, of: Material) -> Persons:
         found = of.tally(self.wanted)
         assert isinstance(found, Persons)
@@ -53,11 +58,17 @@ class OfPersons(TermOfEvents):
         return self.found(of).persons.astype(np.float64)
 
     def noted(self, of: Material, amount: npt.NDArray[np.float64], areas: Flags) -> Iterator[str]:
-        if nameless := self.found(of).nameless:
+        nameless = self.found(of).nameless
+        if of.released:
+            if nameless:
+                yield f"Events with nothing in “{self.column}” are nobody's; how many they are is not told."
+            return
+        if nameless:
             yield f"{nameless:,} events have nothing in “{self.column}”, and are nobody's."
         added, there = int(amount[areas].sum()), int(self.together(of, amount, areas))
         if added > there:
             yield f"Areas add up to {added:,} {self.noun}, but there are {there:,}: some have events in several areas."
 
     def together(self, of: Material, amount: npt.NDArray[np.float64], areas: Flags) -> float:
-        return float(self.found(of).together(areas))
+        # Who has events in several areas is told of no release: there is no total.
+        return np.nan if of.released else float(self.found(of).together(areas))

@@ -12,6 +12,7 @@ from pydantic import Field
 from steady_tally.core.areas import Areas
 from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.matching import Progress, quoted
+from steady_tally.core.measure.kept_back import KeptBack
 from steady_tally.core.measure.terms.following import following, says
 from steady_tally.core.measure.terms.join import table_figures
 from steady_tally.core.measure.terms.joined import Following, TableFigures
@@ -21,6 +22,7 @@ from steady_tally.core.measure.terms.table_rows import WHERE, JoinedRows, TableR
 from steady_tally.core.measure.time import Span
 from steady_tally.core.place.counting import Counting, Members
 from steady_tally.core.plan.conditions import Condition
+from steady_tally.core.plan.release import Release
 from steady_tally.core.sources import Sources
 from steady_tally.core.states import State
 
@@ -73,6 +75,9 @@ class FromTable(TableRows, TermKind):
         zones = self.shared.zone_set(sources)
         figures = table_figures(self, table, zones, None, following, on_progress)
         return shared_out(self.shared, figures, zones, areas, sources)
+
+    def kept_back(self, rule: Release) -> KeptBack | None:
+        return None
 
     def amount(self, of: Material, counting: Counting) -> Floats:
         """Figures of whole areas as far as the area counts; of zones that areas are made of as far as each zone

@@ -12,6 +12,7 @@ from steady_tally.core.areas import Areas
 from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.matching import Progress
 from steady_tally.core.measure.expression import DIFFERING
+from steady_tally.core.measure.kept_back import KeptBack
 from steady_tally.core.measure.terms.in_words import Said, TermInWords
 from steady_tally.core.measure.terms.join import table_words
 from steady_tally.core.measure.terms.joined import Following, TableFigures
@@ -20,6 +21,7 @@ from steady_tally.core.measure.terms.table import told_of_rows
 from steady_tally.core.measure.terms.table_rows import WHERE, JoinedRows
 from steady_tally.core.measure.time import Span
 from steady_tally.core.place.counting import Counting, Members
+from steady_tally.core.plan.release import Release
 from steady_tally.core.sources import Sources
 from steady_tally.core.states import State
 
@@ -59,6 +61,9 @@ class OfText(JoinedRows, TermInWords):
     ) -> TableFigures:
         table = sources.table(self.source, wanted_by=WHERE)
         return table_words(self, self.column, table, areas, members, on_progress)
+
+    def kept_back(self, rule: Release) -> KeptBack | None:
+        return None
 
     def amount(self, of: Material, counting: Counting) -> npt.NDArray[np.float64]:
         return np.full(len(counting.share), np.nan)

@@ -7,8 +7,10 @@ from typing import Literal
 import numpy as np
 import numpy.typing as npt
 
+from steady_tally.core.measure.kept_back import KeptBack
 from steady_tally.core.measure.terms.kind import Flags, Material, TermKind
 from steady_tally.core.place.counting import Counting
+from steady_tally.core.plan.release import Release
 
 
 class OfWhole(TermKind):
@@ -27,6 +29,9 @@ class OfWhole(TermKind):
     @property
     def says(self) -> str:
         return "in all areas"
+
+    def kept_back(self, rule: Release) -> KeptBack | None:
+        return None
 
     def amount(self, of: Material, counting: Counting) -> npt.NDArray[np.float64]:
         return np.full(len(counting.states), of.whole)
