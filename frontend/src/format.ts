@@ -48,3 +48,10 @@ export function bytes(n: number): string {
   if (n < 1_000) return plural(n, "byte");
   return n < 999_500 ? `${figure(n / 1e3)} kB` : `${figure(n / 1e6)} MB`;
 }
+
+const DATE = new Intl.DateTimeFormat("en-GB", { dateStyle: "long", timeStyle: "short" });
+
+/** A day and a time, as ISO 8601 has it, in words. */
+export function moment(at: string): string {
+  return DATE.format(new Date(at));
+}

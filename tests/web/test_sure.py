@@ -113,6 +113,8 @@ def test_a_release_rule_holds_for_every_file_and_page(client, study):
     body = {"version": head, "what": ["areas"], "kinds": ["csv", "geojson"], "system": "map"}
     job, data = made_by(client, f"/api/studies/{study}/hand-on", body)
     assert job["state"] == "done"
+    latest = client.get(f"/api/studies/{study}/handed-on").get_json()["latest"]
+    assert [(one["file_name"], one["pages"]) for one in latest][:1] == [("quillhaven-demo.zip", False)]
     for row in rows_of(unpacked(data)["quillhaven-demo.csv"]):
         told = [row[k] for k in ("numerator", "value", "low", "high", "class", "events", "steadiness")]
         assert (set(told) == {""}) == (row["identifier"] in suppressed) or row["state"] == "no denominator"
@@ -141,7 +143,14 @@ def test_kinds_are_handed_on_without_the_cells_that_a_rule_hides(client, study):
         return list(csv.DictReader(io.StringIO(text)))
 
     before = table()
-    change(client, study, lambda plan: plan.update(release={"name": "five", "min_events": 5}))
+    head = client.get(f"/api/studies/{study}").get_json()["head_id"]
+    document = client.get(f"{results_of(client, study)}/ledger").get_json()["plan"]
+    body = {"parent_id": head, "document": {**document, "release": {"name": "five", "min_events": 5}}}
+    refused = client.post(f"/api/studies/{study}/plans", json=body)
+    assert refused.status_code == 422
+    assert "Release the table of areas by “kind”" in refused.get_json()["detail"]
+    of_kinds = {"events": "call-outs", "over": "words", "column": "kind"}
+    change(client, study, lambda plan: plan.update(release={"name": "five", "min_events": 5, "table": of_kinds}))
     after = table()
     words = [name for name in before[0] if name.startswith("events: ")]
     gone = [

@@ -1169,6 +1169,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/handed-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was handed on last */
+        get: operations["handed_handed_on_studies__uuid_study_id__handed_on_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/series": {
         parameters: {
             query?: never;
@@ -2331,6 +2348,29 @@ export interface components {
              * @default null
              */
             shared: components["schemas"]["Shared"] | null;
+        };
+        /**
+         * FurtherTable
+         * @description The one table that goes out beside the areas: events of one source by area and kind, or by area and period.
+         */
+        FurtherTable: {
+            /**
+             * Events
+             * @description Which of the events sources.
+             * @default events
+             */
+            events: string;
+            /**
+             * Over
+             * @enum {string}
+             */
+            over: "words" | "windows" | "years" | "months";
+            /**
+             * Column
+             * @description For words, that of the events.
+             * @default null
+             */
+            column: string | null;
         };
         /**
          * Gather
@@ -3523,8 +3563,7 @@ export interface components {
         };
         /**
          * Release
-         * @description One rule for all that is handed on. What it hides is hidden with its rate, interval, share and class, and so much
-         *     beside it that nothing hidden follows from totals.
+         * @description One rule for all that is handed on: what is released of the study, and what of that is hidden or rounded.
          */
         Release: {
             /** Name */
@@ -3536,6 +3575,13 @@ export interface components {
              */
             min_events: number;
             /**
+             * Zeros
+             * @description Is zero shown, or hidden as a small count is?
+             * @default shown
+             * @enum {string}
+             */
+            zeros: "shown" | "hidden";
+            /**
              * Min Residents
              * @description An area with fewer is hidden.
              * @default 0
@@ -3543,7 +3589,7 @@ export interface components {
             min_residents: number;
             /**
              * Round To
-             * @description Counts are rounded to a multiple of it.
+             * @description Counts are rounded to a multiple of it instead of being hidden; 1 where not.
              * @default 1
              */
             round_to: number;
@@ -3554,8 +3600,13 @@ export interface components {
              */
             smallest_cell_km2: number;
             /**
+             * @description The one table that goes out beside the areas.
+             * @default null
+             */
+            table: components["schemas"]["FurtherTable"] | null;
+            /**
              * Sizes
-             * @description Further sizes of cells that are handed on together with the areas.
+             * @description Of earlier rules: cells of further sizes, which are not released any more.
              */
             sizes?: number[];
             /**
@@ -6185,6 +6236,32 @@ export interface components {
              */
             system: string;
         };
+        /** HandedOn */
+        HandedOn: {
+            /**
+             * Latest
+             * @description The last of them first.
+             */
+            latest: components["schemas"]["HandedView"][];
+        };
+        /**
+         * HandedView
+         * @description A file that was made to be handed on.
+         */
+        HandedView: {
+            /** File Name */
+            file_name: string;
+            /**
+             * Pages
+             * @description Pages, else tables.
+             */
+            pages: boolean;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+        };
         /**
          * DrawSeries
          * @description A figure's pages: one PDF, or an archive of numbered files.
@@ -8325,6 +8402,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobView"];
+                };
+            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
+        };
+    };
+    handed_handed_on_studies__uuid_study_id__handed_on_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandedOn"];
                 };
             };
             "4XX": components["responses"]["Problem"];

@@ -72,6 +72,8 @@ it("lets single events out where there is no rule, or the rule lets them", () =>
   plan.release = {
     name: "r",
     min_events: 5,
+    zeros: "shown",
+    table: null,
     min_residents: 0,
     round_to: 1,
     smallest_cell_km2: 0,

@@ -69,6 +69,15 @@ export function useLoadDemo() {
   });
 }
 
+/** What was handed on last from a study. */
+export function useHandedOn(view: View) {
+  return useQuery({
+    queryKey: ["handed on", view.study, view.version],
+    queryFn: () => getJson<Schemas["HandedOn"]>(`/api/studies/${view.study}/handed-on`),
+    refetchOnMount: "always",
+  });
+}
+
 /** What was found of the records. */
 export function useFindings(view: View, wanted: boolean) {
   return useQuery({

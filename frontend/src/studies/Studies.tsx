@@ -5,7 +5,7 @@ import ButtonBase from "@mui/material/ButtonBase";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import { bytes, plural } from "../format";
+import { bytes, moment, plural } from "../format";
 import { Notices } from "../parts/Notices";
 import { Link, Unfold } from "../parts/parts";
 import { type KeptStudy, OPENED, useKeeping, useKeptStudies } from "../state/keeping";
@@ -218,10 +218,4 @@ function Naming(props: { first: string; says: string; onYes: (name: string) => v
       <Button onClick={props.onNo}>Not now</Button>
     </Box>
   );
-}
-
-const DATE = new Intl.DateTimeFormat("en-GB", { dateStyle: "long", timeStyle: "short" });
-
-function moment(iso: string): string {
-  return DATE.format(new Date(iso));
 }

@@ -438,6 +438,8 @@ class Chain(Releasing):
         hidden, rule = self.hidden_in(measure), self.plan.release
         if hidden is None or rule is None or not classing.given or not hidden.areas.any():
             return
+        if self.hidden_by_others:
+            return  # the breaks of a page are those of the map or of all pages, made from what is released
         exact = measure.work_out(self._material(measure, released=False))
         values = exact.value[hidden.areas & (exact.state == State.NUMBER)]
         told = np.isclose(values[:, None], classing.given, rtol=1e-9, atol=0.0).any()

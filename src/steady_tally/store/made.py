@@ -5,11 +5,15 @@ from __future__ import annotations
 import shutil
 import time
 import uuid
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from pathlib import Path
+
+from sqlalchemy import Engine
+from sqlmodel import Session, col, select
 
 from steady_tally.core.errors import NotFound
 from steady_tally.store.database import data_folder
+from steady_tally.store.tables import Job, JobState
 
 _STALE_S = 24 * 3_600.0
 
@@ -30,6 +34,18 @@ def made_file(job_id: uuid.UUID, name: str | None) -> Path:
     if not path.is_file():
         raise NotFound("the file is no longer here: it is kept for a day.", todo="Have it made again.")
     return path
+
+
+def made_for(engine: Engine, study_id: uuid.UUID, kinds: Sequence[str], *, most: int) -> list[Job]:
+    """The last jobs of some kinds that made a file of a study, the last of them first."""
+    wanted = (
+        select(Job)
+        .where(Job.study_id == study_id, col(Job.kind).in_(kinds), Job.state == JobState.DONE)
+        .order_by(col(Job.updated_at).desc())
+        .limit(most)
+    )
+    with Session(engine) as session:
+        return list(session.exec(wanted).all())
 
 
 def remove_made(jobs: Iterable[uuid.UUID]) -> None:

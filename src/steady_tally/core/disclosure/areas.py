@@ -82,7 +82,7 @@ def _hide_beside(hidden: Flags, unfit: Flags, parts: Ints, least: int, *, zeros:
     1 as long as there is another one. The same holds for each part, of which an area may have none.
     """
     whole = parts.sum(axis=0)
-    known = parts.sum(axis=1) >= least  # of a part that is rare everywhere no total is told
+    known = parts.sum(axis=1) >= least  # what is rare everywhere cannot be hidden so: its total is told to nobody
     come_to = parts[:, hidden].sum(axis=1)
     areas, with_events = int(np.count_nonzero(hidden)), int(np.count_nonzero(hidden & ~unfit))
 

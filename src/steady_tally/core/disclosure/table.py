@@ -82,11 +82,8 @@ def _in_order(counts: Ints, closed: Flags, least: int, *, zeros: bool) -> Hidden
     if shut.all():
         return everything
     whole = _together(_together(counts, closed, axis=1), shut, axis=2)
-    small = np.asarray(too_small(whole, least).any(axis=0), dtype=np.bool_)
+    small = np.asarray(too_small(whole, least, zeros=zeros).any(axis=0), dtype=np.bool_)
     open_rows, open_columns = np.flatnonzero(~closed), np.flatnonzero(~shut)
-    if zeros:
-        few = counts[:, ~closed][:, :, ~shut] == 0
-        small[: len(open_rows), : len(open_columns)] |= few.any(axis=0)
     found = _hide(whole, small, least, zeros=zeros, free=bool(closed.any()))
     if found is None:
         return everything
@@ -156,9 +153,14 @@ def _holds(of: Ints, least: int, *, zeros: bool) -> bool:
         if t == 0:
             continue
         asked = np.ones(part.shape, dtype=np.bool_) if zeros else (r > 0) & (c > 0)
-        if (asked & ((np.minimum(r, c) < least - 1) | (r + c - t > 1))).any():
+        if (asked & ((np.minimum(r, c) < least - 1) | (r + c - t > _lowest(of, zeros)))).any():
             return False
     return True
+
+
+def _lowest(of: Ints, zeros: bool) -> int:
+    """What a count of one part must be able to be: 1, or 0 where zeros are hidden or several parts make one count."""
+    return 0 if zeros or len(of) > 1 else 1
 
 
 def _beside(small: Flags, reserve: Flags, counts: Ints, least: int, *, zeros: bool) -> Flags | None:
@@ -191,7 +193,7 @@ def _of_row(own: Ints, hidden: Flags, has: Ints, least: int, *, zeros: bool) -> 
 
 
 def _row_holds(own: Ints, total: Ints, hidden: Flags, has: Ints, least: int, *, zeros: bool) -> bool:
-    """Can each hidden count of the row be 1, and as many as the least count less 1?"""
+    """Can each hidden count of the row be 1, or 0 where zeros are hidden, and as many as the least count less 1?"""
     if np.count_nonzero(hidden) < 2:
         return False
     of, sums, reserve = own[:, hidden], total[hidden], has[:, hidden]
@@ -200,6 +202,6 @@ def _row_holds(own: Ints, total: Ints, hidden: Flags, has: Ints, least: int, *, 
     gives = np.minimum(of, np.maximum(sums - stays, 0)[None, :])
     in_part = (of.sum(axis=1, keepdims=True) > 0) | zeros
     up = gives.sum(axis=1, keepdims=True) - gives >= np.maximum(least - 1 - of, 0)
-    down = reserve.sum(axis=1, keepdims=True) - reserve >= np.maximum(of - 1, 0)
+    down = reserve.sum(axis=1, keepdims=True) - reserve >= np.maximum(of - _lowest(of, zeros), 0)
     takes = reserve >= np.maximum(least - 1 - of, 0)
     return bool((~in_part | (up & down & takes)).all())

@@ -31,10 +31,10 @@ def told(rule: Release, hidden: Hidden | None, table: ReleasedTable | None = Non
         yield f"The release rule “{rule.name}” hides {many}{untold}."
         least = 0 if rule.zeros == "hidden" else 1
         if rule.min_events > 1:
-            zeros = "" if rule.zeros == "hidden" else ", where zero is shown"
+            zeros = "" if rule.zeros == "hidden" else "; zero is shown"
             yield (
-                f"Who knows the rule, these notes and all totals cannot know a hidden count closer than from "
-                f"{least} to {rule.min_events - 1:,}{zeros}."
+                "Whoever knows the rule, these notes and all totals can tell no more of a hidden count than that it may "
+                f"be anything from {least} to {rule.min_events - 1:,}{zeros}."
             )
     if table is not None and not hidden.everything:
         yield from _of_table(table, hidden)

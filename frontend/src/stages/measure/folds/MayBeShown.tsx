@@ -2,24 +2,25 @@
 import Box from "@mui/material/Box";
 import { useState } from "react";
 import type { View } from "../../../api/client";
-import { Field } from "../../../parts/Fields";
+import { moment } from "../../../format";
+import { Field, Pick } from "../../../parts/Fields";
 import { NumberField } from "../../../parts/NumberField";
 import { Link, Quiet } from "../../../parts/parts";
 import { Ticked } from "../../../parts/Ticked";
-import { within } from "../../../plan/sure";
+import { tableKey, tableOf, tablesOf } from "../../../plan/released";
 import type { Plan } from "../../../plan/types";
-import type { Save } from "../../../state/queries";
-import { MADDER } from "../../../theme";
+import { type Save, useHandedOn } from "../../../state/queries";
 import { Fold } from "./Fold";
 
-const MOST_SIZES = 6;
 type Rule = NonNullable<Plan["release"]>;
 const FRESH: Rule = {
   name: "small counts",
   min_events: 5,
+  zeros: "shown",
   min_residents: 0,
   round_to: 1,
   smallest_cell_km2: 0,
+  table: null,
   sizes: [],
   event_points: false,
 };
@@ -40,8 +41,9 @@ export function MayBeShown({ view, save }: { view: View; save: Save }) {
       ) : (
         <Box sx={{ mt: 1 }}>
           <Quiet>
-            A rule hides areas with few events, with their rate, share, interval and class, and so many beside
-            them that nothing follows from totals: on the map, on pages and in all files.
+            A rule says what is released: the counts of this plan’s measures by area, and one further table if
+            you choose one. It hides small counts with their rate, share, interval and class, and so many
+            beside them that nothing follows from totals: on the map, on pages and in all files.
           </Quiet>
           <Link onClick={() => keep(FRESH)}>hide areas with fewer than {FRESH.min_events} events</Link>
         </Box>
@@ -53,17 +55,6 @@ export function MayBeShown({ view, save }: { view: View; save: Save }) {
 function Form(props: { view: View; rule: Rule; onKeep: (rule: Rule | null) => void }) {
   const { view, rule, onKeep } = props;
   const [name, setName] = useState(rule.name);
-  const [sizes, setSizes] = useState(rule.sizes.join("; "));
-  const [wrong, setWrong] = useState(false);
-  const keepSizes = () => {
-    const found = sizes
-      .split(";")
-      .filter((s) => s.trim() !== "")
-      .map((s) => within(s, 1e-3, 1e9));
-    const sound = found.every((s) => s !== null) && found.length <= MOST_SIZES;
-    setWrong(!sound);
-    if (sound && found.join() !== rule.sizes.join()) onKeep({ ...rule, sizes: found as number[] });
-  };
   const keepName = () => {
     if (name.trim() && name !== rule.name) onKeep({ ...rule, name: name.trim() });
     else setName(rule.name);
@@ -110,33 +101,41 @@ function Form(props: { view: View; rule: Rule; onKeep: (rule: Rule | null) => vo
           />
         )}
       </Box>
-      {view.kind === "cells" && (
-        <>
-          <Field
-            label="Further sizes of cells handed on with these, between semicolons"
-            value={sizes}
-            onChange={setSizes}
-            onLeave={keepSizes}
-          />
-          {wrong && (
-            <Box role="alert">
-              <Quiet colour={MADDER}>Give up to {MOST_SIZES} numbers, such as 500; 1000.</Quiet>
-            </Box>
-          )}
-        </>
-      )}
+      <Ticked
+        label="zero is hidden as a small count is"
+        on={rule.zeros === "hidden"}
+        onChange={(on) => onKeep({ ...rule, zeros: on ? "hidden" : "shown" })}
+      />
+      <Pick
+        label="Beside the areas, there go out"
+        value={tableKey(rule.table)}
+        options={tablesOf(view)}
+        onChange={(key) => onKeep({ ...rule, table: tableOf(key, view.events_name) })}
+      />
       <Ticked
         label="single events and records may be handed on"
         on={rule.event_points}
         onChange={(event_points) => onKeep({ ...rule, event_points })}
       />
       <Quiet>
-        Zero is shown. Whoever can filter the events can work out what is hidden: hand on the results, not the
-        study.
+        What went out before, or under another rule, is not known to this one. Whoever can filter the events
+        can work out what is hidden: hand on the results, not the study.
       </Quiet>
+      <LastHandedOn view={view} />
       <Box sx={{ mt: 1 }}>
         <Link onClick={() => onKeep(null)}>take the rule away</Link>
       </Box>
     </Box>
+  );
+}
+
+/** What went out last: the rule knows nothing of it. */
+function LastHandedOn({ view }: { view: View }) {
+  const latest = useHandedOn(view).data?.latest ?? [];
+  if (latest.length === 0) return <Quiet>Nothing has been handed on from this study yet.</Quiet>;
+  return (
+    <Quiet>
+      Handed on last: {latest.map((one) => `${one.file_name}, ${moment(one.made_at)}`).join("; ")}.
+    </Quiet>
   );
 }
