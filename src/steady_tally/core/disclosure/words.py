@@ -33,8 +33,8 @@ def told(rule: Release, hidden: Hidden | None, table: ReleasedTable | None = Non
         if rule.min_events > 1:
             zeros = "" if rule.zeros == "hidden" else "; zero is shown"
             yield (
-                "Whoever knows the rule, these notes and all totals can tell no more of a hidden count than that it may "
-                f"be anything from {least} to {rule.min_events - 1:,}{zeros}."
+                "Whoever knows the rule, these notes and all totals can tell no more of a hidden count than that it "
+                f"may be anything from {least} to {rule.min_events - 1:,}{zeros}."
             )
     if table is not None and not hidden.everything:
         yield from _of_table(table, hidden)
