@@ -86,6 +86,7 @@ _OPEN = "a question is open"
 WORTH_A_PLACE = 100_000  # records from which on reading what was found of them is faster than finding it
 
 T = TypeVar("T")
+Together = Callable[[npt.NDArray[np.bool_]], float]
 Tell = Callable[[str, int, int], None]  # what is being done, and so many of so many are done; of 0 where nobody knows
 
 
@@ -258,7 +259,9 @@ class Chain(Releasing):
 
         def rows(following: Following) -> FromSources | None:
             self._tell("joining tables to the areas", 0, 0)
-            return term.joined(self.settled.areas, self.settled.members, self.sources, following, matched)
+            return term.joined(
+                self.settled.areas, self.settled.shapes_inside, self.settled.members, self.sources, following, matched
+            )
 
         def matched(done: int, total: int) -> None:
             self._tell("matching names", done, total)
@@ -286,7 +289,8 @@ class Chain(Releasing):
             groups = []
             for cut in found:
                 own = term.model_copy(update={"where": [*where, *cut.rows], "follow": False})
-                figures = own.joined(self.settled.areas, self.settled.members, self.sources, Following())
+                of = self.settled
+                figures = own.joined(of.areas, of.shapes_inside, of.members, self.sources, Following())
                 groups.append(Group(cut, own, figures))
             return tuple(groups), left_out
 
@@ -359,25 +363,27 @@ class Chain(Releasing):
 
     def _named(
         self, formula: MeasureKind, word: str, exposure: Exposure, counting: Counting, spans: tuple[Span, ...]
-    ) -> tuple[Quantity, float]:
-        """What a word in a formula stands for in each area, and in the whole study."""
+    ) -> tuple[Quantity, Together]:
+        """What a word in a formula stands for in each area, and in some of them together."""
         assert isinstance(formula, Formula)
         what = used(self.at_hand, formula, self.name_of(formula))[word]
-        known = np.asarray(counting.states == State.NUMBER)
-        none = np.zeros(len(known), dtype=np.uint8)
+        none = np.zeros(len(counting.states), dtype=np.uint8)
 
-        def figures(values: npt.NDArray[np.float64], lacks: State, unit: Unit) -> Quantity:
-            return Quantity(values, np.where(np.isnan(values), lacks, State.NUMBER).astype(np.uint8), none, unit)
+        def figures(
+            values: npt.NDArray[np.float64], lacks: State, unit: Unit, adds_up: bool = True
+        ) -> tuple[Quantity, Together]:
+            states = np.where(np.isnan(values), lacks, State.NUMBER).astype(np.uint8)
+            return Quantity(values, states, none, unit, adds_up), lambda some: float(np.nansum(values[some]))
 
         match what:
             case OfCount():
                 counted = self.tally(what.term.wanted)
                 assert isinstance(counted, Counted)
                 values = counted.events.astype(np.float64)
-                return figures(values, State.NOT_REPORTED, Unit(("events",))), float(values[known].sum())
+                return figures(values, State.NOT_REPORTED, Unit(("events",)))
             case OfSquareKilometres():
                 values = counting.counted_km2
-                return figures(values, State.NOT_COMPUTABLE, Unit(("km²",))), float(values[known].sum())
+                return figures(values, State.NOT_COMPUTABLE, Unit(("km²",)))
             case OfTime():
                 if not spans or not all(w.dated for w in self.plan.events_called(formula.about or "").recorded):
                     raise PlanError(
@@ -386,8 +392,8 @@ class Chain(Releasing):
                         todo="Say in Gather when events were recorded.",
                     )
                 values = recorded_time(spans, what.unit, lambda part: part.share, counting)
-                mean = float(values[known].mean()) if known.any() else np.nan
-                return figures(values, State.NOT_RECORDED, Unit((what.unit,))), mean
+                quantity, _ = figures(values, State.NOT_RECORDED, Unit((what.unit,)), adds_up=False)
+                return quantity, lambda some: float(values[some].mean())
             case OfTerm():
                 other = self.measure_of(what, formula)
                 of = Material(
@@ -404,20 +410,20 @@ class Chain(Releasing):
                 )
                 term = other.terms[what.role]
                 values = term.amount(of, counting)
-                there = known & np.isfinite(values)
-                total = term.together(of, values, there)
-                return figures(values, State.NO_DENOMINATOR, Unit((what.noun,))), total
+                quantity, _ = figures(values, State.NO_DENOMINATOR, Unit((what.noun,)), adds_up=term.adds_up)
+                return quantity, lambda some: term.together(of, values, some)
             case OfMeasure():
                 other = self.plan.measures[what.measure]
                 measured = self.measured(other).values
                 why = none if measured.why is None else measured.why
                 total = np.nan if measured.total is None else measured.total
-                return Quantity(measured.value, measured.state, why, Unit((other.called(()),))), total
+                adds_up = not measured.words and len(measured.terms) == 1 and other.terms["counted"].adds_up
+                quantity = Quantity(measured.value, measured.state, why, Unit((other.called(()),)), adds_up)
+                return quantity, lambda some: float(measured.value[some].sum()) if adds_up else total
             case OfOwn():
                 table = areas_table(exposure.areas)
                 values = column_numbers(table, what.column, None, wanted_by="plan: measure: a formula")
-                there = known & np.isfinite(values)
-                return figures(values, State.NOT_REPORTED, Unit((what.column,))), float(values[there].sum())
+                return figures(values, State.NOT_REPORTED, Unit((what.column,)))
             case _:
                 assert_never(what)
 
@@ -532,7 +538,7 @@ def _no_records() -> Table:
     return Table("", pa.table({"": pa.array([], pa.string())}), none, none)
 
 
-def _no_names(word: str) -> tuple[Quantity, float]:
+def _no_names(word: str) -> tuple[Quantity, Together]:
     raise AssertionError(word)
 
 

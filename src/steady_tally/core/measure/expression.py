@@ -11,7 +11,7 @@ from collections import Counter
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
@@ -110,12 +110,14 @@ class Quantity:
     values : (areas,) what `states` says is no number is of no consequence.
     states : (areas,) `State` codes.
     why : (areas,) positions in `WHYS`, for areas that cannot be worked out.
+    adds_up : is that of several areas the sum of theirs?
     """
 
     values: Floats
     states: Codes
     why: Codes
     unit: Unit = PLAIN
+    adds_up: bool = False
 
     @staticmethod
     def of(value: float, areas: int, unit: Unit = PLAIN) -> Quantity:
@@ -249,6 +251,51 @@ def evaluate(expression: Expression, named: Callable[[str], Quantity], areas: in
     with np.errstate(all="ignore"):
         found = work(expression.tree)
         return _finite(found)
+
+
+Kind = Literal["constant", "sum", "ratio"]
+
+
+def together_is_meant(expression: Expression, adds_up: Callable[[str], bool]) -> bool:
+    """Does a formula, put to the figures of all areas together, give their own figure? It does for sums, for sums
+    divided by one another and for figures that are such themselves, times any number; for a root, a choice, a product
+    of two figures or a sum to which a number is added it gives something that is of nobody."""
+    return _kind_of(expression.tree, adds_up) in ("sum", "ratio")
+
+
+def _kind_of(node: Any, adds_up: Callable[[str], bool]) -> Kind | None:
+    """What a part of a formula is of all areas together; None where putting it to them means nothing."""
+    kind, parts = node.data, node.children
+    if kind == "number":
+        return "constant"
+    if kind == "name":
+        return "sum" if adds_up(str(parts[0])) else "ratio"
+    if kind == "negative":
+        return _kind_of(parts[0], adds_up)
+    if kind == "call":
+        inner = [_kind_of(p, adds_up) for p in parts[1:] if p is not None]
+        if all(one == "constant" for one in inner):
+            return "constant"
+        return inner[0] if str(parts[0]) == "round" and all(one == "constant" for one in inner[1:]) else None
+    if kind == "compare":
+        return None
+    one, other = (_kind_of(p, adds_up) for p in (parts[0], parts[1]))
+    if one is None or other is None:
+        return None
+    if one == other == "constant":
+        return "constant"
+    match kind:
+        case "add" | "subtract":
+            ratios = {one, other} <= {"ratio", "constant"}
+            return "sum" if one == other == "sum" else "ratio" if ratios else None
+        case "multiply":
+            return other if one == "constant" else one if other == "constant" else None
+        case "divide":
+            if other == "constant":
+                return one
+            return "ratio" if one == other else None
+        case _:
+            return None
 
 
 def _joined(*parts: Quantity) -> tuple[Codes, Codes]:

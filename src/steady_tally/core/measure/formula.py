@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import Annotated, ClassVar, Literal
 
 import numpy as np
 from pydantic import AfterValidator, Field
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.measure.expression import MOST_LETTERS, Quantity, evaluate, parse
+from steady_tally.core.measure.expression import MOST_LETTERS, Quantity, evaluate, parse, together_is_meant
 from steady_tally.core.measure.kind import MeasureKind
-from steady_tally.core.measure.terms.kind import Material, TermKind
+from steady_tally.core.measure.terms.kind import Flags, Material, TermKind
 from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.measure.values import AreaValues, Entry, NamedFigure
 from steady_tally.core.plan.base import Name
@@ -63,15 +63,21 @@ class Formula(MeasureKind):
     def work_out(self, of: Material) -> AreaValues:
         areas = len(of.counting.states)
         figures: dict[str, Quantity] = {}
-        whole: dict[str, Quantity] = {}
+        together: dict[str, Callable[[Flags], float]] = {}
         for name in self.names:
-            figures[name], total = of.named(name)
-            whole[name] = Quantity.of(total, 1, figures[name].unit)
+            figures[name], together[name] = of.named(name)
         found = evaluate(parse(self.text), figures.__getitem__, areas)
         states = np.where(of.counting.states == State.NUMBER, found.states, of.counting.states).astype(np.uint8)
         value = np.where(states == State.NUMBER, found.values, np.nan)
-        together = evaluate(parse(self.text), whole.__getitem__, 1)
-        known = together.states[0] == State.NUMBER and np.isfinite(together.values[0])
+        # All names are of the same areas: those of which every one of them is known.
+        there = np.asarray(states == State.NUMBER)
+        whole = {name: Quantity.of(some(there), 1, figures[name].unit) for name, some in together.items()}
+        adds_up = {name: q.adds_up for name, q in figures.items()}
+        total = None
+        if there.any() and together_is_meant(parse(self.text), adds_up.__getitem__):
+            of_all = evaluate(parse(self.text), whole.__getitem__, 1)
+            if of_all.states[0] == State.NUMBER and np.isfinite(of_all.values[0]):
+                total = float(of_all.values[0])
         named = tuple(
             NamedFigure(name, np.where(q.states == State.NUMBER, q.values, np.nan), q.unit.says, whole[name].values[0])
             for name, q in figures.items()
@@ -87,7 +93,7 @@ class Formula(MeasureKind):
             value,
             states,
             None,
-            total=float(together.values[0]) if known else None,
+            total=total,
             named=named,
             why=found.why,
             unit=found.unit.says,

@@ -61,11 +61,15 @@ class Recording:
     windows : as in the plan; none where it names none, and then there is one ground.
     grounds : the different grounds.
     of_window : (windows,) the ground of each.
+    zones : those in which events are looked for, where there are any.
+    crs : the working projection.
     """
 
     windows: tuple[RecordedWindow, ...]
     grounds: tuple[Recorded, ...]
     of_window: tuple[int, ...]
+    zones: ZoneSet | None
+    crs: CRS
     kept: dict[frozenset[int], Recorded] = field(default_factory=dict, repr=False, compare=False)
 
     def grounds_of(self, windows: Collection[int]) -> frozenset[int]:
@@ -75,7 +79,7 @@ class Recording:
     def over(self, grounds: frozenset[int]) -> Recorded:
         """Where an event could have been recorded on at least one of those grounds."""
         if grounds not in self.kept:
-            self.kept[grounds] = _together([self.grounds[g] for g in sorted(grounds)], len(self.grounds[0].share))
+            self.kept[grounds] = _together([self.grounds[g] for g in sorted(grounds)], self.zones, self.crs)
         return self.kept[grounds]
 
     def in_time(self, times: ReadTimes | None, records: int) -> npt.NDArray[np.bool_]:
@@ -120,7 +124,7 @@ def recording(
             different.append(window.where)
         of_window.append(different.index(window.where))
     grounds = tuple(_recorded(where, zones, crs, sources, named) for where in different or [None])
-    found = Recording(tuple(windows), grounds, tuple(of_window))
+    found = Recording(tuple(windows), grounds, tuple(of_window), zones, crs)
     _refuse_twice(found)
     return found
 
@@ -150,12 +154,12 @@ def _spoken(day: date) -> str:
     return "all days" if day == date.min else str(day)
 
 
-def _together(grounds: Sequence[Recorded], zones: int) -> Recorded:
-    """What is recorded on at least one of several grounds; nothing on none."""
+def _together(grounds: Sequence[Recorded], zones: ZoneSet | None, crs: CRS) -> Recorded:
+    """What is recorded on at least one of several grounds, what they have in common once; nothing on none."""
     if len(grounds) == 1:
         return grounds[0]
     if not grounds:
-        return Recorded(False, np.zeros(zones))
+        return Recorded(False, np.zeros(0 if zones is None else len(zones)))
     if any(g.everywhere for g in grounds):
         return next(g for g in grounds if g.everywhere)
     outlines = [g.outline for g in grounds if g.outline is not None]
@@ -167,14 +171,12 @@ def _together(grounds: Sequence[Recorded], zones: int) -> Recorded:
             where=_WHERE,
             todo="Say all of them by outlines, or all by lists or columns.",
         )
-    crs = outlines[0].crs
-    shapes = np.concatenate([in_plane(o.geometry, o.crs, crs) if o.crs != crs else o.geometry for o in outlines])
+    own = outlines[0].crs
+    shapes = np.concatenate([in_plane(o.geometry, o.crs, own) if o.crs != own else o.geometry for o in outlines])
     names = [str(i) for i in range(len(shapes))]
-    return Recorded(
-        False,
-        np.minimum(np.sum([g.share for g in grounds], axis=0), 1.0),
-        zones_from(shapes, names, names, pa.table({"outline": names}), crs),
-    )
+    outline = zones_from(shapes, names, names, pa.table({"outline": names}), own)
+    share = grounds[0].share if zones is None else share_recorded(zones, outline, crs)
+    return Recorded(False, share, outline)
 
 
 def _recorded(how: RecordedWhere | None, zones: ZoneSet | None, crs: CRS, sources: Sources, named: bool) -> Recorded:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -89,6 +90,11 @@ class ZoneAreas:
         own = np.arange(len(self.zones), dtype=np.int32)
         return Members(self.zones, own if self.of_zone is None else self.of_zone)
 
+    @property
+    def shapes_inside(self) -> npt.NDArray[np.object_]:
+        """(areas,) the shape of what can count of each, in the areas' own system: all of it."""
+        return self.areas.geometry
+
     def counting(self, recorded: Recorded) -> Counting:
         """What of the areas counts where an event could have been recorded there."""
         return _kept(self.countings, recorded, self._counting)
@@ -151,6 +157,18 @@ class CellAreas:
     @property
     def crs(self) -> CRS:
         return self.lattice.crs
+
+    @cached_property
+    def shapes_inside(self) -> npt.NDArray[np.object_]:
+        """(areas,) the shape of what can count of each, in the areas' own system: where an outline cuts them, what lies
+        in it."""
+        found = self.areas.geometry
+        if not self.how.cut or self.ground is None:
+            return found
+        cut = np.bincount(self.to, weights=self.inside < 1.0, minlength=len(self.areas)) > 0
+        found = found.copy()
+        found[cut] = [polygonal_part(g) for g in shapely.intersection(found[cut], self.ground.shape)]
+        return found
 
     def at(self, x: Floats, y: Floats) -> Ints:
         """(n,) the area at each place of the working projection, OUTSIDE where there is none."""

@@ -11,12 +11,13 @@ import shapely
 from pydantic import Field
 
 from steady_tally.core.areas import Areas
+from steady_tally.core.geo.area import shape_areas_m2
 from steady_tally.core.geo.overlap import overlaps, planar_areas
 from steady_tally.core.geo.shapes import in_plane, rings_of
 from steady_tally.core.matching import Progress
 from steady_tally.core.measure.kept_back import KeptBack
 from steady_tally.core.measure.terms.joined import Dry, Following
-from steady_tally.core.measure.terms.kind import Material, TermKind
+from steady_tally.core.measure.terms.kind import Material, Shapes, TermKind
 from steady_tally.core.measure.terms.sharing import plane_about
 from steady_tally.core.place.counting import Counting, Members
 from steady_tally.core.place.grid import CellSet
@@ -54,6 +55,7 @@ class OfGround(TermKind):
     def joined(
         self,
         areas: Areas,
+        inside: Shapes,
         members: Members | None,
         sources: Sources,
         following: Following,
@@ -64,13 +66,13 @@ class OfGround(TermKind):
         plane = plane_about(areas)
         shapes = zone_set(sources.zones(self.without, wanted_by=WHERE), identifier=None, name=None, crs=None)
         water = rings_of(np.array([shapely.union_all(in_plane(shapes.geometry, shapes.crs, plane))], dtype=object))
-        own = areas.geometry if isinstance(areas, CellSet) else in_plane(areas.geometry, areas.crs, plane)
+        own = inside if isinstance(areas, CellSet) else in_plane(inside, areas.crs, plane)
         of_areas = rings_of(own)
         common = overlaps(of_areas, water, (len(areas), 1))
         ground = planar_areas(of_areas, len(areas))
         wet = np.zeros(len(areas))
         wet[common.first] = np.minimum(common.area / ground[common.first], 1.0)
-        return Dry(1.0 - wet, float((areas.area_km2 * wet).sum()))
+        return Dry(1.0 - wet, float((shape_areas_m2(inside, areas.crs) / 1e6 * wet).sum()))
 
     def amount(self, of: Material, counting: Counting) -> npt.NDArray[np.float64]:
         joined = of.joined(self) if self.without is not None else None
@@ -92,5 +94,5 @@ class OfGround(TermKind):
             yield f"Nothing of the areas lies in “{self.without}”: it changes no figure."
             return
         yield f"{joined.km2:,.4g} km² of the areas lie in “{self.without}”, and are no ground."
-        if partly := int(np.count_nonzero((joined.part < 1.0) & (of.counting.share > 0.0) & (of.counting.share < 1.0))):
+        if partly := int(np.count_nonzero((joined.part < 1.0) & (of.counting.share < of.base().share))):
             yield f"Of {partly:,} areas only a part counts, and as much of it is taken to lie in “{self.without}”."

@@ -34,14 +34,16 @@ class SharedOut:
     Attributes
     ----------
     zones : how many zones there are.
-    before, after : the sum of the zones' figures, and of the areas'.
-    covered : (areas,) which part of each area's ground lies in zones with a figure.
+    before, after : the sum of the zones' figures, and how much of it lies in at least one area.
+    added : what the areas have, added up: more than that where they overlap.
+    covered : (areas,) which part of the ground that can count of each area lies in zones with a figure.
     even : how many zones without weights were shared out by ground.
     """
 
     zones: int
     before: float
     after: float
+    added: float
     covered: Floats
     even: int
 

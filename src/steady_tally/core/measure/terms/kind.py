@@ -31,6 +31,7 @@ if TYPE_CHECKING:
 
 Floats = npt.NDArray[np.float64]
 Flags = npt.NDArray[np.bool_]
+Shapes = npt.NDArray[np.object_]
 
 
 @dataclass(frozen=True)
@@ -46,7 +47,7 @@ class Material:
     joined : what a term has of its sources.
     time : the time that the measure is divided by.
     base : what of the areas counts where nothing limits the recording.
-    named : what a name in a formula stands for: its figures, and that of the whole study.
+    named : what a name in a formula stands for: its figures, and what it is for some areas together.
     whole : the first term's figure of all areas with a value together, where it is known.
     areas, sources : the areas themselves, and what else can be read.
     neighbours : the neighbours of each area.
@@ -59,7 +60,7 @@ class Material:
     members: Members | None
     tally: Callable[[Wanted], Tally]
     joined: Callable[[TermKind], FromSources | None]
-    named: Callable[[str], tuple[Quantity, float]]
+    named: Callable[[str], tuple[Quantity, Callable[[Flags], float]]]
     base: Callable[[], Counting]
     areas: Areas
     sources: Sources
@@ -147,6 +148,7 @@ class TermKind(Part, ABC):
     def joined(
         self,
         areas: Areas,
+        inside: Shapes,
         members: Members | None,
         sources: Sources,
         following: Following,
@@ -154,6 +156,7 @@ class TermKind(Part, ABC):
     ) -> FromSources | None:
         """What the sources say of the areas, with the account of rows; None where nothing is read.
 
+        `inside` (areas,) is the shape of what can count of each: a cell that an outline cuts counts inside it alone.
         `on_progress` is told how many names of how many were matched.
         """
         return None

@@ -19,9 +19,9 @@ from pyproj import CRS
 from steady_tally.core.areas import Areas
 from steady_tally.core.columns import column_numbers
 from steady_tally.core.errors import PlanError
-from steady_tally.core.geo.bins import OUTSIDE, edges_of
+from steady_tally.core.geo.bins import edges_of
 from steady_tally.core.geo.locate import locate
-from steady_tally.core.geo.overlap import overlaps, planar_areas
+from steady_tally.core.geo.overlap import Overlaps, overlaps, planar_areas
 from steady_tally.core.geo.projection import coordinate_system, equal_area, project, to_degrees
 from steady_tally.core.geo.shapes import FlatRings, in_plane, rings_of
 from steady_tally.core.measure.terms.joined import SharedOut, TableFigures
@@ -33,6 +33,8 @@ from steady_tally.core.sources import Features, Sources, Table
 WHERE = "plan: measure: figures shared out"
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
+Shapes = npt.NDArray[np.object_]
+_TOUCH = 1e-9
 
 
 class ByGround(Part):
@@ -75,36 +77,62 @@ class Parts:
     part: Floats
 
 
-def shared_out(plan: Shared, figures: TableFigures, zones: ZoneSet, areas: Areas, sources: Sources) -> TableFigures:
+def shared_out(
+    plan: Shared, figures: TableFigures, zones: ZoneSet, areas: Areas, inside: Shapes, sources: Sources
+) -> TableFigures:
     """The figures of areas from those of zones, with the account of what was shared out.
 
     Parameters
     ----------
     figures : of the zones.
+    inside : (areas,) the shape of what can count of each, in the areas' own system.
     """
     plane = areas.crs if isinstance(areas, CellSet) else plane_about(zones)
     of_zones = rings_of(in_plane(zones.geometry, zones.crs, plane))
-    of_areas = rings_of(areas.geometry if isinstance(areas, CellSet) else in_plane(areas.geometry, areas.crs, plane))
+    own = inside if isinstance(areas, CellSet) else in_plane(inside, areas.crs, plane)
+    of_areas = rings_of(own)
     common = overlaps(of_zones, of_areas, (len(zones), len(areas)))
-    by_ground = Parts(common.first, common.second, common.area / planar_areas(of_zones, len(zones))[common.first])
+    ground = planar_areas(of_zones, len(zones))
+    by_ground = _by_ground(common, ground)
+    # What lies in areas that overlap lies in several of them, but is to be told once.
+    alone = isinstance(areas, CellSet) or not _overlap(of_areas, len(areas))
+    of_all = of_areas if alone else rings_of(np.array([shapely.union_all(own)], dtype=object))
+    count = len(areas) if alone else 1
+    once = by_ground if alone else _by_ground(overlaps(of_zones, of_all, (len(zones), 1)), ground)
     even = np.zeros(len(zones), dtype=np.bool_)
     match plan.by:
         case ByGround():
-            parts = by_ground
+            parts, reached = by_ground, once
         case BySource():
             parts, even = _by_source(plan.by, of_zones, of_areas, by_ground, (len(zones), len(areas)), plane, sources)
+            reached = parts
+            if not alone:
+                reached, _ = _by_source(plan.by, of_zones, of_all, once, (len(zones), count), plane, sources)
         case _:
             assert_never(plan.by)
     values = np.array([_spread(parts, one, len(areas)) for one in figures.by_year])
     known = np.asarray(np.isfinite(figures.by_year).all(axis=0))
     at = known[common.first]
-    ground = planar_areas(of_areas, len(areas))
+    own_ground = planar_areas(of_areas, len(areas))
     covered = np.bincount(common.second[at], weights=common.area[at], minlength=len(areas))
-    covered = np.divide(covered, ground, out=np.zeros(len(areas)), where=ground > 0.0)
-    before, after = float(np.nansum(figures.by_year.mean(axis=0))), float(np.nansum(values.mean(axis=0)))
+    covered = np.divide(covered, own_ground, out=np.zeros(len(areas)), where=own_ground > 0.0)
+    mean = np.nan_to_num(figures.by_year.mean(axis=0))
+    before, added = float(mean.sum()), float(np.nansum(values.mean(axis=0)))
+    after = float((mean[reached.zone] * reached.part).sum())
     some = known & (np.nan_to_num(figures.by_year).sum(axis=0) > 0.0)
-    shared = SharedOut(len(zones), before, after, np.minimum(covered, 1.0), int(np.count_nonzero(even & some)))
+    shared = SharedOut(len(zones), before, after, added, np.minimum(covered, 1.0), int(np.count_nonzero(even & some)))
     return replace(figures, by_year=values, of_members=False, shared=shared)
+
+
+def _by_ground(common: Overlaps, ground: Floats) -> Parts:
+    return Parts(common.first, common.second, common.area / ground[common.first])
+
+
+def _overlap(of: FlatRings, count: int) -> bool:
+    """Do some of the areas share ground?"""
+    common = overlaps(of, of, (count, count))
+    ground, other = planar_areas(of, count), common.first != common.second
+    return bool((common.area[other] > _TOUCH * np.minimum(ground[common.first], ground[common.second])[other]).any())
 
 
 def _spread(parts: Parts, figures: Floats, areas: int) -> Floats:
@@ -149,11 +177,10 @@ def _by_source(
         x, y = _places(table, plane)
         there = np.isfinite(x) & np.isfinite(y)
         x, y, weights = x[there], y[there], weights[there]
-        in_zone = locate(edges_of(of_zones.coordinates, of_zones.start, of_zones.owner), x, y).first
-        in_area = locate(edges_of(of_areas.coordinates, of_areas.start, of_areas.owner), x, y).first
-        whole = np.bincount(in_zone[in_zone != OUTSIDE], weights=weights[in_zone != OUTSIDE], minlength=zones)
-        both = (in_zone != OUTSIDE) & (in_area != OUTSIDE)
-        zone, area, weight = in_zone[both].astype(np.int64), in_area[both].astype(np.int64), weights[both]
+        point, in_zone = _located(of_zones, x, y)
+        of_point, in_area = _located(of_areas, x, y)
+        whole = np.bincount(in_zone, weights=weights[point], minlength=zones)
+        zone, area, weight = _through(in_zone, point, weights[point], of_point, in_area, np.ones(len(in_area)))
     even = ~(whole > 0.0)
     kept = ~even[zone]
     zone, area, weight = zone[kept], area[kept], weight[kept] / whole[zone[kept]]
@@ -166,6 +193,12 @@ def _by_source(
         ),
         even,
     )
+
+
+def _located(rings: FlatRings, x: Floats, y: Floats) -> tuple[Ints, Ints]:
+    """Every point and shape that holds it."""
+    point, shape = locate(edges_of(rings.coordinates, rings.start, rings.owner), x, y).pairs
+    return point.astype(np.int64), shape.astype(np.int64)
 
 
 def _through(a: Ints, b: Ints, weight: Floats, c: Ints, d: Ints, part: Floats) -> tuple[Ints, Ints, Floats]:

@@ -16,7 +16,7 @@ from steady_tally.core.measure.kept_back import KeptBack
 from steady_tally.core.measure.terms.following import following, says
 from steady_tally.core.measure.terms.join import table_figures
 from steady_tally.core.measure.terms.joined import Following, TableFigures
-from steady_tally.core.measure.terms.kind import Material, TermKind
+from steady_tally.core.measure.terms.kind import Material, Shapes, TermKind
 from steady_tally.core.measure.terms.sharing import Shared, shared_out
 from steady_tally.core.measure.terms.table_rows import WHERE, JoinedRows, TableRows
 from steady_tally.core.measure.time import Span
@@ -28,6 +28,7 @@ from steady_tally.core.states import State
 
 _MOST_DAYS = 366_000
 _WHOLLY = 0.999
+_AGREES = 1e-9
 Floats = npt.NDArray[np.float64]
 
 
@@ -64,6 +65,7 @@ class FromTable(TableRows, TermKind):
     def joined(
         self,
         areas: Areas,
+        inside: Shapes,
         members: Members | None,
         sources: Sources,
         following: Following,
@@ -74,7 +76,7 @@ class FromTable(TableRows, TermKind):
             return table_figures(self, table, areas, members, following, on_progress)
         zones = self.shared.zone_set(sources)
         figures = table_figures(self, table, zones, None, following, on_progress)
-        return shared_out(self.shared, figures, zones, areas, sources)
+        return shared_out(self.shared, figures, zones, areas, inside, sources)
 
     def kept_back(self, rule: Release) -> KeptBack | None:
         return None
@@ -107,9 +109,8 @@ class FromTable(TableRows, TermKind):
         joined = of.joined(self)
         if not isinstance(joined, TableFigures) or joined.shared is None:
             return
-        base, shared = of.base(), joined.shared
-        with np.errstate(divide="ignore", invalid="ignore"):
-            inside = np.where(base.counted_km2 > 0.0, shared.covered / base.share, 1.0)
+        shared = joined.shared
+        inside = np.where(of.base().counted_km2 > 0.0, shared.covered, 1.0)
         if partly := int(np.count_nonzero(areas & (inside < _WHOLLY))):
             least = 100.0 * float(inside[areas].min())
             yield (
@@ -120,6 +121,8 @@ class FromTable(TableRows, TermKind):
             f"{shared.after:,.0f} of {shared.before:,.0f} {self.noun} in {shared.zones:,} zones were shared out; "
             f"{max(shared.before - shared.after, 0.0):,.0f} lie in no area."
         )
+        if shared.added > shared.after * (1.0 + _AGREES):
+            yield f"Areas overlap: what they have adds up to {shared.added:,.0f} {self.noun}."
         if shared.even:
             yield f"{shared.even:,} zones without weights were shared out by ground."
 

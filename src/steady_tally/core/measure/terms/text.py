@@ -16,7 +16,7 @@ from steady_tally.core.measure.kept_back import KeptBack
 from steady_tally.core.measure.terms.in_words import Said, TermInWords
 from steady_tally.core.measure.terms.join import table_words
 from steady_tally.core.measure.terms.joined import Following, TableFigures
-from steady_tally.core.measure.terms.kind import Flags, Material
+from steady_tally.core.measure.terms.kind import Flags, Material, Shapes
 from steady_tally.core.measure.terms.table import told_of_rows
 from steady_tally.core.measure.terms.table_rows import WHERE, JoinedRows
 from steady_tally.core.measure.time import Span
@@ -54,6 +54,7 @@ class OfText(JoinedRows, TermInWords):
     def joined(
         self,
         areas: Areas,
+        inside: Shapes,
         members: Members | None,
         sources: Sources,
         following: Following,
