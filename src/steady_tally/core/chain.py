@@ -330,17 +330,15 @@ class Chain(Releasing):
 
     def _material(self, measure: MeasureKind, *, released: bool = True) -> Material:
         """What a measure is worked out from, by default as the release rule has it."""
-        exposure, windows = self.exposure(measure.events), self._windows(measure)
-        counting = counting_in(exposure, windows)
+        exposure, windows = self.exposure(measure.events), self.windows(measure)
+        counting = self.counting(measure)
         # An area without ground has no value, whatever it would be divided by.
         states = np.where(exposure.areas.area_km2 > 0.0, counting.states, State.NOT_COMPUTABLE).astype(np.uint8)
         hidden = self.hidden_in(measure) if released else None
         if hidden is not None:
             states = np.where(hidden.areas & (states == State.NUMBER), State.SUPPRESSED, states).astype(np.uint8)
-        over = replace(counting, states=states)
-        spans = tuple(
-            Span(s.window, over if s.counting is counting else s.counting) for s in spans_of(exposure, windows)
-        )
+        over, of_all = replace(counting, states=states), counting_in(exposure, windows)
+        spans = tuple(Span(s.window, over if s.counting is of_all else s.counting) for s in spans_of(exposure, windows))
         by = measure.by_groups
         of_people = isinstance(measure.terms.get("under"), FromTable) and measure.events is not None
         return Material(
@@ -357,6 +355,17 @@ class Chain(Releasing):
             (lambda: self._by_group(measure, by)) if by and of_people else None,
             self.plan.release if released else None,
         )
+
+    def counting(self, measure: MeasureKind) -> Counting:
+        """What of the areas counts for a measure: where it looks at several sources of events, an area of which one was
+        not recorded has no figure, and one of which one was recorded too little bears a mark."""
+        found = counting_in(self.exposure(measure.events), self.windows(measure))
+        for name in self.events_of(measure):
+            if name != measure.events:
+                other = counting_in(self.exposure(name), kept_windows(self.plan.events_called(name)))
+                states = np.where(found.states == State.NUMBER, other.states, found.states).astype(np.uint8)
+                found = replace(found, states=states, unreliable=found.unreliable | other.unreliable)
+        return found
 
     def _base(self) -> Counting:
         return counting_in(self.exposure(None), ())
@@ -427,8 +436,13 @@ class Chain(Releasing):
             case _:
                 assert_never(what)
 
-    def _windows(self, measure: MeasureKind) -> tuple[KeptWindow, ...]:
-        return kept_windows(self.plan.events_called(measure.events)) if measure.events is not None else ()
+    def windows(self, measure: MeasureKind) -> tuple[KeptWindow, ...]:
+        """The recorded windows, as far as the filter, and the days of what is counted, keep them."""
+        if measure.events is None:
+            return ()
+        counted = measure.terms.get("counted")
+        own = counted.group if counted is not None and counted.counts == measure.events else ()
+        return kept_windows(self.plan.events_called(measure.events), own)
 
     def classed(self, measure: MeasureKind, classing: Classing) -> Classed:
         """Which areas belong together."""
@@ -513,8 +527,9 @@ class Chain(Releasing):
             zones=placement.looked.zones,
             crs=gathered.crs,
             exposure=self.exposure(measure.events),
-            windows=self._windows(measure),
+            windows=self.windows(measure),
             measured=measured,
+            partly=self.counting(measure).unreliable,
             classing=classing,
             classed=classed,
             gathered=gathered,

@@ -24,7 +24,6 @@ from steady_tally.core.gather.judging import Judged, judge
 from steady_tally.core.gather.reading import Read, read_records
 from steady_tally.core.gather.records import Checked, Gathered, checked_of
 from steady_tally.core.gather.times import ReadTimes
-from steady_tally.core.gather.windows import kept_windows
 from steady_tally.core.grouping import classify
 from steady_tally.core.measure.formula import Formula
 from steady_tally.core.measure.kind import MeasureKind
@@ -139,8 +138,9 @@ def fold(
         zones=common.zones,
         crs=judged.crs,
         exposure=common.exposure(measure.events),
-        windows=kept_windows(events) if measure.events else (),
+        windows=common.windows(measure),
         measured=measured,
+        partly=common.counting(measure).unreliable,
         classing=plan.classes[name],
         classed=classify(plan.classes[name], measured, exposure.areas.area_km2, measure.called(events.recorded)),
         events_by_area=counts_of(kept[common.tally_key(everything)]).astype(np.float64),

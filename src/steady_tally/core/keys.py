@@ -203,14 +203,41 @@ class Keys:
         if isinstance(measure, Quotient) and measure.smoothed == "neighbours":
             beside.append(self.neighbours_key)
         hidden = [self.hidden_key(name) for name in self.events_of(measure)]
-        parts = (bare(measure), self.exposure_key(measure.events), tallies, joined, named, beside, hidden)
+        exposures = [self.exposure_key(name) for name in (measure.events, *self.events_of(measure)[1:])]
+        windows = [bare(self.plan.events_called(name).recorded) for name in self.events_of(measure)[1:]]
+        parts = (bare(measure), exposures, windows, tallies, joined, named, beside, hidden)
         return fingerprint("measured", *parts)
 
     def events_of(self, measure: MeasureKind) -> list[str]:
-        """The events sources that a measure's figures could tell of."""
+        """The events sources that a measure's figures come from, the one that it is about first."""
+        found = [measure.events, *(t.counts for t in measure.terms.values())]
         if isinstance(measure, Formula):
-            return list(self.plan.gather.events)
-        return list(dict.fromkeys(t.counts for t in measure.terms.values() if t.counts is not None))
+            found += self._named_events(measure)
+        return list(dict.fromkeys(name for name in found if name is not None))
+
+    def _named_events(self, formula: Formula) -> list[str | None]:
+        """The events sources that a formula's names stand for; of what is worked out from itself none."""
+        if formula.text in self._under_way:
+            return []
+        self._under_way.append(formula.text)
+        try:
+            known = referents(self.at_hand, formula, self.name_of(formula))
+            found: list[str | None] = []
+            for what in (known[word] for word in formula.names if word in known):
+                match what:
+                    case OfCount():
+                        found.append(what.term.counts)
+                    case OfTerm():
+                        found.append(self.measure_of(what, formula).terms[what.role].counts)
+                    case OfMeasure():
+                        found += self.events_of(self.plan.measures[what.measure])
+                    case OfOwn() | OfSquareKilometres() | OfTime():
+                        pass
+                    case _:
+                        assert_never(what)
+            return found
+        finally:
+            self._under_way.pop()
 
     @_once
     def hidden_key(self, name: str) -> str:

@@ -121,7 +121,7 @@ def _placed(outcome: Figures) -> Iterator[str]:
             "The areas reach around the earth, so that the nearest border is looked for in a cylindrical plane: far "
             "from the equator another one may be nearer. The metres to the one found are right."
         )
-    partly = int(np.count_nonzero(outcome.counting.unreliable & (outcome.counting.states == State.NUMBER)))
+    partly = int(np.count_nonzero(outcome.partly & (outcome.counting.states == State.NUMBER)))
     if partly:
         yield f"{partly:,} areas count only in part, and are marked as unreliable."
     complete = Share("all", account.belong, account.located)
@@ -279,8 +279,9 @@ def _time_not_followed(outcome: Figures) -> Iterator[Note]:
     days_kept = sum(w.days_kept for w in kept)
     if days_kept < days:
         yield Note("measure", f"The filter keeps {days_kept:,} of the {days:,} recorded days: these are divided by.")
-    followed = list(all_must_hold(events.where))
-    for leaf in leaves(events.where):
+    where = [*events.where, *outcome.measure.terms["counted"].group]
+    followed = list(all_must_hold(where))
+    for leaf in leaves(where):
         if isinstance(leaf, BetweenDays) and leaf not in followed:
             says = (
                 f"The filter “{condition_says(leaf)}” is one of several of which any will do: the time divided by does "

@@ -35,6 +35,7 @@ from steady_tally.core.place.placing import Exposure, Placement
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.gather import Events
 from steady_tally.core.plan.whole import Plan
+from steady_tally.core.states import State
 
 PARTLY, BY_CHANCE, FEW, WIDE = 1, 2, 4, 8  # why an area's value is unreliable
 Floats = npt.NDArray[np.float64]
@@ -263,6 +264,7 @@ class Figures:
     hidden : the areas that a release rule hides; None where there is no rule.
     table : the further table that it releases, where there is one.
     events_by_area : (areas,) all events in each, as far as a release rule lets them be told; NaN where it does not.
+    partly : (areas,) those of which too little counts, for any of the events that the measure looks at.
     noting : finds what must be known beside the figures.
     """
 
@@ -279,6 +281,7 @@ class Figures:
     classing: Classing
     classed: Classed
     events_by_area: Floats
+    partly: npt.NDArray[np.bool_]
     hidden: Hidden | None = None
     table: ReleasedTable | None = None
     noting: Callable[[Any], Iterable[Note]] | None = field(default=None, repr=False, compare=False)
@@ -318,7 +321,7 @@ class Figures:
         where it has fewer events than were asked for, `WIDE` where its standard error is too large a part of it."""
         marks, values = self.measure.marks, self.measured.values
         return (
-            PARTLY * self.counting.unreliable
+            PARTLY * (self.partly & (values.state == State.NUMBER))
             + BY_CHANCE * hidden_by_chance(marks, values)
             + FEW * few(marks, values)
             + WIDE * wide(marks, values)

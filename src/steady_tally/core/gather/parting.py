@@ -50,6 +50,10 @@ class Parting:
         """What stands in no part, in whole sentences."""
         return [f"{n:,} records {why}: they are on no page." for why, n in self.rest.items() if n]
 
+    def said_of(self, name: str) -> list[str]:
+        """The same of one source among several."""
+        return [f"{n:,} records of “{name}” {why}: they are on no page." for why, n in self.rest.items() if n]
+
 
 def parted(over: Over, column: str | None, events: Events, gathered: Gathered, *, wanted_by: str) -> Parting:
     """The parts in their order; PlanError where there is nothing to part by."""
@@ -64,15 +68,23 @@ def parted(over: Over, column: str | None, events: Events, gathered: Gathered, *
             conditions = _steps(over, events, gathered, goes_on, wanted_by)
         case _:
             assert_never(over)
+    return parted_by(conditions, f"none of the {over}", events, gathered, wanted_by=wanted_by)
+
+
+def parted_by(
+    conditions: Mapping[str, Condition], none: str, events: Events, gathered: Gathered, *, wanted_by: str
+) -> Parting:
+    """Records parted by conditions that exclude one another; `none` is what those are of that are in no part."""
+    goes_on = gathered.reasons == Reason.NONE
     code = np.full(len(goes_on), -1, dtype=np.int64)
     where = whereabouts(events, gathered.checked)
     for at, condition in enumerate(conditions.values()):
         code[goes_on & holds(gathered.table, condition, wanted_by=wanted_by, whereabouts=where)] = at
     nowhere = goes_on & (code < 0)
-    unknown = nowhere & (np.isnat(gathered.time) if gathered.time is not None else True)
+    unknown = nowhere & np.isnat(gathered.time) if gathered.time is not None else np.zeros_like(nowhere)
     rest = {
         "have no readable time": int(np.count_nonzero(unknown)),
-        f"are of a time that lies in none of the {over}, or in several": int(np.count_nonzero(nowhere & ~unknown)),
+        f"lie in {none}, or in several": int(np.count_nonzero(nowhere & ~unknown)),
     }
     return Parting(conditions, code, rest)
 

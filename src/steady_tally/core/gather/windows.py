@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 
-from steady_tally.core.plan.conditions import BetweenDays, all_must_hold
+from steady_tally.core.plan.conditions import BetweenDays, Condition, all_must_hold
 from steady_tally.core.plan.gather import Events, RecordedWindow
 
 
@@ -35,11 +35,12 @@ class KeptWindow:
         return found
 
 
-def kept_windows(events: Events) -> tuple[KeptWindow, ...]:
-    """The recorded windows cut by the filter's days, in the plan's order."""
+def kept_windows(events: Events, more: Sequence[Condition] = ()) -> tuple[KeptWindow, ...]:
+    """The recorded windows cut by the filter's days, in the plan's order; `more` are further conditions on what is
+    counted."""
     first, last = None, None
     if events.time is not None:
-        for condition in all_must_hold(events.where):
+        for condition in all_must_hold([*events.where, *more]):
             if isinstance(condition, BetweenDays):
                 first = condition.first_day if first is None else max(first, condition.first_day)
                 last = condition.last_day if last is None else min(last, condition.last_day)

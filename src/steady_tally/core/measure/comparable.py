@@ -343,6 +343,9 @@ def _strata(crude: Crude, of: Material) -> _Strata:
     figures = {id(g.term): g.figures for g in groups}
     own = replace(of, joined=lambda term: figures[id(term)])
     people = np.array([g.term.amount(own, of.counting) for g in groups])
+    if any(g.term.absent == "zero" for g in groups):
+        # A row that is missing stands for nobody, as it does where all groups are added up.
+        people = np.where(np.isnan(people) & (crude.values.state == State.NUMBER), 0.0, people)
     # A group of which an area has no row is not known, unless all that the table has of it is elsewhere.
     there = (crude.values.state == State.NUMBER) & np.isfinite(people).all(axis=0)
     everyone = crude.values.numerator

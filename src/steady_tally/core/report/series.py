@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, assert_never
 
@@ -16,7 +16,7 @@ from steady_tally.core.classes.pooled import pooled_breaks
 from steady_tally.core.columns import coded_text
 from steady_tally.core.disclosure.family import ReleasedTable
 from steady_tally.core.errors import PlanError
-from steady_tally.core.gather.parting import Over, Parting
+from steady_tally.core.gather.parting import Over, Parting, parted_by
 from steady_tally.core.matching import quoted
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.plan.conditions import Condition
@@ -66,10 +66,13 @@ def sheets_of(how: Series, chain: Chain, again: Callable[[Plan], Chain]) -> Shee
         case "words" | "windows" | "years" | "months":
             parting = _parting(how, chain)
             _check_length(len(parting.conditions))
-            pages = [Sheet(name, plan_with(plan, where=one)) for name, one in parting.conditions.items()]
+            first, *others = of = chain.events_of(plan.measures[plan.mapped])
+            also = {name: _parting_of(name, how, parting, chain) for name in others}
+            pages = [Sheet(name, plan_with(plan, where=one, of=of)) for name, one in parting.conditions.items()]
             pages, said = _released(how, chain, pages)
             if plan.release is None:
-                said = parting.said
+                said = parting.said_of(first) if others else parting.said
+                said += [says for name, one in also.items() for says in one.said_of(name)]
         case _:
             assert_never(how.over)
     if not pages:
@@ -122,14 +125,15 @@ def _over(how: Series) -> Over:
     return how.over
 
 
-def plan_with(plan: Plan, *, mapped: str | None = None, where: Condition | None = None) -> Plan:
-    """The plan with another measure on the map, or with one more condition for the events of the mapped one."""
+def plan_with(plan: Plan, *, mapped: str | None = None, where: Condition | None = None, of: Sequence[str] = ()) -> Plan:
+    """The plan with another measure on the map, or with one more condition for some events."""
     document = plan.as_document()
     if mapped is not None:
         document["show"]["mapped"] = mapped
     if where is not None:
-        events = document["gather"]["events"][plan.events_name(plan.mapped)]
-        events["where"] = [*events["where"], where.model_dump(mode="json")]
+        for name in of:
+            events = document["gather"]["events"][name]
+            events["where"] = [*events["where"], where.model_dump(mode="json")]
     return read_plan(document)
 
 
@@ -142,6 +146,19 @@ def _parting(how: Series, chain: Chain) -> Parting:
         )
     over = FurtherTable(events=plan.events_name(plan.mapped), over=_over(how), column=how.column)
     return chain.parting(over)
+
+
+def _parting_of(name: str, how: Series, by: Parting, chain: Chain) -> Parting:
+    """What of another source stands on the same pages; PlanError where it cannot be parted as the mapped one is."""
+    events, gathered = chain.plan.events_called(name), chain.gathered(name)
+    try:
+        return parted_by(by.conditions, f"none of the {how.over}", events, gathered, wanted_by=_WHERE)
+    except PlanError as error:
+        raise PlanError(
+            f"“{chain.plan.mapped}” looks at “{name}” too, which cannot be parted like the others: {error.what}",
+            where=_WHERE,
+            todo="Choose another list, or map a measure of one source of events.",
+        ) from None
 
 
 def _parts(how: Series, chain: Chain) -> tuple[list[Sheet], list[str]]:
