@@ -35,7 +35,6 @@ from steady_tally.core.place.placing import Exposure, Placement
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.gather import Events
 from steady_tally.core.plan.whole import Plan
-from steady_tally.core.states import State
 
 PARTLY, BY_CHANCE, FEW, WIDE = 1, 2, 4, 8  # why an area's value is unreliable
 Floats = npt.NDArray[np.float64]
@@ -321,7 +320,7 @@ class Figures:
         where it has fewer events than were asked for, `WIDE` where its standard error is too large a part of it."""
         marks, values = self.measure.marks, self.measured.values
         return (
-            PARTLY * (self.partly & (values.state == State.NUMBER))
+            PARTLY * self.partly
             + BY_CHANCE * hidden_by_chance(marks, values)
             + FEW * few(marks, values)
             + WIDE * wide(marks, values)

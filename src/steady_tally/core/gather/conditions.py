@@ -130,7 +130,8 @@ def condition_says(condition: Condition) -> str:
 
 def _in_week_hours(times: ReadTimes, condition: WeekHours) -> Flags:
     wanted = np.array([figure == "1" for day in condition.week for figure in day] + [False])
-    return np.asarray(wanted[times.week_hour])
+    whole_days = np.array(["0" not in day for day in condition.week] + [False])
+    return np.where(times.week_hour >= 0, wanted[times.week_hour], whole_days[times.week_day])
 
 
 def _flags(found: pa.ChunkedArray) -> Flags:

@@ -27,7 +27,7 @@ from steady_tally.core.geo.projection import coordinate_system, project, turned_
 from steady_tally.core.geo.shapes import closed_outline
 from steady_tally.core.ledger import StageBalance, balance
 from steady_tally.core.numbers import evidence_of, is_whole
-from steady_tally.core.plan.conditions import Condition, HasValue, InRange
+from steady_tally.core.plan.conditions import Condition, HasValue, InRange, WeekHours
 from steady_tally.core.plan.gather import Born, Events, EventTime
 from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Sources, Table
@@ -186,7 +186,7 @@ def choose(events: Events, checked: Checked) -> Gathered:
             keep = held(checked, condition, where)
             reasons[~keep & usable] = Reason.FILTERED_OUT
         filtered_by.append(int(np.count_nonzero(usable & ~keep)))
-        unknown_by.append(int(np.count_nonzero(usable & ~keep & _nothing(checked.table, condition))))
+        unknown_by.append(int(np.count_nonzero(usable & ~keep & _nothing(checked, condition))))
     goes_on = reasons == Reason.NONE
     return Gathered(
         checked=checked,
@@ -209,8 +209,12 @@ def held(checked: Checked, condition: Condition, where: Whereabouts) -> Flags:
     return kept[key]
 
 
-def _nothing(table: Table, condition: Condition) -> Flags:
-    """(records,) which have nothing in the column that a condition looks at; none where it looks at several."""
+def _nothing(checked: Checked, condition: Condition) -> Flags:
+    """(records,) which have nothing in the column that a condition looks at, or no time of day where it looks at hours;
+    none where it looks at several."""
+    table = checked.table
+    if isinstance(condition, WeekHours):
+        return checked.times.week_hour < 0 if checked.times else np.ones(table.row_count, dtype=np.bool_)
     if isinstance(condition, HasValue):
         texts, code = coded_text(table, condition.column, wanted_by=EVENTS + ".where")
         return np.array([not text for text in texts] or [False], dtype=np.bool_)[code]

@@ -91,6 +91,12 @@ class ReadTimes:
         return np.where(known, (hours + 72) % 168, -1)
 
     @cached_property
+    def week_day(self) -> npt.NDArray[np.int64]:
+        """(n,) 0 for Monday; -1 where no day is known."""
+        known = ~np.isnat(self.start) & (self.resolution <= Resolution.DAY)
+        return np.where(known, (self.start.astype("datetime64[D]").astype(np.int64) + 3) % 7, -1)
+
+    @cached_property
     def first_day(self) -> Times:
         """(n,) datetime64[D], the first day of each span."""
         return self.start.astype("datetime64[D]")
@@ -192,9 +198,12 @@ def _typed(column: pa.ChunkedArray, zone: str | None) -> tuple[Times, npt.NDArra
 
 def _counted(column: pa.ChunkedArray, order: str, zone: str | None) -> tuple[Times, npt.NDArray[np.uint8]]:
     """Days of a spreadsheet since 30 December 1899, or seconds or thousandths since 1970 in UTC."""
-    values = pc.fill_null(column.cast(pa.string()), "")
-    is_number = pc.match_substring_regex(values, r"^\s*\d+(\.\d*)?\s*$")
-    number = pc.if_else(is_number, pc.utf8_trim_whitespace(values), None).cast(pa.float64())
+    if pa.types.is_integer(column.type) or pa.types.is_floating(column.type):
+        number = column.cast(pa.float64())
+    else:
+        values = pc.fill_null(column.cast(pa.string()), "")
+        is_number = pc.match_substring_regex(values, r"^\s*\d+(\.\d*)?([eE]\+?\d+)?\s*$")
+        number = pc.if_else(is_number, pc.utf8_trim_whitespace(values), None).cast(pa.float64())
     found = pc.fill_null(number, np.nan).to_numpy(zero_copy_only=False)
     resolution = np.full(len(found), Resolution.TIME, dtype=np.uint8)
     if order == "serial":
@@ -394,7 +403,8 @@ def _clock_seconds(text: pa.Array) -> Ints:
             half = (found["half"] or "")[:1].lower()
             if half and 1 <= hour <= 12:
                 hour = hour % 12 + (12 if half == "p" else 0)
-            if hour <= 23 and minute <= 59 and second <= 59:
+            # 24:00 is the end of its day (ISO 8601), as it is where it stands beside the date.
+            if (hour <= 23 and minute <= 59 and second <= 59) or (hour, minute, second, half) == (24, 0, 0, ""):
                 value = hour * 3600 + minute * 60 + second
         seconds.append(value)
     return np.array(seconds, dtype=np.int64)[coded.indices.to_numpy(zero_copy_only=False)]

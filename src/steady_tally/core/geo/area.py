@@ -8,6 +8,8 @@ integral over a piece is that of the parabolas through its ends and its middle.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 import numpy.typing as npt
 from pyproj import CRS
@@ -18,6 +20,7 @@ from steady_tally.core.geo.shapes import Shapes, rings_of
 _PIECE_METRES = 5_000.0
 _PIECE_DEGREES = 0.05
 _MOST_PIECES = 2_000
+_POLAR = 0.98  # of the authalic ordinate of the pole: beyond some 79 degrees
 
 Floats = npt.NDArray[np.float64]
 
@@ -70,22 +73,55 @@ def ring_areas_m2(coordinates: Floats, ring_start: npt.NDArray[np.int64], crs: C
     longitude, ordinate = zip(
         *(_authalic(p, crs, geodetic, major, eccentricity2) for p in ends), strict=True
     )  # three points a piece
-    ring = ring[edge]
+    ring, rings = ring[edge], len(ring_start) - 1
+    pole = _authalic_ordinate(np.array([1.0]), major, eccentricity2)[0]
+    nearest = np.full(rings, np.inf)
+    np.minimum.at(nearest, ring, np.abs(ordinate[0]))
+    polar = nearest > _POLAR * pole
+    found = _by_longitude(longitude, ordinate, ring, rings, pole)
+    if polar.any():
+        of = polar[ring]
+        about = _about_the_pole([one[of] for one in longitude], [one[of] for one in ordinate], ring[of], rings, pole)
+        found = np.where(polar, about, found)
+    return found
+
+
+def _by_longitude(
+    longitude: Sequence[Floats], ordinate: Sequence[Floats], ring: npt.NDArray[np.int64], rings: int, pole: float
+) -> Floats:
+    """(rings,) the integral of S over longitude."""
     # Measured from the ring's first vertex, S loses no figures to its size; the integral of a constant is nothing.
-    base = ordinate[0][np.searchsorted(ring, np.arange(len(ring_start) - 1))]
+    base = ordinate[0][np.searchsorted(ring, np.arange(rings))]
     s0, s1, s2 = (s - base[ring] for s in ordinate)
     d1, d2 = _turn(longitude[1] - longitude[0]), _turn(longitude[2] - longitude[0])
     # Integral of S d(longitude) for the parabolas through t = 0, 1/2, 1, with longitude measured from the first end.
     integral = (4.0 * d1 * (s0 - s2) + d2 * (3.0 * s2 + 4.0 * s1 - s0)) / 6.0
-    within = np.bincount(ring, weights=integral, minlength=len(ring_start) - 1)
+    within = np.bincount(ring, weights=integral, minlength=rings)
     # Where a ring goes once around the earth, what it encloses is the nearer pole's cap.
-    turns = np.round(np.bincount(ring, weights=d2, minlength=len(ring_start) - 1) / (2.0 * np.pi))
+    turns = np.round(np.bincount(ring, weights=d2, minlength=rings) / (2.0 * np.pi))
     if turns.any():
-        pole = _authalic_ordinate(np.array([1.0]), major, eccentricity2)[0]
         return np.where(
             turns == 0.0, np.abs(within), 2.0 * np.pi * (pole - np.abs(base)) - np.sign(base * turns) * within
         )
     return np.abs(within)
+
+
+def _about_the_pole(
+    longitude: Sequence[Floats], ordinate: Sequence[Floats], ring: npt.NDArray[np.int64], rings: int, pole: float
+) -> Floats:
+    """(rings,) the same near a pole, where a step is many longitudes: the area in the plane about the pole in which a
+    circle has the area of its cap (the polar azimuthal equal-area projection: Snyder 1987, section 24)."""
+    radius = [np.sqrt(2.0 * np.maximum(pole - np.abs(s), 0.0)) for s in ordinate]
+    x0, x1, x2 = (r * np.cos(a) for r, a in zip(radius, longitude, strict=True))
+    y0, y1, y2 = (r * np.sin(a) for r, a in zip(radius, longitude, strict=True))
+
+    def parabola(p0: Floats, p1: Floats, p2: Floats) -> tuple[Floats, Floats]:
+        return 4.0 * p1 - 3.0 * p0 - p2, 2.0 * (p0 - 2.0 * p1 + p2)
+
+    (a1, a2), (b1, b2) = parabola(x0, x1, x2), parabola(y0, y1, y2)
+    # Integral of (x dy - y dx) / 2 over t from 0 to 1 for x = x0 + a1 t + a2 t^2, and y alike.
+    swept = x0 * (b1 + b2) - y0 * (a1 + a2) + (a1 * b2 - a2 * b1) / 3.0
+    return np.abs(np.bincount(ring, weights=swept / 2.0, minlength=rings))
 
 
 def _authalic(points: Floats, crs: CRS, geodetic: CRS, major: float, eccentricity2: float) -> tuple[Floats, Floats]:

@@ -13,7 +13,8 @@ from steady_tally.core.columns import coded_text
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.conditions import rows_that_hold
 from steady_tally.core.matching import quoted
-from steady_tally.core.measure.terms.following import ages, meaning, words_of
+from steady_tally.core.measure.terms.age_groups import ages, untold
+from steady_tally.core.measure.terms.following import meaning, words_of
 from steady_tally.core.measure.terms.joined import TableFigures
 from steady_tally.core.measure.terms.rows import says_total
 from steady_tally.core.measure.terms.table import FromTable
@@ -105,6 +106,12 @@ def _labels(one: GroupColumn, people: Table, kept: npt.NDArray[np.bool_]) -> Map
     aged = {label: found for label in groups if (found := ages(label)) is not None}
     if len(aged) * 2 <= len(groups):
         return dict.fromkeys(groups)
+    if unread := untold(groups):
+        raise PlanError(
+            f"age groups of “{people.name}” cannot be read: {quoted(unread)} in “{one.people}”.",
+            where=_WHERE,
+            todo="Write them like 65-74 or 85+, or leave their rows out (where).",
+        )
     spans = sorted(aged.items(), key=lambda item: item[1])
     for (a, (_, last)), (b, (first, _)) in zip(spans, spans[1:], strict=False):
         if first <= last:

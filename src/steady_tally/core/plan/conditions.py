@@ -58,7 +58,7 @@ class BetweenDays(_Condition):
 class WeekHours(_Condition):
     """Keep the events in some hours of the week: seven days from Monday, each a text of 24 figures, 1 = keep.
 
-    An event without a time of day is in none of them.
+    An event without a time of day is in those of its day where all 24 of them are kept, and in none otherwise.
     """
 
     kind: Literal["hours"] = "hours"

@@ -6,7 +6,6 @@ by its values. Ages are put to age groups, whose top is open. What cannot be put
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Sequence
 
 import numpy as np
@@ -15,7 +14,9 @@ from steady_tally.core.columns import coded_text
 from steady_tally.core.gather.ages import AGE_COLUMN
 from steady_tally.core.gather.conditions import condition_says
 from steady_tally.core.matching import quoted, tidy
+from steady_tally.core.measure.terms.age_groups import ages, between, untold
 from steady_tally.core.measure.terms.joined import Following
+from steady_tally.core.measure.terms.rows import says_total
 from steady_tally.core.measure.terms.table_rows import WHERE, TableRows
 from steady_tally.core.plan.conditions import Condition, Contains, HasValue, InRange, all_must_hold, leaves
 from steady_tally.core.sources import Table
@@ -28,9 +29,6 @@ _SAME = (
     frozenset(["f", "w", "female", "females", "woman", "women", "girl", "girls", "femme", "frau", "weiblich", "mujer"]),
     frozenset(["m", "male", "males", "man", "men", "boy", "boys", "homme", "mann", "maennlich", "hombre"]),
 )
-_OPEN_TOP = re.compile(r"^(\d+) ?(?:\+|(?:years )?(?:and|or|&) ?(?:over|older|more|above)|plus|up)$")
-_OPEN_FOOT = re.compile(r"^(?:under|below|less than|up to|<|<=|≤) ?(\d+)$")
-_SPAN = re.compile(r"^(\d+) ?(?:-|–|to|until|bis|a|à) ?(\d+)$")
 _MOST_LABELS = 10_000
 _OF_EVENTS = set(tidy(AGE_COLUMN).split()) - {"age"}  # of a column's name, what does not say whom it is about
 
@@ -82,41 +80,20 @@ def _put(leaf: OnColumn, column: str, table: Table) -> HasValue | str:
         if unknown and leaf.keep:
             return f"“{column}” of “{table.name}” has no {quoted(unknown)}"
         values = [label for v in leaf.values for label in by_meaning.get(meaning(v), [])]
+        if values and not leaf.keep:  # all others are left, without a total of them and those left out
+            values += [label for label in labels if says_total(label) and label not in values]
         return HasValue(column=column, values=values, keep=leaf.keep) if values else f"“{column}” has none of them"
     if isinstance(leaf, Contains):
         values = [label for label in labels if leaf.text.casefold() in label.casefold()]
         return HasValue(column=column, values=values) if values else f"no “{column}” has “{leaf.text}” in it"
-    inside = []
-    for label in labels:
-        group = ages(label)
-        if group is None:
-            continue
-        first, last = group
-        low = -np.inf if leaf.low is None else leaf.low
-        high = np.inf if leaf.high is None else leaf.high
-        if low <= first and last <= high:
-            inside.append(label)
-        elif not (last < low or first > high):
-            return f"“{label}” of “{table.name}” lies in it only in part"
+    if unread := untold(label for label in labels if not says_total(label)):
+        return f"{quoted(unread)} of “{table.name}” cannot be read as ages"
+    groups = [(label, of) for label in labels if not says_total(label) and (of := ages(label)) is not None]
+    low, high = (-np.inf if leaf.low is None else leaf.low), (np.inf if leaf.high is None else leaf.high)
+    inside = between(groups, low, high)
+    if isinstance(inside, str):
+        return f"{inside} in “{column}” of “{table.name}”"
     return HasValue(column=column, values=inside) if inside else f"no group of “{column}” lies in it"
-
-
-def ages(label: str) -> tuple[float, float] | None:
-    """The first and last age, in whole years, of a group: "65-74", "85+", "under 5", "7".
-
-    >>> [ages(t) for t in ("65-74", "85 and over", "under 5", "7", "all")]
-    [(65.0, 74.0), (85.0, inf), (0.0, 4.0), (7.0, 7.0), None]
-    """
-    text = re.sub(r"\b(years?|yrs?|aged?|jahre)\b", "", label.casefold()).strip()
-    text = re.sub(r"\s+", " ", text)
-    if span := _SPAN.match(text):
-        return float(span[1]), float(span[2])
-    if top := _OPEN_TOP.match(text):
-        return float(top[1]), np.inf
-    if foot := _OPEN_FOOT.match(text):
-        whole = text.startswith(("up to", "<=", "≤"))
-        return 0.0, float(foot[1]) - (0.0 if whole else 1.0)
-    return (float(text), float(text)) if text.isdigit() else None
 
 
 def _same_persons(leaf: OnColumn, table: Table) -> list[str]:
