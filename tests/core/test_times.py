@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from steady_tally.core.gather import times
 from steady_tally.core.gather.ages import completed_years
 from steady_tally.core.gather.guess import guess
-from steady_tally.core.gather.times import Resolution, read_times, within_windows
+from steady_tally.core.gather.times import Resolution, paired_periods, read_times, second_figure, within_windows
 from steady_tally.core.sources import Table
 
 MOMENTS = st.datetimes(datetime(1971, 1, 1), datetime(2069, 12, 31)).map(lambda d: d.replace(microsecond=0))
@@ -114,6 +114,28 @@ def test_a_span_is_read_as_a_span_and_not_as_its_first_day(text, first, last, re
 @pytest.mark.parametrize("text", ["2021-W53", "2024-Q5", "2024-13", "1999/2001", "12", "", "soon"])
 def test_what_is_no_span_is_none(text):
     assert np.isnat(read_times(column(text), "period").start[0])
+
+
+@pytest.mark.parametrize(
+    ("texts", "second", "open_"),
+    [
+        (["2008-09", "2009-10", "2012-13"], "year", False),  # 2012-13 is no month
+        (["2011/05", "2011/12"], "month", False),  # 2011/05 is no year
+        (["2010-11", "2011-12"], "month", True),
+        (["2010/11", "2011/12"], "year", True),
+        (["2010-11", "2010-07", "2010-08", "2012-13"], "month", False),  # what more of them can be
+    ],
+)
+def test_one_reading_is_taken_for_all_periods_of_a_column(texts, second, open_):
+    assert second_figure(paired_periods(column(*texts, "2024", "2024-Q1"))) == (second, open_)
+    read = read_times(column(*texts), "period", year_begins=7)
+    kind = Resolution.MONTH if second == "month" else Resolution.YEAR
+    known = ~np.isnat(read.start)
+    assert set(read.resolution[known].tolist()) == {kind}
+    if second == "year":
+        assert str(read.start[0])[:10] == f"{texts[0][:4]}-07-01"
+    said = read_times(column(*texts), "period", second="year")
+    assert set(said.resolution[~np.isnat(said.start)].tolist()) == {Resolution.YEAR}
 
 
 def test_a_slash_is_between_years_unless_the_column_says_that_it_is_before_a_month():

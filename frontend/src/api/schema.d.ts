@@ -2088,6 +2088,18 @@ export interface components {
              */
             midnight: "as_written" | "unknown";
             /**
+             * Second
+             * @description Of periods such as 2010-11, what the second figure is; by all of them where not said.
+             * @default null
+             */
+            second: ("month" | "year") | null;
+            /**
+             * Year Begins
+             * @description The month in which years such as 2010-11 begin; April where not said.
+             * @default null
+             */
+            year_begins: number | null;
+            /**
              * Unreadable
              * @default keep
              * @enum {string}
@@ -3796,7 +3808,7 @@ export interface components {
          * WeekHours
          * @description Keep the events in some hours of the week: seven days from Monday, each a text of 24 figures, 1 = keep.
          *
-         *     An event without a time of day is in none of them.
+         *     An event without a time of day is in those of its day where all 24 of them are kept, and in none otherwise.
          */
         WeekHours: {
             /**

@@ -147,7 +147,8 @@ class Chain(Releasing):
             if known is None:
                 self._tell("checking the records", 0, 0)
                 read = read_records(events, table)
-                known = read.times, judge(events, [read], self.sources)
+                judged = judge(events, [read], self.sources)
+                known = read.times_with(judged.together.second), judged
                 if shelf:
                     shelf.save_checked(key, *known)
             return checked_of(events, table, *known)

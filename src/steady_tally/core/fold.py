@@ -89,7 +89,7 @@ def fold(
     kept: dict[str, Any] = {}
     common = Chain(plan, sources, keep=_keep(kept))
     judged = judge(events, reads, sources)
-    times = [r.times for r in reads]
+    times = [r.times_with(judged.together.second) for r in reads]
     del reads  # the places are all in what was judged
     kept[common.words_key(counted)] = words_of(plan.place, events, judged.together, common.zones)
 

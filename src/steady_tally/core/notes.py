@@ -44,6 +44,7 @@ def notes_of(outcome: Figures, sources: Sources) -> list[Note]:
     """All notes, in the order of the stages."""
     return [
         *(Note("gather", says) for says in _gathered(outcome)),
+        *_second_figures(outcome),
         *(Note("place", says) for says in _placed(outcome)),
         *_unfollowed(outcome),
         *_unequal_time(outcome),
@@ -93,6 +94,23 @@ def _gathered(outcome: Figures) -> Iterator[str]:
         yield f"{account.time_unknown:,} records without a readable time are counted, as the plan says."
 
 
+def _second_figures(outcome: Figures) -> Iterator[Note]:
+    """What periods such as 2010-11 were taken for."""
+    time, together = outcome.events.time, outcome.account.together
+    if time is None or time.order != "period":
+        return
+    second = time.second or together.second
+    if together.second_open:
+        taken, other = ("a month", "a year that goes on into the next") if second == "month" else ("a year", "a month")
+        says = (
+            f"“{together.paired}” and its like in “{time.column}” are taken for {taken}, and might as well be {other}: "
+            "say in Gather what the second figure is."
+        )
+        yield Note("gather", says, "a question is open")
+    if second == "year" and time.year_begins is None:
+        yield Note("gather", f"Years such as 2010-11 in “{time.column}” are taken to begin in April: say it in Gather.")
+
+
 def _placed(outcome: Figures) -> Iterator[str]:
     account, zones = outcome.account, outcome.zones
     if not_met := apart(account.meeting, zones, outcome.crs):
@@ -120,6 +138,14 @@ def _placed(outcome: Figures) -> Iterator[str]:
         yield (
             "The areas reach around the earth, so that the nearest border is looked for in a cylindrical plane: far "
             "from the equator another one may be nearer. The metres to the one found are right."
+        )
+    where = outcome.plan.place.areas
+    combined = isinstance(where, Zones) and where.overlaps == "combinations" and not where.roll_up
+    by_word = sum(account.placed.ways.get(WAYS[w], 0) for w in (Way.STATED, Way.NEAR_STATED))
+    if combined and by_word:
+        yield (
+            f"{by_word:,} records were placed by the area that they name: they count where it overlaps no other, since "
+            "nobody knows whether they lie in others too."
         )
     partly = int(np.count_nonzero(outcome.partly & (outcome.counting.states == State.NUMBER)))
     if partly:

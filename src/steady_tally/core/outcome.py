@@ -117,7 +117,7 @@ class Account:
     short_years : how many dates have years of two figures.
     filtered_by : for each condition, how many usable records it alone leaves out.
     unknown_by : for each, how many of these have nothing in its column.
-    time_unknown : how many of the records that go on have no readable time.
+    time_unknown : how many of the records that lie in an area have no readable time.
     gathered, placed : each stage's account.
     placements : pairs of an event and an area that it is counted in.
     overlaps : how many of these are an event's second area or a later one.
@@ -182,7 +182,7 @@ def account_of(events: Events, gathered: Gathered, placed: Placed) -> Account:
         short_years=checked.times.short_years if checked.times else 0,
         filtered_by=gathered.filtered_by,
         unknown_by=gathered.unknown_by,
-        time_unknown=gathered.time_unknown,
+        time_unknown=_without_time(gathered, placed),
         gathered=gathered.balance,
         placed=placed.balance,
         placements=placed.located.placements,
@@ -191,6 +191,13 @@ def account_of(events: Events, gathered: Gathered, placed: Placed) -> Account:
         located=complete.located,
         meeting=meeting(placed.placement.looked),
     )
+
+
+def _without_time(gathered: Gathered, placed: Placed) -> int:
+    if gathered.time is None:
+        return 0
+    counted = placed.record[placed.located.first != OUTSIDE]
+    return int(np.count_nonzero(np.isnat(gathered.time[counted])))
 
 
 @dataclass(frozen=True)

@@ -41,6 +41,9 @@ def save_checked(engine: Engine, key: str, times: ReadTimes | None, judged: Judg
         "unspoken": said.unspoken,
         "uncorrected": said.uncorrected,
         "labels": said.labels,
+        "second": said.second,
+        "paired": said.paired,
+        "second_open": said.second_open,
     }
     flags = np.zeros(n, dtype=np.uint8)
     for bit, name in enumerate(_FLAGS):
@@ -76,6 +79,9 @@ def load_checked(engine: Engine, key: str, crs: CRS) -> tuple[ReadTimes | None, 
         unspoken=tuple(said["unspoken"]),
         uncorrected=tuple(said["uncorrected"]),
         labels=said["labels"],
+        second=said["second"],
+        paired=said["paired"],
+        second_open=said["second_open"],
     )
     times = None
     if said["short_years"] is not None:

@@ -15,6 +15,44 @@ import { type Save, useFindings } from "../../state/queries";
 import { MADDER, RULE } from "../../theme";
 import { LookUpChoice } from "./LookUpChoice";
 
+const MONTHS = Array.from({ length: 12 }, (_, at): [string, string] => [
+  String(at + 1),
+  new Date(Date.UTC(2001, at, 1)).toLocaleString("en", { month: "long", timeZone: "UTC" }),
+]);
+
+/** What periods such as 2010-11 mean: nobody can tell by looking at one of them. */
+function Periods(props: { time: NonNullable<Events["time"]>; change: (alter: (e: Events) => void) => void }) {
+  const { time, change } = props;
+  return (
+    <Box sx={{ mt: 1.5 }}>
+      <Pick<"" | "month" | "year">
+        label="The second figure of periods such as 2010-11 is"
+        value={time.second ?? ""}
+        options={[
+          ["", "what fits all of them"],
+          ["month", "the month"],
+          ["year", "the year that follows"],
+        ]}
+        onChange={(second) =>
+          change((e) => {
+            if (e.time) e.time.second = second || null;
+          })
+        }
+      />
+      <Pick
+        label="Years such as 2010-11 begin in"
+        value={String(time.year_begins ?? "")}
+        options={[["", "April, as nothing is said"], ...MONTHS]}
+        onChange={(month) =>
+          change((e) => {
+            if (e.time) e.time.year_begins = month ? Number(month) : null;
+          })
+        }
+      />
+    </Box>
+  );
+}
+
 export function ChecksTab({ study, view, save }: { study: Study; view: View; save: Save }) {
   const findings = useFindings(view, true);
   const found = findings.data;
@@ -59,6 +97,7 @@ export function ChecksTab({ study, view, save }: { study: Study; view: View; sav
           {plural(found.on_first, "event")} on the 1st of a month: likely written where the day is unknown.
         </Typography>
       )}
+      {events.time?.order === "period" && <Periods time={events.time} change={change} />}
       <Pick
         label="Places far from all others are"
         value={events.far_away}

@@ -17,6 +17,7 @@ from pyproj import CRS
 from steady_tally.core.gather.coordinates import check_coordinates, look_swapped, reasons_of
 from steady_tally.core.gather.look_up import Found, look_up
 from steady_tally.core.gather.reading import EVENTS, Read
+from steady_tally.core.gather.times import Second, second_figure
 from steady_tally.core.geo.projection import coordinate_system, full_turn, on_one_turn, project
 from steady_tally.core.kernels import njit
 from steady_tally.core.numbers import Cells, Evidence, commonest
@@ -40,6 +41,10 @@ class Together:
     uncorrected : what corrections name that is none of the records.
     labels : what the records state as their own areas, in the order in which it first comes, with its records.
     evidence : how columns of numbers are written, where that was asked for.
+    second : of periods such as 2010-11, what the second figure was found to be; None where there are none, or it is
+        said.
+    paired : one of them; empty where there are none.
+    second_open : it might as well be the other.
     """
 
     left_over: Mapping[str, int] = field(default_factory=dict)
@@ -49,6 +54,9 @@ class Together:
     uncorrected: tuple[str, ...] = ()
     labels: Mapping[str, int] = field(default_factory=dict)
     evidence: Mapping[str, Evidence] = field(default_factory=dict)
+    second: Second | None = None
+    paired: str = ""
+    second_open: bool = False
 
 
 @dataclass(frozen=True)
@@ -139,12 +147,18 @@ def judge(events: Events, reads: Sequence[Read], sources: Sources) -> Judged:
     if events.identifier is not None and events.repeated_identifier == "set_aside":
         texts = pa.chunked_array([r.identifiers for r in reads], pa.string())
         reasons[repeated(texts, reasons == Reason.NONE)] = Reason.REPEATED_IDENTIFIER
+    paired = frozenset().union(*(r.paired for r in reads))
+    second, second_open = second_figure(paired) if paired else (None, False)
     if events.time and events.time.unreadable == "set_aside":
-        unread = np.concatenate([np.isnat(r.times.start) for r in reads if r.times is not None])
+        read = [t for r in reads if (t := r.times_with(second)) is not None]
+        unread = np.concatenate([np.isnat(t.start) for t in read])
         reasons[unread & (reasons == Reason.NONE)] = Reason.UNREADABLE_TIME
     together = Together(
         labels=_added([r.labels for r in reads]),
         evidence={c: _sum([r.evidence[c] for r in reads]) for c in reads[0].evidence},
+        second=second,
+        paired=min(paired, default=""),
+        second_open=second_open,
         uncorrected=tuple(sorted({c.record for c in events.corrections}.difference(*(r.named for r in reads)))),
     )
     if found is not None:

@@ -20,7 +20,15 @@ from pyproj import CRS
 from steady_tally.core.columns import coded_text, trimmed_text
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.angles import read_angles, split_pair, split_point
-from steady_tally.core.gather.times import LATEST_YEAR, ReadTimes, Resolution, read_times
+from steady_tally.core.gather.times import (
+    FINANCIAL_YEAR_BEGINS,
+    LATEST_YEAR,
+    ReadTimes,
+    Resolution,
+    Second,
+    paired_periods,
+    read_times,
+)
 from steady_tally.core.geo.projection import coordinate_system
 from steady_tally.core.numbers import Cells, Evidence, evidence_of
 from steady_tally.core.plan.base import Decimal
@@ -60,6 +68,8 @@ class Read:
     states : which records state an area of their own; None where the plan names no column.
     labels : what they state, in the order in which it first comes, and how many records do.
     evidence : how columns of numbers are written, for those that were asked for.
+    paired : periods such as 2010-11 whose second figure nobody has said what it is; then `times` are read as if it were
+        the month, and `as_years` as if it were the next year.
     """
 
     records: int
@@ -77,6 +87,12 @@ class Read:
     states: Flags | None = None
     labels: Mapping[str, int] = field(default_factory=dict)
     evidence: Mapping[str, Evidence] = field(default_factory=dict)
+    paired: frozenset[str] = frozenset()
+    as_years: ReadTimes | None = None
+
+    def times_with(self, second: Second | None) -> ReadTimes | None:
+        """The times, once that has been decided over all records."""
+        return self.as_years if second == "year" and self.as_years is not None else self.times
 
 
 def read_records(events: Events, table: Table, *, numbers: Collection[str] = ()) -> Read:
@@ -88,9 +104,14 @@ def read_records(events: Events, table: Table, *, numbers: Collection[str] = ())
     """
     with ThreadPoolExecutor(2) as pool:
         # What does not depend on places is read beside them.
-        times_later = pool.submit(_times, events.time, table) if events.time else None
+        paired = _paired(events.time, table) if events.time else frozenset()
+        months = events.time.model_copy(update={"second": "month"}) if events.time and paired else events.time
+        times_later = pool.submit(_times, months, table) if months else None
         east, north, crs = _coordinates(events, table)
         times = times_later.result() if times_later else None
+    as_years = None
+    if events.time and paired:
+        as_years = _times(events.time.model_copy(update={"second": "year"}), table)
     identifiers = None
     if events.identifier is not None and events.repeated_identifier == "set_aside":
         wanted_by = EVENTS + ".identifier"
@@ -109,7 +130,7 @@ def read_records(events: Events, table: Table, *, numbers: Collection[str] = ())
     evidence = {c: evidence_of(table.column(c, wanted_by=EVENTS)) for c in sorted(numbers)}
     return Read(
         table.row_count, east, north, crs, times, identifiers, asks, asked, corrected, lon, lat, named, states, labels,
-        evidence,
+        evidence, paired, as_years,
     )  # fmt: skip
 
 
@@ -192,6 +213,14 @@ def _certain(cells: Cells) -> Flags:
     return found if cells.code is None else found & (cells.code == 0)
 
 
+def _paired(plan: EventTime, table: Table) -> frozenset[str]:
+    """Periods of which it is to be found what their second figure is."""
+    if plan.order != "period" or plan.second is not None:
+        return frozenset()
+    columns = [c for c in (plan.column, plan.until) if c]
+    return frozenset().union(*(paired_periods(table.column(c, wanted_by=EVENTS + ".time")) for c in columns))
+
+
 def _times(plan: EventTime, table: Table) -> ReadTimes:
     where = EVENTS + ".time"
 
@@ -199,7 +228,10 @@ def _times(plan: EventTime, table: Table) -> ReadTimes:
         clock = table.column(plan.clock, wanted_by=where + ".clock") if plan.clock else None
         latest = plan.latest_year or table.year or LATEST_YEAR
         cells = table.column(column, wanted_by=where)
-        return read_times(cells, plan.order, clock=clock, zone=plan.zone, latest_year=latest)
+        begins = plan.year_begins or FINANCIAL_YEAR_BEGINS
+        return read_times(
+            cells, plan.order, clock=clock, zone=plan.zone, latest_year=latest, second=plan.second, year_begins=begins
+        )
 
     times = read(plan.column)
     if plan.until and plan.take != "from":

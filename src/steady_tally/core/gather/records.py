@@ -129,7 +129,8 @@ def check(events: Events, sources: Sources) -> Checked:
     """Read places, identifiers and times; put right what the plan says; find what cannot be used."""
     table = sources.table(events.source, wanted_by=EVENTS)
     read = read_records(events, table)
-    return checked_of(events, table, read.times, judge(events, [read], sources))
+    judged = judge(events, [read], sources)
+    return checked_of(events, table, read.times_with(judged.together.second), judged)
 
 
 def checked_of(events: Events, table: Table, times: ReadTimes | None, judged: Judged) -> Checked:

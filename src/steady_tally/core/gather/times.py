@@ -7,10 +7,12 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta, timezone, tzinfo
 from enum import IntEnum
 from functools import cached_property
+from typing import Literal
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -65,6 +67,10 @@ class Resolution(IntEnum):
     MONTH = 3
     QUARTER = 4
     YEAR = 5
+
+
+FINANCIAL_YEAR_BEGINS = 4
+Second = Literal["month", "year"]
 
 
 @dataclass(frozen=True)
@@ -125,6 +131,8 @@ def read_times(
     clock: pa.ChunkedArray | None = None,
     zone: str | None = None,
     latest_year: int = LATEST_YEAR,
+    second: Second | None = None,
+    year_begins: int = FINANCIAL_YEAR_BEGINS,
 ) -> ReadTimes:
     """Read a column of one way of writing.
 
@@ -134,6 +142,8 @@ def read_times(
     zone : the study's time zone (IANA name): stamps that carry an offset from UTC are turned into its local time,
         summer time included. Without it the offset is left aside and the clock's own time stands.
     latest_year : a year of two figures is one of the hundred that end with this one.
+    second : of periods such as 2010-11, what the second figure is; by those of this column where it is not given.
+    year_begins : the month in which a year such as 2010-11 begins.
     """
     short_years = 0
     if pa.types.is_temporal(column.type) and not pa.types.is_time(column.type):
@@ -149,7 +159,9 @@ def read_times(
             coded = text.take(left).dictionary_encode()
             at = coded.indices.to_numpy(zero_copy_only=False)
             if order == "period":
-                start[left], resolution[left] = (part[at] for part in _read_periods(coded.dictionary))
+                of_two = second or second_figure(paired_periods(column))[0]
+                periods = _read_periods(coded.dictionary, of_two, year_begins)
+                start[left], resolution[left] = (part[at] for part in periods)
             else:
                 *read, short = _read_dates(coded.dictionary, order, zone, latest_year)
                 start[left], resolution[left] = (part[at] for part in read)
@@ -340,7 +352,7 @@ def _dates(year: Ints, month: Ints, day: Ints, bad: npt.NDArray[np.bool_]) -> Ti
     return times
 
 
-_SLASHED = r"^(?P<year>\d{4})/(?P<part>\d{2})$"
+_PAIRED = r"^(?P<year>\d{4})\s*(?P<mark>[-/–])\s*(?P<part>\d{2})$"
 _PERIODS = (
     (Resolution.MONTH, r"^(?P<year>\d{4})[-/. ]?[Mm]?(?P<part>\d{2})$"),
     (Resolution.MONTH, r"^(?P<part>\d{1,2})[-/.](?P<year>\d{4})$"),
@@ -350,36 +362,59 @@ _PERIODS = (
     (Resolution.YEAR, r"^(?P<year>\d{4})(?P<part>)$"),
     (Resolution.YEAR, r"^(?P<year>\d{4})\s*[-/–]\s*(?P<part>\d{2}|\d{4})$"),
 )
-_FINANCIAL_YEAR_MONTH = 4
 
 
-def _read_periods(text: pa.Array) -> tuple[Times, npt.NDArray[np.uint8]]:
-    """Years, months, quarters, ISO weeks (ISO 8601), and years such as 2001/02, which begin in April."""
+def paired_periods(column: pa.ChunkedArray) -> frozenset[str]:
+    """The different texts of a column that are a year and a figure of two places, as 2010-11: a month, or a year that
+    goes on into the next."""
+    if pa.types.is_temporal(column.type):
+        return frozenset()
+    text = _trimmed(column)
+    return frozenset(t for t in text.filter(pc.match_substring_regex(text, _PAIRED)).unique().to_pylist() if t)
+
+
+def second_figure(paired: Collection[str]) -> tuple[Second, bool]:
+    """What the second figure of all such texts of a column is, and whether it might as well be the other.
+
+    It is what more of them can be. Where all can be both, a slash stands between years and a dash before a month.
+    """
+    found = [re.fullmatch(_PAIRED, text) for text in paired]
+    parts = [(int(m["year"]), int(m["part"])) for m in found if m]
+    months = sum(1 <= part <= 12 for _, part in parts)
+    years = sum((year + 1) % 100 == part for year, part in parts)
+    if months != years:
+        return ("month" if months > years else "year"), False
+    slashed = any(m["mark"] == "/" for m in found if m)
+    return ("year" if slashed else "month"), bool(parts)
+
+
+def _read_periods(text: pa.Array, second: Second, year_begins: int) -> tuple[Times, npt.NDArray[np.uint8]]:
+    """Years, months, quarters, ISO weeks (ISO 8601), and years such as 2001/02."""
     start = np.full(len(text), np.datetime64("NaT"), dtype="datetime64[s]")
     resolution = np.full(len(text), Resolution.YEAR, dtype=np.uint8)
-    # 2001/02 is a year, unless others beside it (2001/05) say that the second figure is a month.
-    slashed = pc.extract_regex(text, _SLASHED).drop_null().to_pylist()
-    years = all(_period_start(Resolution.YEAR, int(s["year"]), s["part"]) for s in slashed)
-    for kind, pattern in (*([(Resolution.YEAR, _SLASHED)] if years else []), *_PERIODS):
+    paired = Resolution.MONTH if second == "month" else Resolution.YEAR
+    is_paired = pc.match_substring_regex(text, _PAIRED).to_numpy(zero_copy_only=False)
+    for kind, pattern in ((paired, _PAIRED), *_PERIODS):
         found = pc.extract_regex(text, pattern)
-        at = np.flatnonzero(~found.is_null().to_numpy(zero_copy_only=False) & np.isnat(start))
+        fits = ~found.is_null().to_numpy(zero_copy_only=False) & np.isnat(start)
+        at = np.flatnonzero(fits if pattern == _PAIRED else fits & ~is_paired)
         for i in at:
             values = found[i].as_py()
-            begin = _period_start(kind, int(values["year"]), values["part"])
+            begin = _period_start(kind, int(values["year"]), values["part"], year_begins)
             if begin is not None:
                 start[i] = np.datetime64(begin)
                 resolution[i] = kind
     return start, resolution
 
 
-def _period_start(kind: Resolution, year: int, part: str) -> date | None:
+def _period_start(kind: Resolution, year: int, part: str, year_begins: int) -> date | None:
     if not 1000 <= year <= 9998:
         return None
     if kind == Resolution.YEAR:
         if not part:
             return date(year, 1, 1)
         following = str(year + 1)
-        return date(year, _FINANCIAL_YEAR_MONTH, 1) if following.endswith(part) else None
+        return date(year, year_begins, 1) if following.endswith(part) else None
     number = int(part)
     try:
         if kind == Resolution.WEEK:

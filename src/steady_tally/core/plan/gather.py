@@ -138,6 +138,12 @@ class EventTime(Part):
     midnight: Literal["as_written", "unknown"] = Field(
         "as_written", description="Is 00:00 a time of day, or what is written where none is known?"
     )
+    second: Literal["month", "year"] | None = Field(
+        None, description="Of periods such as 2010-11, what the second figure is; by all of them where not said."
+    )
+    year_begins: int | None = Field(
+        None, ge=1, le=12, description="The month in which years such as 2010-11 begin; April where not said."
+    )
     unreadable: Literal["keep", "set_aside"] = "keep"
     born: Born | None = None
     latest_year: int | None = Field(

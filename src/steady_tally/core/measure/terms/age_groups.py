@@ -64,6 +64,8 @@ def ages(label: str) -> Ages | None:
     if len(numbers) == 2:
         last = float(numbers[1][0])
         between = _words(text[numbers[0].end() : numbers[1].start()])
+        if (start := between.rpartition(" "))[0] in _SPANS and start[2] in ("under", "unter", "below"):
+            between, last = start[0], last - 1.0
         spans = between in _SPANS and (not before or before in _BETWEEN) and not after
         return (first, last) if spans and first <= last else None
     if before and after:
