@@ -50,7 +50,9 @@ def assert_unknown(attacker: Attacker, of: np.ndarray, truth: np.ndarray, least:
     true = int((of * truth).sum())
     low, high = attacker.range_of(of)
     assert low <= true <= high
-    assert (low <= (0 if zeros else 1) and high >= least - 1) or (true == 0 and not zeros), (true, low, high, least)
+    assert (low <= (0 if zeros else 1) and high >= least - 1) or (true == 0 and not zeros), (
+        (true, low, high, least), np.argwhere(of).tolist(), truth.tolist(),
+    )  # fmt: skip
 
 
 @given(st.integers(0, 2**32 - 1), st.integers(2, 7), st.booleans())

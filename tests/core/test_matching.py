@@ -13,11 +13,22 @@ def test_each_step_joins_what_it_should_and_says_how():
     assert found.joined == {
         "Saint Órla": (0, "exact"),
         "UPPER QUILLMERE": (1, "tidied"),
-        "eel  wyke": (3, "tidied"),
+        "eel  wyke": (3, "brackets"),
         "tarn on sea": (4, "tidied"),
     }
     assert found.left_over == ("Quillmere",)
     assert found.unused == (2,)
+
+
+def test_brackets_are_taken_off_only_where_nothing_else_could_be_meant():
+    """“Harrowick (West)” is not “Harrowick (East)”; nor is either the one Harrowick where both are named."""
+    assert match_names(["Harrowick (West)"], ["Harrowick (East)", "Tarn"]).joined == {}
+    assert match_names(["Harrowick (West)", "Harrowick (East)"], ["Harrowick", "Tarn"]).joined == {}
+    assert match_names(["Harrowick (part)", "Harrowick"], ["Harrowick"]).joined == {"Harrowick": (0, "exact")}
+    assert match_names(["Tarn"], ["Tarn (North)", "Tarn (South)"]).joined == {}
+    found = match_names(["HARROWICK (EAST)", "Tarn (part)", "Sel"], ["Harrowick (East)", "Tarn", "SEL"])
+    assert found.joined == {"HARROWICK (EAST)": (0, "tidied"), "Tarn (part)": (1, "brackets"), "Sel": (2, "tidied")}
+    assert found.otherwise[0] == ("Tarn (part)", "Tarn"), "the most doubtful first"
 
 
 def test_a_form_that_two_targets_share_joins_neither():

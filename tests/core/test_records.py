@@ -266,11 +266,14 @@ def test_of_a_span_the_chosen_time_stands_for_the_event(choice, wanted):
 
 def test_midnight_can_stand_for_an_unknown_time_and_an_unreadable_one_can_be_set_aside():
     events = table(lon=["-40.1", "-40.2", "-40.3", "-40.4"], lat=["38.0"] * 4, **SPANS)
-    hours = [{"kind": "hours", "week": ["1" * 24] * 7}]
+    hours = [{"kind": "hours", "week": ["1" * 23 + "0"] * 7}]
     as_written = {"coordinates": LON_LAT, "time": {"column": "from"}, "where": hours}
     assert gathered(as_written, events).balance.records_out == 2
     unknown = {**as_written, "time": {"column": "from", "midnight": "unknown"}}
     assert gathered(unknown, events).balance.records_out == 1
+    whole_days = [{"kind": "hours", "week": ["1" * 24] * 7}]
+    every_day = gathered({**unknown, "where": whole_days}, events).balance.records_out
+    assert every_day == 3, "whose hour is not known has a day; without a day it has none"
     strict = {"coordinates": LON_LAT, "time": {"column": "from", "unreadable": "set_aside"}}
     assert gathered(strict, events).reasons.tolist() == [0, 0, Reason.UNREADABLE_TIME, 0]
     with pytest.raises(ValueError, match="no time zone “Nowhere”"):

@@ -1,11 +1,12 @@
 /** The pairs of a table's spellings and areas: what is suggested, and what is accepted above a line. Knows no React. */
 
-export type Step = "exact" | "tidied" | "affix" | "lost zeros" | "accepted";
+export type Step = "exact" | "tidied" | "brackets" | "affix" | "lost zeros" | "accepted";
 
 /** The steps in which spellings find their areas, in their order. */
 export const STEPS: readonly (readonly [Step, string])[] = [
   ["exact", "spelt alike"],
   ["tidied", "alike but for case, accents and signs"],
+  ["brackets", "alike but for what stands in brackets"],
   ["affix", "alike but for what all on one side carry"],
   ["lost zeros", "alike but for leading zeros"],
   ["accepted", "by your word"],

@@ -17,7 +17,8 @@ import numpy as np
 from rapidfuzz import fuzz, process
 
 Progress = Callable[[int, int], None]
-How = Literal["accepted", "exact", "tidied", "affix", "lost zeros"]
+How = Literal["accepted", "exact", "tidied", "brackets", "affix", "lost zeros"]
+_DOUBTFUL: tuple[How, ...] = ("brackets", "affix", "lost zeros", "tidied")
 _SUGGEST_FROM = 70.0
 _CARRIED_BY = 0.8
 _ABSENT_BELOW = 0.2
@@ -37,6 +38,7 @@ class Matches:
     unused : the positions of the targets that no spelling was joined to.
     suggestions : left-over spelling -> positions of the targets most like it, best first.
     likeness : for each of these how like it is, up to 100.
+    otherwise : what was joined though it is spelt otherwise, the most doubtful first: spelling and target.
     """
 
     joined: Mapping[str, tuple[int, How]]
@@ -44,6 +46,7 @@ class Matches:
     unused: tuple[int, ...]
     suggestions: Mapping[str, tuple[int, ...]]
     likeness: Mapping[str, tuple[float, ...]]
+    otherwise: tuple[tuple[str, str], ...] = ()
 
 
 def match_names(
@@ -70,27 +73,43 @@ def match_names(
     joined: dict[str, tuple[int, How]] = {
         s: (position, "accepted") for s, position in (accepted or {}).items() if s and s in different
     }
-    strip_spelling, strip_target = _affixes([tidy(s) for s in wanted], [tidy(t) for t in targets])
+    strip_spelling, strip_target = _affixes([_whole(s) for s in wanted], [_whole(t) for t in targets])
     steps: list[tuple[How, Callable[[str], str], Callable[[str], str]]] = [
         ("exact", lambda s: s, lambda t: t),
-        ("tidied", tidy, tidy),
-        ("affix", lambda s: strip_spelling(tidy(s)), lambda t: strip_target(tidy(t))),
-        ("lost zeros", lambda s: _no_zeros(strip_spelling(tidy(s))), lambda t: _no_zeros(strip_target(tidy(t)))),
+        ("tidied", _whole, _whole),
+        ("brackets", tidy, tidy),
+        ("affix", lambda s: strip_spelling(_whole(s)), lambda t: strip_target(_whole(t))),
+        ("lost zeros", lambda s: _no_zeros(strip_spelling(_whole(s))), lambda t: _no_zeros(strip_target(_whole(t)))),
     ]
     for how, of_spelling, of_target in steps:
         forms = [of_target(t) for t in targets]
         times = Counter(forms)
         at = {form: position for position, form in enumerate(forms) if form and times[form] == 1}
-        for s in wanted:
-            if s not in joined and (form := of_spelling(s)) in at:
-                joined[s] = (at[form], how)
+        found = {s: at[form] for s in wanted if s not in joined and (form := of_spelling(s)) in at}
+        if how == "brackets":
+            found = _without_brackets(found, targets, {position for position, _ in joined.values()})
+        joined |= {s: (position, how) for s, position in found.items()}
     taken = {position for position, _ in joined.values()}
     left_over = tuple(s for s in wanted if s not in joined)
     unused = tuple(p for p in range(len(targets)) if p not in taken)
     suggested = range(len(targets)) if suggest_taken else unused
     best = _suggest(left_over, suggested, targets, on_progress) if suggest else {}
     like = {s: tuple(score for _, score in found) for s, found in best.items()}
-    return Matches(joined, left_over, unused, {s: tuple(p for p, _ in found) for s, found in best.items()}, like)
+    otherwise = tuple(
+        (s, targets[position]) for how in _DOUBTFUL for s, (position, way) in joined.items() if way == how
+    )
+    best_of = {s: tuple(p for p, _ in found) for s, found in best.items()}
+    return Matches(joined, left_over, unused, best_of, like, otherwise)
+
+
+def said_otherwise(pairs: Sequence[tuple[str, str]], most: int = 5) -> str:
+    """The first of those that are spelt otherwise, for a glance.
+
+    >>> said_otherwise([("Tarn (part)", "Tarn")])
+    '“Tarn (part)” as “Tarn”'
+    """
+    some = "; ".join(f"“{s}” as “{t}”" for s, t in pairs[:most])
+    return some + (f" … ({len(pairs):,} in all)" if len(pairs) > most else "")
 
 
 def quoted(spellings: Sequence[str], most: int = 5) -> str:
@@ -112,6 +131,26 @@ def tidy(text: str) -> str:
     text = re.sub(r"\s*[(\[][^()\[\]]*[)\]]\s*$", "", text)
     text = "".join(c for c in unicodedata.normalize("NFKD", text) if not unicodedata.combining(c))
     return " ".join(re.sub(r"[\W_]+", " ", text.casefold()).split())
+
+
+def _whole(text: str) -> str:
+    """The text without accents, case and punctuation, with what stands in brackets."""
+    return tidy(f"{text} .")
+
+
+def _without_brackets(found: Mapping[str, int], targets: Sequence[str], taken: set[int]) -> dict[str, int]:
+    """Of spellings that are a target but for what stands in brackets those that can be no other: one of the two has no
+    brackets, and nothing else is spelt so that it could be that target."""
+    claims = Counter(found.values())
+    return {
+        s: position
+        for s, position in found.items()
+        if claims[position] == 1 and position not in taken and not (_in_brackets(s) and _in_brackets(targets[position]))
+    }
+
+
+def _in_brackets(text: str) -> bool:
+    return _whole(text) != tidy(text)
 
 
 def _no_zeros(text: str) -> str:

@@ -15,7 +15,7 @@ from steady_tally.core.gather.conditions import condition_says
 from steady_tally.core.gather.windows import period_noun
 from steady_tally.core.geo.projection import spans_the_world
 from steady_tally.core.idle import idle_choices
-from steady_tally.core.matching import quoted
+from steady_tally.core.matching import quoted, said_otherwise
 from steady_tally.core.measure import Measure
 from steady_tally.core.measure.quotient import Quotient
 from steady_tally.core.measure.terms.table import FromTable
@@ -76,6 +76,8 @@ def _gathered(outcome: Figures) -> Iterator[str]:
         yield f"{account.looked_up:,} records without coordinates have those of the look-up."
     if together.twice:
         yield f"The look-up has several places for one entry, of which the first is taken: {quoted(together.twice)}."
+    if together.otherwise:
+        yield f"Looked up though written otherwise: {said_otherwise(together.otherwise)}."
     if together.unspoken:
         yield f"Accepted spellings are not in the records, or not in the look-up: {quoted(together.unspoken)}."
     if account.short_years:

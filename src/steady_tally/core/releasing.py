@@ -350,7 +350,7 @@ def _of_kinds(found: AreaValues, kinds: Breakdown, table: ReleasedTable, behind:
         state=np.where(taken, State.SUPPRESSED, found.state).astype(np.uint8),
         why=None if found.why is None else np.where(taken, 0, found.why).astype(np.uint8),
         total=None,
-        breakdown=Breakdown(kinds.words, shown, cells),
+        breakdown=None if table.hidden.everything else Breakdown(kinds.words, shown, cells),
     )
 
 

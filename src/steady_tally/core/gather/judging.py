@@ -37,7 +37,8 @@ class Together:
 
     Attributes
     ----------
-    left_over, suggestions, twice, unspoken : what the look-up did not know or knows twice; see `look_up.Found`.
+    left_over, suggestions, twice, unspoken, otherwise : what the look-up did not know, knows twice or knows otherwise;
+        see `look_up.Found`.
     uncorrected : what corrections name that is none of the records.
     labels : what the records state as their own areas, in the order in which it first comes, with its records.
     evidence : how columns of numbers are written, where that was asked for.
@@ -51,6 +52,7 @@ class Together:
     suggestions: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     twice: tuple[str, ...] = ()
     unspoken: tuple[str, ...] = ()
+    otherwise: tuple[tuple[str, str], ...] = ()
     uncorrected: tuple[str, ...] = ()
     labels: Mapping[str, int] = field(default_factory=dict)
     evidence: Mapping[str, Evidence] = field(default_factory=dict)
@@ -168,6 +170,7 @@ def judge(events: Events, reads: Sequence[Read], sources: Sources) -> Judged:
             suggestions=found.suggestions,
             twice=found.twice,
             unspoken=found.unspoken,
+            otherwise=found.otherwise,
         )
     return Judged(x, y, crs, reasons, turned, exchanged, corrected, looked_up, quality, qualities, together)
 

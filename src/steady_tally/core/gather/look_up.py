@@ -40,6 +40,7 @@ class Found:
     suggestions: dict[str, tuple[str, ...]]
     twice: tuple[str, ...]
     unspoken: tuple[str, ...]
+    otherwise: tuple[tuple[str, str], ...]
 
 
 def look_up(plan: LookUp, asked: Sequence[pa.ChunkedArray], table: Table) -> Found:
@@ -87,7 +88,7 @@ def look_up(plan: LookUp, asked: Sequence[pa.ChunkedArray], table: Table) -> Fou
     suggestions = {s: tuple(targets[p] for p in best) for s, best in matched.suggestions.items()}
     twice = tuple(" ".join(key) for key in taken)
     unspoken = tuple(s for s, t in plan.accepted.items() if s not in set(spelt) or t not in position)
-    return Found(found_x, found_y, tuple(quality), left_over, suggestions, twice, unspoken)
+    return Found(found_x, found_y, tuple(quality), left_over, suggestions, twice, unspoken, matched.otherwise)
 
 
 def _further(columns: Sequence[pa.ChunkedArray], rows: int) -> list[tuple[str, ...]]:

@@ -18,7 +18,7 @@ from pyproj import CRS
 from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.geo.locate import Located
 from steady_tally.core.geo.projection import project, working_system
-from steady_tally.core.matching import quoted
+from steady_tally.core.matching import quoted, said_otherwise
 from steady_tally.core.place.counting import Counting, Members, excluded_areas
 from steady_tally.core.place.derived import in_sets
 from steady_tally.core.place.grid import CellSet
@@ -242,7 +242,9 @@ def _only_recorded(
 
 
 def _unspoken(plan: Place, looked: Looked) -> Iterator[str]:
-    """Spellings joined to an area by the user's word that no record has."""
+    """Spellings joined to an area by the user's word that no record has, and those joined though written otherwise."""
+    if looked.spoken is not None and looked.spoken.otherwise:
+        yield f"Records name areas written otherwise: {said_otherwise(looked.spoken.otherwise)}."
     if looked.spoken is not None and (gone := tuple(s for s in plan.stated.accepted if s not in looked.spoken.spelt)):
         yield f"Spellings that you accepted are in no record: {quoted(gone)}."
 

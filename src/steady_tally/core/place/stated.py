@@ -31,6 +31,7 @@ class Spoken:
     left_over : spellings that are none of the zones, each with its number of records.
     suggestions : left-over spelling -> identifiers of the zones most like it.
     spelt : every spelling that a record has.
+    otherwise : what was matched though it is spelt otherwise, the most doubtful first: spelling, and zone.
     """
 
     zone: Mapping[str, int] = field(default_factory=dict)
@@ -38,6 +39,7 @@ class Spoken:
     left_over: Mapping[str, int] = field(default_factory=dict)
     suggestions: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     spelt: frozenset[str] = frozenset()
+    otherwise: tuple[tuple[str, str], ...] = ()
 
     def zones(self, column: StatedColumn, table: Table) -> npt.NDArray[np.int64]:
         """(records,) the position of the zone stated, UNKNOWN, or BLANK where nothing is stated."""
@@ -62,6 +64,7 @@ def spoken(plan: StatedArea, labels: Mapping[str, int], zones: ZoneSet) -> Spoke
     zone_of: dict[str, int] = {}
     how: dict[How, int] = {}
     suggestions: dict[str, tuple[str, ...]] = {}
+    otherwise: list[tuple[str, str]] = []
     for key in plan.keys:
         targets = zones.identifiers if key == "identifier" else zones.names
         wanted = [s for s in labels if s and s not in zone_of]
@@ -69,7 +72,8 @@ def spoken(plan: StatedArea, labels: Mapping[str, int], zones: ZoneSet) -> Spoke
         for spelling, (at, way) in found.joined.items():
             zone_of[spelling] = at
             how[way] = how.get(way, 0) + 1
+        otherwise += found.otherwise
         suggestions |= {s: tuple(zones.identifiers[p] for p in best) for s, best in found.suggestions.items()}
     left_over = {s: n for s, n in labels.items() if s and s not in zone_of}
     suggestions = {s: best for s, best in suggestions.items() if s in left_over}
-    return Spoken(zone_of, how, left_over, suggestions, frozenset(labels))
+    return Spoken(zone_of, how, left_over, suggestions, frozenset(labels), tuple(otherwise))

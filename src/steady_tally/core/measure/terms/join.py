@@ -45,6 +45,7 @@ class Joined:
     how: Mapping[How, int]
     left_over: Mapping[str, int]
     suggestions: Mapping[str, tuple[tuple[str, float], ...]]
+    otherwise: tuple[tuple[str, str], ...]
 
     @property
     def used(self) -> Flags:
@@ -115,6 +116,7 @@ def join_rows(plan: JoinedRows, table: Table, areas: Areas, on_progress: Progres
     area = np.full(table.row_count, -1, dtype=np.int64)
     how: dict[How, int] = {}
     suggestions: dict[str, tuple[tuple[str, float], ...]] = {}
+    otherwise: list[tuple[str, str]] = []
     spellings, spelt = [""], np.zeros(table.row_count, dtype=np.int64)
     for key in plan.keys:
         labels, codes = coded_text(table, key.table, wanted_by=WHERE + ".keys")
@@ -130,6 +132,7 @@ def join_rows(plan: JoinedRows, table: Table, areas: Areas, on_progress: Progres
         spellings += labels
         for _, way in found.joined.values():
             how[way] = how.get(way, 0) + 1
+        otherwise += found.otherwise
         for s, best in found.suggestions.items():
             pairs = zip(best, found.likeness[s], strict=True)
             suggestions[s] = tuple((areas.identifiers[p], like) for p, like in pairs)
@@ -139,7 +142,7 @@ def join_rows(plan: JoinedRows, table: Table, areas: Areas, on_progress: Progres
         spelling = spellings[lost[at]]
         left_over[spelling] = left_over.get(spelling, 0) + int(times[at])
     suggestions = {s: best for s, best in suggestions.items() if s in left_over}
-    return Joined(keep, area, Spelt(tuple(spellings), spelt), how, left_over, suggestions)
+    return Joined(keep, area, Spelt(tuple(spellings), spelt), how, left_over, suggestions, tuple(otherwise))
 
 
 @dataclass(frozen=True)
@@ -273,6 +276,7 @@ def _added(plan: TableRows, table: Table, joined: Joined, areas: Areas, followed
         left_over=joined.left_over,
         suggestions=joined.suggestions,
         how=joined.how,
+        otherwise=joined.otherwise,
         areas_without_row=tuple(areas.identifiers[i] for i in np.flatnonzero(added.rows == 0)),
         areas_with_unreadable=tuple(areas.identifiers[i] for i in np.flatnonzero((added.rows > 0) & without)),
         areas_negative=tuple(areas.identifiers[i] for i in np.flatnonzero((values < 0.0).any(axis=0))),
@@ -311,6 +315,7 @@ def _worded(plan: JoinedRows, column: str, table: Table, joined: Joined, areas: 
         left_over=joined.left_over,
         suggestions=joined.suggestions,
         how=joined.how,
+        otherwise=joined.otherwise,
         areas_without_row=tuple(areas.identifiers[i] for i in np.flatnonzero(rows == 0)),
         areas_with_unreadable=tuple(areas.identifiers[i] for i in np.flatnonzero((rows > 0) & (highest < 0))),
         areas_negative=(),

@@ -77,6 +77,7 @@ class TableFigures:
     left_over : the spellings that no area answers to, each with the number of its rows.
     suggestions : left-over spelling -> identifiers of the areas most like it, and how like each is, up to 100.
     how : how many spellings were joined in each way.
+    otherwise : what was joined though it is spelt otherwise, the most doubtful first: spelling, and area.
     areas_without_row : identifiers of the areas that no row was joined to.
     areas_with_unreadable : identifiers of the areas of which a row has no number.
     areas_negative : identifiers of the areas whose figure is less than 0.
@@ -120,6 +121,7 @@ class TableFigures:
     areas: int
     fits_both: bool = False
     shared: SharedOut | None = None
+    otherwise: tuple[tuple[str, str], ...] = ()
     words: tuple[str, ...] = ()
     differing: npt.NDArray[np.bool_] = field(default_factory=lambda: np.empty(0, dtype=np.bool_))
 

@@ -11,7 +11,7 @@ from pydantic import Field
 
 from steady_tally.core.areas import Areas
 from steady_tally.core.geo.bins import OUTSIDE
-from steady_tally.core.matching import Progress, quoted
+from steady_tally.core.matching import Progress, quoted, said_otherwise
 from steady_tally.core.measure.kept_back import KeptBack
 from steady_tally.core.measure.terms.following import following, says
 from steady_tally.core.measure.terms.join import table_figures
@@ -166,6 +166,8 @@ def told_of_rows(plan: JoinedRows, joined: TableFigures, sources: Sources) -> It
         yield "The table fits the rolled-up areas and the zones in them alike; it was taken for the areas."
     if joined.left_over:
         yield f"Rows of the table that match no area ({joined.rows_left_over:,}): {quoted(list(joined.left_over))}."
+    if joined.otherwise:
+        yield f"Matched though written otherwise: {said_otherwise(joined.otherwise)}."
     if joined.areas_without_row:
         what = "word" if joined.words else "figure"
         yield f"No row in the table, and so no {what}: {quoted(joined.areas_without_row)}."
