@@ -19,6 +19,7 @@ from typing import Any, Literal, assert_never
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
+import pyarrow.compute as pc
 import pyarrow.csv
 import pyarrow.parquet
 import shapely
@@ -36,6 +37,10 @@ _TABLES: tuple[Kind, ...] = ("csv", "xlsx", "parquet")
 _OF_POINTS: tuple[Kind, ...] = ("gpkg", "geojson", "fgb", *_TABLES)
 _DRIVERS = {"gpkg": "GPKG", "geojson": "GeoJSON", "shp": "ESRI Shapefile", "fgb": "FlatGeobuf"}
 _DEGREES = CRS.from_epsg(4326)
+_KEPT_NAMES = ("fid", "ogc_fid", "rowid", "oid", "geom", "geometry", "shape", "wkb_geometry", "ogr_geometry")
+_MOST_BYTES_OF_A_TEXT = 254  # of a column of dBASE, in UTF-8
+_MOST_EXACT = 2**53
+_MOST_LETTERS_OF_A_CELL = 32_767
 _MOST_ROWS_OF_A_SHEET = 1_048_575
 _MADE = (1980, 1, 1, 0, 0, 0)  # an archive of the same files is the same at each time
 _PACKED = (".parquet", ".gpkg", ".xlsx")  # packing them again gains little
@@ -156,18 +161,67 @@ def _write(folder: Path, piece: Piece, kind: Kind, wanted: CRS, said: list[tuple
                 said.append((piece.stem, says))
             pyarrow.csv.write_csv(safe, file)
         case "xlsx":
-            _workbook(_with_place(handed, wanted), file)
+            said += [(piece.stem, says) for says in _workbook(_with_place(handed, wanted), file)]
         case "parquet":
             _parquet(handed, wanted, file)
         case "gpkg" | "geojson" | "shp" | "fgb":
             system = _DEGREES if kind == "geojson" else wanted
-            table = handed.table
-            if kind == "shp":
-                short = short_names(table.column_names)
-                table = table.rename_columns([short[n] for n in table.column_names])
+            table, lost = fitted(handed.table, kind, file.name)
+            said += [(piece.stem, says) for says in lost]
             _vector(table, handed, system, kind, file)
         case _:
             assert_never(kind)
+
+
+def fitted(table: pa.Table, kind: str, file: str) -> tuple[pa.Table, list[str]]:
+    """The table as a format of shapes can hold it, and what it lost, in whole sentences."""
+    said = []
+    if kind == "shp":
+        short = short_names(table.column_names)
+        table = table.rename_columns([short[n] for n in table.column_names])
+    else:
+        free = free_names(table.column_names)
+        said += [f"In {file} “{a}” is called “{b}”, a name that is free there." for a, b in free.items() if a != b]
+        table = table.rename_columns([free[n] for n in table.column_names])
+    for at, name in enumerate(table.column_names):
+        column = table.column(at)
+        if pa.types.is_floating(column.type) and kind in ("shp", "geojson"):
+            endless = pc.fill_null(pc.is_inf(column), False)
+            if count := int(pc.sum(endless).as_py() or 0):
+                said.append(f"In {file} “{name}” has nothing for {count:,} numbers without end, which it cannot hold.")
+                table = table.set_column(at, name, pc.if_else(endless, None, column))
+        elif kind == "shp" and pa.types.is_string(column.type):
+            long = pc.fill_null(pc.greater(pc.binary_length(column), _MOST_BYTES_OF_A_TEXT), False)
+            if count := int(pc.sum(long).as_py() or 0):
+                cut = pa.array([None if t is None else _cut(t) for t in column.to_pylist()], pa.string())
+                alike = len(cut.unique()) < len(column.unique())
+                more = "; some that differ are the same there" if alike else ""
+                said.append(f"In {file} {count:,} texts in “{name}” are cut to {_MOST_BYTES_OF_A_TEXT} bytes{more}.")
+                table = table.set_column(at, name, cut)
+    return table, said
+
+
+def free_names(names: Sequence[str]) -> dict[str, str]:
+    """Names that formats of shapes can have: none that they keep for the number or the shape of a row, and none that
+    differs from another in its case alone.
+
+    >>> free_names(["fid", "Code", "code"])
+    {'fid': 'fid 2', 'Code': 'Code', 'code': 'code 2'}
+    """
+    taken = set(_KEPT_NAMES)
+    own = {n.casefold() for n in names}
+    found: dict[str, str] = {}
+    for name in names:
+        free, number = name or "column", 2
+        while free.casefold() in taken or (free != name and free.casefold() in own):
+            free, number = f"{name or 'column'} {number}", number + 1
+        taken.add(free.casefold())
+        found[name] = free
+    return found
+
+
+def _cut(text: str) -> str:
+    return text.encode()[:_MOST_BYTES_OF_A_TEXT].decode(errors="ignore")
 
 
 def _with_place(handed: Handed, wanted: CRS) -> pa.Table:
@@ -212,6 +266,7 @@ def _shapes(handed: Handed, wanted: CRS, *, one_kind: bool) -> tuple[pa.Array, l
     assert handed.polygons is not None
     assert handed.crs is not None
     shapes = _moved(handed.polygons, handed.crs, wanted)
+    shapes[shapely.is_empty(shapes)] = None  # some formats know no shape without extent
     kinds = shapely.get_type_id(shapes)
     if one_kind and (kinds == _SEVERAL).any():
         for at in np.flatnonzero(kinds == _ONE):
@@ -294,8 +349,8 @@ def _parquet(handed: Handed, crs: CRS, file: Path) -> None:
     pyarrow.parquet.write_table(whole, file, compression="zstd")
 
 
-def _workbook(table: pa.Table, file: Path) -> None:
-    """One sheet; texts are texts, whatever they begin with."""
+def _workbook(table: pa.Table, file: Path) -> list[str]:
+    """One sheet; texts are texts, whatever they begin with. What it cannot hold as it is, in whole sentences."""
     import xlsxwriter
 
     if table.num_rows > _MOST_ROWS_OF_A_SHEET:
@@ -311,21 +366,35 @@ def _workbook(table: pa.Table, file: Path) -> None:
         head = book.add_format({"bold": True})
         for at, name in enumerate(table.column_names):
             sheet.write_string(0, at, name, head)
-        row = 1
+        row, lost = 1, dict[str, int]()
         for batch in table.to_batches(max_chunksize=10_000):
             for values in zip(*(c.to_pylist() for c in batch.columns), strict=True):
                 for at, value in enumerate(values):
-                    _cell(sheet, row, at, value)
+                    if (why := _cell(sheet, row, at, value)) is not None:
+                        lost[why] = lost.get(why, 0) + 1
                 row += 1
+    return [f"In {file.name} {count:,} {why}." for why, count in lost.items()]
 
 
-def _cell(sheet: Any, row: int, at: int, value: object) -> None:
+def _cell(sheet: Any, row: int, at: int, value: object) -> str | None:
+    """Write a cell; what it could not hold, where that is so."""
     if isinstance(value, bool):
         sheet.write_boolean(row, at, value)
+    elif isinstance(value, int) and abs(value) > _MOST_EXACT:
+        sheet.write_string(row, at, str(value))
+        return "whole numbers of more than 15 figures stand as text, since it cannot hold them as numbers"
+    elif isinstance(value, float) and not np.isfinite(value):
+        if not np.isnan(value):
+            sheet.write_string(row, at, "without end" if value > 0.0 else "without end, below zero")
+            return "numbers without end stand as text, since it cannot hold them as numbers"
     elif isinstance(value, int | float):
         sheet.write_number(row, at, value)
     elif value is not None:
-        sheet.write_string(row, at, str(value)[:32_767])
+        text = str(value)
+        sheet.write_string(row, at, text[:_MOST_LETTERS_OF_A_CELL])
+        if len(text) > _MOST_LETTERS_OF_A_CELL:
+            return f"texts are cut to {_MOST_LETTERS_OF_A_CELL:,} letters"
+    return None
 
 
 def short_names(names: Sequence[str]) -> dict[str, str]:

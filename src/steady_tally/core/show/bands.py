@@ -123,7 +123,8 @@ def bands(
     ends = [(float(written[m].min()), float(written[m].max())) if m.any() else None for m in members]
     counts = whole and scale == PLAIN
     places = 0 if counts else decimal_places([e for e in ends if e])
-    texts = range_texts(ends, (breaks / scale.by).tolist(), places, open_ended=counts)
+    beyond = bool(len(breaks) and (values > breaks[-1]).any())
+    texts = range_texts(ends, (breaks / scale.by).tolist(), places, open_ended=counts and not beyond)
     return [
         Band(text, int(np.count_nonzero(m)), float(np.nansum(denominator[m])))
         for text, m in zip(texts, members, strict=True)
@@ -150,7 +151,7 @@ def range_texts(
     ends : of each class its least and greatest value; None where it has none.
     breaks : one more.
     places : with which no two classes share a written end.
-    open_ended : what the last class reaches up to is not said.
+    open_ended : what the last class reaches up to is not said, since nothing lies beyond it.
     """
     least = [None if e is None else steps(e[0], places) for e in ends]
     texts, next_low = [], 0
