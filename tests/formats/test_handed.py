@@ -15,12 +15,14 @@ import pyarrow.parquet
 import pyogrio
 import pytest
 import shapely
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 from pyproj import CRS, Transformer
 
 from steady_tally.core.errors import SourceError
 from steady_tally.core.report.handed import Handed
 from steady_tally.formats.defusing import defused
-from steady_tally.formats.handed import KINDS, Piece, archive, points_as_wkb, short_names
+from steady_tally.formats.handed import KINDS, Piece, archive, points_as_wkb, short_names, write_files
 
 NAMES = ["Plain", "=1+1", "@cmd", "é “q” שלום", "x" * 200, "comma, \n line"]
 UTM, DEGREES = CRS.from_epsg(32624), CRS.from_epsg(4326)
@@ -244,3 +246,38 @@ def test_work_that_is_stopped_half_way_leaves_nothing(tmp_path):
 def test_an_archive_of_tables_is_the_same_at_each_time():
     first, second = (unpacked(["csv", "parquet", "geojson"]) for _ in range(2))
     assert first == second
+
+
+ANY_NAME = st.one_of(
+    st.sampled_from(["fid", "FID", "ogc_fid", "geom", "Geometry", "shape", "rowid", "id", "Code", "code", "ß", "x y"]),
+    st.text(st.characters(codec="utf-8", exclude_categories=("Cs", "Cc")), min_size=1, max_size=20),
+)
+ANY_CELLS = (
+    st.lists(st.none() | st.integers(-(2**62), 2**62), min_size=3, max_size=3),
+    st.lists(st.none() | st.floats(), min_size=3, max_size=3),
+    st.lists(st.none() | st.text(st.characters(codec="utf-8", exclude_characters="\x00"), max_size=300), min_size=3,
+             max_size=3),
+)  # fmt: skip
+
+
+@given(st.lists(ANY_NAME, min_size=1, max_size=6, unique=True), st.data())
+@settings(max_examples=30, deadline=None, suppress_health_check=list(HealthCheck))
+def test_columns_of_any_name_and_any_figures_are_written_in_every_format(tmp_path_factory, names, data):
+    """What a format cannot hold is made different or left out there, and said; no row is lost."""
+    folder = tmp_path_factory.mktemp("any")
+    kinds = (pa.int64(), pa.float64(), pa.string())
+    columns = {}
+    for name in names:
+        which = data.draw(st.integers(0, 2))
+        columns[name] = pa.array(data.draw(ANY_CELLS[which]), kinds[which])
+    table = pa.table(columns)
+    shapes = np.array([shapely.box(0, 0, 1, 1), shapely.Polygon(), shapely.box(2, 0, 3, 1)], dtype=object)
+    handed = Handed(table, dict.fromkeys(names, ""), polygons=shapes, crs=CRS.from_epsg(32624))
+    write_files(folder, [Piece(handed, "any", KINDS)], CRS.from_epsg(32624))
+    for kind in ("gpkg", "geojson", "shp", "fgb"):
+        meta, _, geometry, fields = pyogrio.raw.read(folder / f"any.{kind}")
+        assert len(geometry) == 3, kind
+        assert len(meta["fields"]) == len(names), (kind, names, list(meta["fields"]))
+    head = next(iter(openpyxl.load_workbook(folder / "any.xlsx").active.values))
+    assert len(head) == len(names)
+    assert pyarrow.parquet.read_table(folder / "any.parquet").num_rows == 3

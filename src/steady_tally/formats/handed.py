@@ -26,7 +26,8 @@ import shapely
 from pyproj import CRS
 
 from steady_tally.core.errors import SourceError
-from steady_tally.core.geo.projection import project
+from steady_tally.core.geo.antimeridian import cut_at_antimeridian
+from steady_tally.core.geo.projection import full_turn, project, turned_to
 from steady_tally.core.report.handed import Handed
 from steady_tally.files import whole
 from steady_tally.formats.defusing import BITES, defused
@@ -243,19 +244,23 @@ def _moved_points(handed: Handed, wanted: CRS) -> tuple[npt.NDArray[np.float64],
     x, y = handed.points
     if handed.crs != wanted:
         x, y = (v.round(9 if wanted.is_geographic else 4) for v in project(x, y, handed.crs, wanted))
-    return x, y
+    turn = full_turn(wanted)
+    return (x if turn is None else turned_to(x, 0.0, turn)), y
 
 
 def _moved(geometry: npt.NDArray[np.object_], crs: CRS, wanted: CRS) -> npt.NDArray[np.object_]:
+    """Polygons in another system, shells counterclockwise; in degrees cut where longitudes begin anew."""
+    turn = full_turn(wanted)
     if crs == wanted:
-        return np.asarray(shapely.orient_polygons(geometry))
+        return np.asarray(shapely.orient_polygons(geometry if turn is None else cut_at_antimeridian(geometry, turn)))
     places = 9 if wanted.is_geographic else 4
 
     def move(points: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         moved: npt.NDArray[np.float64] = np.column_stack(project(points[:, 0], points[:, 1], crs, wanted))
         return moved.round(places)
 
-    return np.asarray(shapely.orient_polygons(shapely.transform(geometry, move)))
+    moved = np.asarray(shapely.transform(geometry, move))
+    return np.asarray(shapely.orient_polygons(moved if turn is None else cut_at_antimeridian(moved, turn)))
 
 
 def _shapes(handed: Handed, wanted: CRS, *, one_kind: bool) -> tuple[pa.Array, list[str]]:
@@ -410,7 +415,7 @@ def short_names(names: Sequence[str]) -> dict[str, str]:
         if len(plain) > 10:
             plain = plain[0] + "".join(c for c in plain[1:] if c not in "aeiouAEIOU")
         short, number = plain[:10], 2
-        while short.lower() in {s.lower() for s in found.values()}:
+        while short.lower() in _KEPT_NAMES or short.lower() in {s.lower() for s in found.values()}:
             tail = str(number)
             short, number = plain[: 10 - len(tail)] + tail, number + 1
         found[name] = short

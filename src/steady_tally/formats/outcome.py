@@ -20,6 +20,7 @@ from pyproj import CRS
 
 from steady_tally.core.errors import SetUpError
 from steady_tally.core.gather.records import Gathered
+from steady_tally.core.geo.antimeridian import cut_at_antimeridian
 from steady_tally.core.geo.projection import project
 from steady_tally.core.outcome import Figures, Placed
 from steady_tally.core.plan.place import Place
@@ -156,7 +157,7 @@ def areas_geojson(outcome: Figures, areas: pa.Table) -> str:
     def to_degrees(points: np.ndarray) -> np.ndarray:
         return np.round(np.column_stack(project(points[:, 0], points[:, 1], zones.crs, _WGS84)), _DEGREE_FIGURES)
 
-    geometry = shapely.orient_polygons(shapely.transform(zones.geometry, to_degrees))
+    geometry = shapely.orient_polygons(cut_at_antimeridian(shapely.transform(zones.geometry, to_degrees)))
     features = [
         json.dumps(
             {
