@@ -12,7 +12,7 @@ import shapely
 
 from steady_tally.core.errors import SourceError
 from steady_tally.core.gather.guess import Guess, guess
-from steady_tally.core.geo.projection import coordinate_system
+from steady_tally.core.geo.projection import DEGREES, coordinate_system
 from steady_tally.core.plan.gather import Reading
 from steady_tally.core.show.thumbnail import Thumbnail, thumbnail
 from steady_tally.core.sources import Piece, Table
@@ -26,7 +26,7 @@ from steady_tally.formats.tables import (
     whole_table,
     worksheets,
 )
-from steady_tally.formats.vectors import DRIVERS, layers_of, missing_members, points_table
+from steady_tally.formats.vectors import DRIVERS, layers_of, missing_members, no_degrees, points_table
 from steady_tally.formats.workbooks import WORKBOOKS
 
 _PREVIEW_ROWS = 60
@@ -87,7 +87,7 @@ def look(path: Path, name: str, reading: Reading) -> Look:
         piece = Piece(table.columns, table.record, table.line, table.ragged)
         seen = _of_pieces("workbook", stated, name, iter([piece]), table.columns.schema, None)
         said = ("Its macros are left aside; only its cells are read.",) if suffix == ".xlsm" else ()
-        return replace(seen, choices=tuple(names), said=(*said, *seen.said))
+        return replace(seen, choices=tuple(names), said=(*said, *table.said, *seen.said))
     if suffix in DRIVERS:
         return _of_features(path, name, reading)
     raise SourceError(
@@ -150,7 +150,8 @@ def _of_features(path: Path, name: str, reading: Reading) -> Look:
         shapes[label] = shapes.get(label, 0) + 1
     said = list(missing_members(path))
     if not features.crs:
-        said.append("The file does not say which coordinate system it is in.")
+        more = ", and its coordinates are no degrees" if no_degrees(features.geometry, DEGREES) else ""
+        said.append(f"The file does not say which coordinate system it is in{more}.")
     if features.closed:
         said.append(f"{features.closed:,} features had a ring that was not closed; it was closed.")
     if shapes.get("none"):

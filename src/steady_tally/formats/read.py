@@ -57,7 +57,7 @@ def open_table(
     else:
         raise _unknown(path)
     piece = Piece(table.columns, table.record, table.line, table.ragged, table.points)
-    return Stream(table.columns.schema, table.crs or reading.crs, iter([piece]))
+    return Stream(table.columns.schema, table.crs or reading.crs, iter([piece]), table.said)
 
 
 def table_pieces(

@@ -65,7 +65,8 @@ def read_workbook(path: Path, name: str, reading: Reading) -> Table:
     body = [(i, row) for i, row in enumerate(rows[at + 1 :], start=at + 2) if any(_filled(c) for c in row)]
     columns = pa.table({n: _cells([row[c] for _, row in body]) for c, n in enumerate(header)})
     numbers = np.array([i for i, _ in body], dtype=np.int64)
-    return Table(name, columns, np.arange(1, len(body) + 1), numbers)
+    said = tuple(answer.get("said", ()))
+    return Table(name, columns, np.arange(1, len(body) + 1), numbers, said=said)
 
 
 def parquet_schema(path: Path) -> tuple[pa.Schema, str | None, str | None]:

@@ -14,10 +14,12 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 import pyarrow as pa
 import shapely
 
 from steady_tally.core.errors import SourceError
+from steady_tally.core.geo.projection import coordinate_system, full_turn
 from steady_tally.core.plan.gather import Reading
 from steady_tally.core.sources import Features, Table
 from steady_tally.formats.drivers import pyogrio
@@ -58,6 +60,10 @@ def layers_of(path: Path) -> list[str]:
     return [str(n) for n, kind in sorted(listed, key=lambda pair: pair[1] is None)]
 
 
+_FARTHEST_NORTH = 90.001
+_TURNS = 1.5  # longitudes may go on beyond 180, or from 0 to 360
+
+
 def read_features(path: Path, name: str, reading: Reading) -> Features:
     """Read a file's features with their attributes; text stays text.
 
@@ -94,7 +100,16 @@ def read_features(path: Path, name: str, reading: Reading) -> Features:
         shapes[open_rings] = shapely.from_wkb(geometry[open_rings], on_invalid="fix")
     except shapely.errors.GEOSException as error:
         raise _unreadable(where, error) from None
-    return Features(name, columns, shapes, crs, len(open_rings))
+    return Features(name, columns, shapes, None if no_degrees(shapes, crs) else crs, len(open_rings))
+
+
+def no_degrees(shapes: npt.NDArray[np.object_], crs: str | None) -> bool:
+    """Is a file taken to be in degrees, as GeoJSON is that names no system, whose coordinates cannot be?"""
+    if crs is None or not coordinate_system(crs, wanted_by="file").is_geographic:
+        return False
+    x, y = np.abs(shapely.get_coordinates(shapes)).T
+    turn = full_turn(coordinate_system(crs, wanted_by="file")) or 360.0
+    return bool((y > _FARTHEST_NORTH * turn / 360.0).any() or (x > _TURNS * turn).any())
 
 
 def points_table(features: Features, *, inside: bool = False) -> Table:

@@ -136,8 +136,8 @@ def totals(table: Table) -> tuple[dict[str, Any], ...]:
     for column, code in keys.items():
         apart = [k for n, k in keys.items() if n != column and not same_grouping(k, code)]
         filled = code != _BLANK
-        sums = np.bincount(code[filled], weights=sizes[filled], minlength=len(labels[column]))
-        for number in np.argsort(-sums, kind="stable")[:_MOST_TRIED].tolist():
+        largest = np.bincount(code[filled], weights=sizes[filled], minlength=len(labels[column]))
+        for number in np.argsort(-largest, kind="stable")[:_MOST_TRIED].tolist():
             value, rows = labels[column][number], code == number
             if value == "" or np.count_nonzero(rows) > len(code) // 2:
                 continue

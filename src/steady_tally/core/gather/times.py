@@ -214,8 +214,9 @@ def _counted(column: pa.ChunkedArray, order: str, zone: str | None) -> tuple[Tim
         number = column.cast(pa.float64())
     else:
         values = pc.fill_null(column.cast(pa.string()), "")
-        is_number = pc.match_substring_regex(values, r"^\s*\d+(\.\d*)?([eE]\+?\d+)?\s*$")
-        number = pc.if_else(is_number, pc.utf8_trim_whitespace(values), None).cast(pa.float64())
+        is_number = pc.match_substring_regex(values, r"^\s*\d+([.,]\d*)?([eE]\+?\d+)?\s*$")
+        plain = pc.replace_substring(pc.utf8_trim_whitespace(values), ",", ".")
+        number = pc.if_else(is_number, plain, None).cast(pa.float64())
     found = pc.fill_null(number, np.nan).to_numpy(zero_copy_only=False)
     resolution = np.full(len(found), Resolution.TIME, dtype=np.uint8)
     if order == "serial":
