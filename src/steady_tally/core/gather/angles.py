@@ -20,7 +20,7 @@ _FIGURES = r"\d{1,2}(?:[.,]\d+)?"
 _ANGLE = (
     r"^(?P<before>[NSEWOnsewo]?)\s*(?P<sign>[+\-−]?)\s*(?P<degrees>\d{1,3}(?:[.,]\d+)?)"
     rf"(?:(?:\s*[°ºd:]\s*|\s+)(?P<minutes>{_FIGURES})"
-    rf"(?:(?:\s*['′’m:]\s*|\s+)(?P<seconds>{_FIGURES})\s*(?:[\"″”s]|'')?)?)?"
+    rf"(?:(?P<minute>\s*['′’m:]\s*|\s+)(?P<seconds>{_FIGURES})\s*(?P<second>[\"″”s]|'')?)?)?"
     r"\s*[°ºd'′’m]?\s*(?P<after>[NSEWOnsewo]?)$"
 )
 _WKT = (
@@ -60,7 +60,10 @@ def read_angles(column: pa.ChunkedArray, decimal: Decimal) -> Cells:
     before, after, sign = part("before"), part("after"), part("sign")
     figures = [[_figure(v) for v in part(name)] for name in ("degrees", "minutes", "seconds")]
     degrees, minutes, seconds = (np.array(f) for f in figures)
-    letters = [(b + a).upper() for b, a in zip(before, after, strict=True)]
+    # An s behind the seconds is their sign beside an m, and else south.
+    signs = zip(part("minute"), part("second"), strict=True)
+    south = ["S" if second == "s" and "m" not in minute else "" for minute, second in signs]
+    letters = [(b + (a or s)).upper() for b, a, s in zip(before, after, south, strict=True)]
     west = np.array(
         [bool(s in "-−" and s) or letter in ("S", "W", "O") for s, letter in zip(sign, letters, strict=True)]
     )

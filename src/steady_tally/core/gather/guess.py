@@ -108,6 +108,9 @@ def guess(table: Table) -> Guess:
     return Guess(role, looks, coordinates, identifier, times, totals(table) if role == "table" else ())
 
 
+_FEWEST_SUMS, _FEWEST_ADDED = 3, 6
+
+
 def totals(table: Table) -> tuple[dict[str, Any], ...]:
     """Conditions that leave out rows which are the sum of the others: a whole county, both sexes.
 
@@ -142,7 +145,12 @@ def totals(table: Table) -> tuple[dict[str, Any], ...]:
             if value == "" or np.count_nonzero(rows) > len(code) // 2:
                 continue
             others = [k for k in apart if np.any(np.intersect1d(k[rows], k[~rows]) != _BLANK)]
-            if _is_total(values, together(others, len(code)), rows):
+            groups = together(others, len(code))
+            # Two small figures come to a third by chance; several times, or many of them, they do not.
+            sums = len(np.unique(groups[rows])) * len(values)
+            if sums < _FEWEST_SUMS and np.count_nonzero(~rows) < _FEWEST_ADDED:
+                continue
+            if _is_total(values, groups, rows):
                 found_totals.append({"kind": "values", "column": column, "values": [value], "keep": False})
                 break
     return tuple(found_totals)
