@@ -151,7 +151,7 @@ def without_areas(tally: Tally, hidden: Flags) -> Tally:
     match tally:
         case Counted():
             counts = np.where(hidden, 0, tally.counts)
-            return Counted(counts, int(counts.sum()), tally.off)
+            return Counted(counts, int(counts.sum()), tally.off, tally.heavy)
         case Persons():
             kept = pa.array(~hidden[tally.pairs.column("area").to_numpy()])
             persons = {"persons": np.where(hidden, 0, tally.persons)}

@@ -8,9 +8,9 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.measure.bootstrap import Bootstrap, Drawn
-from steady_tally.core.measure.chance import Between, Binomial, Chance, How, Poisson, Ratio
+from steady_tally.core.measure.chance import Between, Binomial, Chance, How, Poisson, Ratio, Weighted
 from steady_tally.core.measure.sure import Sure
-from steady_tally.core.measure.tally import Numbers
+from steady_tally.core.measure.tally import Heavy, Numbers
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -19,19 +19,24 @@ Flags = npt.NDArray[np.bool_]
 
 @dataclass(frozen=True)
 class Counts:
-    """(areas,) what is counted, what it is divided by where those are counts too, and what both have in common.
+    """(areas,) what is counted, and what it is divided by where those are counts too.
 
-    `off` is how much less, and how much more, each count may have been before a release rule rounded it.
+    Attributes
+    ----------
+    off : how much less, and how much more, each count may have been before a release rule rounded it.
+    heavy : of records that stand for several events each, which come together and so vary more than as many alone.
+    share : is what is counted a part of what stands below? Else the two have nothing in common.
     """
 
     number: Ints
     how: How
     below: Ints | None = None
-    common: Ints | None = None
+    share: bool = False
     off: tuple[int, int] = (0, 0)
+    heavy: Heavy | None = None
 
     def chance(self, each: Floats, per: Floats | float) -> Chance | None:
-        """A share where one is part of the other, a ratio where they have nothing in common, else nothing is known.
+        """A share where one is part of the other, else a ratio; of either nothing is known where records are heavy.
 
         Parameters
         ----------
@@ -50,26 +55,30 @@ class Counts:
         return Between(low, middle, high)
 
     def _at_least(self, below: Ints, number: Ints) -> Ints:
-        return np.maximum(below, number if self._is_share else 1)
-
-    @property
-    def _is_share(self) -> bool:
-        return self.common is not None and np.array_equal(self.common, self.number)
+        return np.maximum(below, number if self.share else 1)
 
     def _of(self, number: Ints, below: Ints | None, each: Floats, per: Floats | float) -> Chance | None:
-        if below is None or self.common is None:
+        heavy = self.heavy
+        if below is None and heavy is not None:
+            variance = heavy.squares * each**2
+            return Weighted(heavy.records, number * each, variance, heavy.most * each, self.how)
+        if below is None:
             return Poisson(number, each, self.how)
-        if self._is_share:
-            return Binomial(number, below, per, self.how)
-        return None if self.common.any() else Ratio(number, below, per)
+        if heavy is not None:
+            return None
+        return Binomial(number, below, per, self.how) if self.share else Ratio(number, below, per)
 
     def together(self, number: float, below: float, areas: Flags) -> Counts:
         """The same of some areas together, where `number` is counted and `below` stands under it."""
         counted, several = np.array([round(number)]), int(np.count_nonzero(areas))
         off = (self.off[0] * several, self.off[1] * several)
-        if self.common is None:
-            return Counts(counted, self.how, off=off)
-        return Counts(counted, self.how, np.array([round(below)]), np.array([self.common[areas].sum()]), off)
+        heavy = None
+        if (own := self.heavy) is not None:
+            most = own.most[areas].max(initial=0)
+            heavy = Heavy(np.array([own.records[areas].sum()]), np.array([own.squares[areas].sum()]), np.array([most]))
+        if self.below is None:
+            return Counts(counted, self.how, off=off, heavy=heavy)
+        return Counts(counted, self.how, np.array([round(below)]), self.share, off, heavy)
 
 
 @dataclass(frozen=True)

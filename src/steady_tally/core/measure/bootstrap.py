@@ -1,8 +1,9 @@
 """What chance may have made of a mean, a median or a sum: the area's own numbers drawn anew, again and again.
 
-Source: Efron 1979, "Bootstrap Methods: Another Look at the Jackknife", Annals of Statistics 7, 1-26; intervals are
-those of the percentiles (Efron & Tibshirani 1993, An Introduction to the Bootstrap, chapter 13). Of a sum the number of
-events is drawn anew too, as a Poisson count, since who adds up losses has no say in how many there are.
+Source: Efron 1979, "Bootstrap Methods: Another Look at the Jackknife", Annals of Statistics 7, 1-26. Of a sum the
+number of events is drawn anew too, as a Poisson count, since who adds up losses has no say in how many there are. Draws
+say how a value may fall into another class; of few numbers their percentiles are far too narrow, and so intervals and
+tests are those of `few_numbers.py`.
 
 Each area's draws follow from the seed and its own position alone.
 """
@@ -10,7 +11,8 @@ Each area's draws follow from the seed and its own position alone.
 from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from functools import cached_property
 from typing import Literal, assert_never
 
 import numpy as np
@@ -18,6 +20,16 @@ import numpy.typing as npt
 
 from steady_tally.core.geo.bins import THREADS
 from steady_tally.core.kernels import njit
+from steady_tally.core.measure.few_numbers import (
+    Sums,
+    mean_interval,
+    mean_p,
+    median_interval,
+    median_p,
+    sum_interval,
+    sum_p,
+    sums_of,
+)
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
@@ -60,23 +72,15 @@ class Bootstrap:
     each: Floats
     draws: int
     seed: int
-    _found: dict[float, tuple[Floats, Floats]] = field(default_factory=dict, repr=False, compare=False)
 
-    def _drawn(self, level: float) -> tuple[Floats, Floats]:
-        """(areas, ranks) the draws at 65 even ranks and at the two ends of the level; (areas,) their standard
-        deviations."""
-        if level not in self._found:
-            tail = (1.0 - level) / 2.0
-            ranks = np.append(_RANKS, [tail, 1.0 - tail])
-            self._found[level] = draw(self.values, self.start, self.take, ranks, self.draws, self.seed)
-        return self._found[level]
-
-    def _any(self) -> tuple[Floats, Floats]:
-        return self._drawn(next(iter(self._found), 0.95))
+    @cached_property
+    def _drawn(self) -> tuple[Floats, Floats]:
+        """(areas, ranks) the draws at 65 even ranks; (areas,) their standard deviations."""
+        return draw(self.values, self.start, self.take, _RANKS, self.draws, self.seed)
 
     def below(self, x: Floats) -> Floats:
         """Read off between the ranks, to about a hundredth."""
-        ranked = self._any()[0][:, : len(_RANKS)]
+        ranked = self._drawn[0]
         at = x / self.each
         with np.errstate(divide="ignore", invalid="ignore"):
             over = (ranked < at[:, None]).sum(axis=1)
@@ -87,18 +91,42 @@ class Bootstrap:
         found = np.where(over == 0, 0.0, np.where(over == len(_RANKS), 1.0, (k - 1 + part) / (len(_RANKS) - 1)))
         return np.where(np.isnan(ranked[:, 0]) | np.isnan(at), np.nan, found)
 
+    @cached_property
+    def _sums(self) -> Sums:
+        return sums_of(self.values, self.start)
+
+    @cached_property
+    def _ascending(self) -> Floats:
+        owner = np.repeat(np.arange(len(self.start) - 1), np.diff(self.start))
+        return self.values[np.lexsort((self.values, owner))]
+
     def interval(self, level: float) -> tuple[Floats, Floats]:
-        ends = self._drawn(level)[0]
-        return ends[:, -2] * self.each, ends[:, -1] * self.each
+        match self.take:
+            case "mean":
+                low, high = mean_interval(self._sums, level)
+            case "median":
+                low, high = median_interval(self._ascending, self.start, level)
+            case "sum":
+                low, high = sum_interval(self._sums, level)
+            case _:
+                assert_never(self.take)
+        return low * self.each, high * self.each
 
     def p_value(self, x: Floats) -> Floats:
-        """No less than one draw of all of them."""
-        below = self.below(x)
-        return np.clip(2.0 * np.minimum(below, 1.0 - below), 1.0 / self.draws, 1.0)
+        at = np.broadcast_to(np.asarray(x, dtype=np.float64) / self.each, self.each.shape)
+        match self.take:
+            case "mean":
+                return mean_p(self._sums, at)
+            case "median":
+                return median_p(self._ascending, self.start, at)
+            case "sum":
+                return sum_p(self._sums, at)
+            case _:
+                assert_never(self.take)
 
     @property
     def relative_error(self) -> Floats:
-        ranked, deviation = self._any()
+        ranked, deviation = self._drawn
         middle = np.abs(ranked[:, len(_RANKS) // 2])
         with np.errstate(divide="ignore", invalid="ignore"):
             return np.where(middle > 0.0, deviation / middle, np.where(np.isnan(middle), np.nan, np.inf))

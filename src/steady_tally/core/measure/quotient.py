@@ -32,6 +32,7 @@ from steady_tally.core.measure.terms.whole import OfWhole
 from steady_tally.core.measure.time import TimeUnit, recorded_time
 from steady_tally.core.measure.values import AreaValues, Entry, Term, quotient
 from steady_tally.core.place.counting import Counting
+from steady_tally.core.plan.conditions import Condition, HasValue, InRange, all_must_hold
 from steady_tally.core.plan.gather import RecordedWindow
 from steady_tally.core.plan.release import Release
 from steady_tally.core.states import State
@@ -274,23 +275,34 @@ class Quotient(MeasureKind):
             return None
         tally = of.tally(counted.wanted)
         assert isinstance(tally, Counted)
-        number, off = tally.events, tally.off
+        number, off, heavy = tally.events, tally.off, tally.heavy
+        if heavy is not None and of.released is not None:
+            return None  # what records stand for is not released
         if isinstance(below, OfWhole):
-            return Counts(number, how, np.full(len(number), int(of.whole)), number, off)
+            return Counts(number, how, np.full(len(number), int(of.whole)), True, off, heavy)
         if isinstance(below, OfEvents):
-            both = _both(counted, below)
-            if both is None:
-                return Counts(number, how, below.number(of), np.zeros(len(number), dtype=np.int64), off)
-            common = of.tally(both)
-            assert isinstance(common, Counted)
-            return Counts(number, how, below.number(of), common.events, off)
-        return None if below is not None and below.counts is not None else Counts(number, how, off=off)
+            if not (_is_part(counted, below) or _are_apart(counted, below)):
+                return None
+            other = of.tally(below.wanted)
+            assert isinstance(other, Counted)
+            share = _is_part(counted, below)
+            return Counts(number, how, other.events, share, off, heavy if heavy is not None else other.heavy)
+        return Counts(number, how, off=off, heavy=heavy) if below is None or below.counts is None else None
 
-    @property
-    def wants(self) -> tuple[Wanted, ...]:
-        found = super().wants
-        both = _both(self.numerator, self.denominator)
-        return found if both is None else (*found, both)
+    def idle(self) -> Iterator[str]:
+        yield from super().idle()
+        marks, standard = self.sure.marks, Marks()
+        counted, below = self.numerator, self.denominator
+        if not isinstance(counted, (OfEvents, OfPersons, OfColumn)):
+            if marks.fewer_than != standard.fewer_than or marks.relative_error != standard.relative_error:
+                yield f"Figures of {counted.says} come from no events: no mark for few or unsure ones is put on them."
+            if self.against is not None:
+                yield f"What chance may have made of {counted.says} is not known: no area is called lower or higher."
+        elif isinstance(counted, OfColumn) and drawn_anew(counted.take) is None and self.against is not None:
+            yield f"What chance may have made of the {counted.says} is not known: no area is called lower or higher."
+        ratio = isinstance(counted, OfEvents) and isinstance(below, OfEvents) and not _is_part(counted, below)
+        if self.sure.how == "approximate" and (ratio or isinstance(counted, OfColumn)):
+            yield "Of these figures there is no approximate interval: theirs is the exact one."
 
     @property
     def is_share(self) -> bool:
@@ -338,3 +350,22 @@ def _is_part(counted: TermKind, below: TermKind | None) -> bool:
     """Are the events above the line some of those below it, whatever they are?"""
     both = _both(counted, below)
     return both is not None and isinstance(below, OfEvents) and not below.where
+
+
+def _are_apart(counted: OfEvents, below: OfEvents) -> bool:
+    """Can no event be above the line and below it, whatever they are? Of two sources none can; of one, where a column
+    must say different things."""
+    if counted.events != below.events:
+        return True
+    return any(_exclude(a, b) for a in all_must_hold(counted.where) for b in all_must_hold(below.where))
+
+
+def _exclude(a: Condition, b: Condition) -> bool:
+    if isinstance(a, HasValue) and isinstance(b, HasValue) and a.column == b.column:
+        if a.keep and b.keep:
+            return not set(a.values) & set(b.values)
+        return a.keep != b.keep and set(a.values if a.keep else b.values) <= set(b.values if a.keep else a.values)
+    if isinstance(a, InRange) and isinstance(b, InRange) and a.column == b.column:
+        ends = [(-np.inf if c.low is None else c.low, np.inf if c.high is None else c.high) for c in (a, b)]
+        return ends[0][1] < ends[1][0] or ends[1][1] < ends[0][0]
+    return False

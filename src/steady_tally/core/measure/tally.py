@@ -93,6 +93,19 @@ def spread(located: Located, number: Ints, window: Ints, windows: int, areas: in
 
 
 @dataclass(frozen=True)
+class Heavy:
+    """(areas,) of records that stand for several events each: how many records there are, the sum of the squares of
+    what they stand for, and the most that one stands for."""
+
+    records: Ints
+    squares: Ints
+    most: Ints
+
+    def __add__(self, other: Heavy) -> Heavy:
+        return Heavy(self.records + other.records, self.squares + other.squares, np.maximum(self.most, other.most))
+
+
+@dataclass(frozen=True)
 class Counted:
     """
     Attributes
@@ -100,11 +113,13 @@ class Counted:
     counts : (windows + 1, areas) the last window holds the events of which it is not known.
     once : how many events lie in at least one area.
     off : how much less, and how much more, each may have been before it was rounded.
+    heavy : of records of which some stand for several events; None where each stands for one.
     """
 
     counts: Ints
     once: int
     off: tuple[int, int] = (0, 0)
+    heavy: Heavy | None = None
 
     @property
     def events(self) -> Ints:
@@ -112,14 +127,31 @@ class Counted:
         return np.asarray(self.counts.sum(axis=0))
 
     def __add__(self, other: Counted) -> Counted:
-        return Counted(self.counts + other.counts, self.once + other.once)
+        heavy = None
+        if self.heavy is not None or other.heavy is not None:
+            heavy = (self.heavy or self._light) + (other.heavy or other._light)
+        return Counted(self.counts + other.counts, self.once + other.once, heavy=heavy)
+
+    @property
+    def _light(self) -> Heavy:
+        """Of records that each stand for one event."""
+        return Heavy(self.events, self.events, np.minimum(self.events, 1))
 
 
 def count_events(placed: Spread) -> Counted:
     cell = placed.window * placed.areas + placed.area
     found = np.bincount(cell, weights=placed.number, minlength=(placed.windows + 1) * placed.areas)
     counts = found.astype(np.int64).reshape(placed.windows + 1, placed.areas)
-    return Counted(counts, int(placed.number[~placed.again].sum()))
+    heavy = None
+    if (placed.number != 1).any():
+        some = placed.number > 0
+        area, number = placed.area[some], placed.number[some]
+        most = np.zeros(placed.areas, dtype=np.int64)
+        np.maximum.at(most, area, number)
+        records = np.bincount(area, minlength=placed.areas).astype(np.int64)
+        squares = np.bincount(area, weights=number.astype(np.float64) ** 2, minlength=placed.areas).astype(np.int64)
+        heavy = Heavy(records, squares, most)
+    return Counted(counts, int(placed.number[~placed.again].sum()), heavy=heavy)
 
 
 @dataclass(frozen=True)
