@@ -76,6 +76,9 @@ def _gathered(outcome: Figures) -> Iterator[str]:
         yield f"{account.looked_up:,} records without coordinates have those of the look-up."
     if together.twice:
         yield f"The look-up has several places for one entry, of which the first is taken: {quoted(together.twice)}."
+    if together.o:
+        words = {"east": "east (Ost)", "west": "west (Oeste, Ouest)"}[together.o]
+        yield f"An O behind or before longitudes is taken for {words}."
     if together.otherwise:
         yield f"Looked up though written otherwise: {said_otherwise(together.otherwise)}."
     if together.unspoken:

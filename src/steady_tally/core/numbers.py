@@ -64,12 +64,23 @@ class Cells:
     blank : (n,) True where there is nothing.
     code : (n,) -1 for no number, 0 without grouping, else 1 + the position of the grouping sign; None where no cell is
         grouped, so that what is finite is a number.
+    letters : the compass letters that angles among them have.
+    with_o : (n,) which of them have an O, and so are read as west unless the column says that it is east; None where
+        none has.
     """
 
     decimal: Decimal
     values: Floats
     blank: Flags
     code: Codes | None
+    letters: frozenset[str] = frozenset()
+    with_o: Flags | None = None
+
+    def with_o_as(self, *, east: bool) -> Cells:
+        """The same with what has an O turned to the east, where that is what it stands for."""
+        if self.with_o is None or not east:
+            return self
+        return replace(self, values=np.where(self.with_o, -self.values, self.values))
 
     @property
     def counts(self) -> npt.NDArray[np.int64]:

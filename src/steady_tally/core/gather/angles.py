@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Collection
+from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
 import pyarrow.compute as pc
 
+from steady_tally.core.matching import tidy
 from steady_tally.core.numbers import Cells, commonest, read_cells
 from steady_tally.core.plan.base import Decimal
 
@@ -29,17 +32,35 @@ _WKT = (
 _PAIR = r"^[\s(\[]*(?P<first>.+?)\s*(?:[;|/]|,\s|,(?=[^,]*$)|\s(?=[^\s]+$))\s*(?P<second>.+?)[\s)\]]*$"
 
 
-def angles(column: pa.ChunkedArray, *, decimal: Decimal = ".") -> tuple[Floats, Flags, Flags]:
+_GERMAN = frozenset(
+    ["lange", "laenge", "langengrad", "laengengrad", "ost", "rechtswert", "geografische", "geographische"]
+)
+
+
+def o_is_east(letters: Collection[str], name: str) -> bool:
+    """Does an O stand for east (Ost) in a column of longitudes? It does where others there have a W, and not where they
+    have an E; where it stands alone, by the language of the column's name.
+
+    >>> [o_is_east(*of) for of in (("OW", "lon"), ("OE", "Länge"), ("O", "Länge"), ("O", "longitud"))]
+    [True, False, True, False]
+    """
+    if {"W", "E"} & set(letters):
+        return "W" in letters and "E" not in letters
+    return bool(_GERMAN & set(tidy(name).split()))
+
+
+def angles(column: pa.ChunkedArray, *, decimal: Decimal = ".", name: str = "") -> tuple[Floats, Flags, Flags]:
     """Read a column as degrees: plain numbers, or degrees with minutes and seconds and a compass letter.
 
-    South and west are negative. O is west, as in French, Spanish and Portuguese; a file in which it means east (Ost)
-    is read by its plain numbers only.
+    South and west are negative. O is west, as in French, Spanish and Portuguese, unless the column has a W too or is
+    named in German (`o_is_east`).
 
     Returns
     -------
     values, blank, unreadable : as `numbers` gives them.
     """
     cells = read_angles(column, decimal)
+    cells = cells.with_o_as(east=o_is_east(cells.letters, name))
     return cells.grouped_by(commonest(decimal, cells.counts))
 
 
@@ -70,7 +91,13 @@ def read_angles(column: pa.ChunkedArray, decimal: Decimal) -> Cells:
     marked = np.array([len(letter) == 1 for letter in letters]) | (np.array(part("minutes")) != "")
     sound = read & marked & np.array([len(letter) <= 1 for letter in letters]) & (minutes < 60.0) & (seconds < 60.0)
     angle = degrees + minutes / 60.0 + seconds / 3600.0
-    return cells.with_values(at[sound], np.where(west, -angle, angle)[sound])
+    found_cells = cells.with_values(at[sound], np.where(west, -angle, angle)[sound])
+    used = frozenset(letter for letter, fits in zip(letters, sound, strict=True) if fits and letter)
+    if "O" not in used:
+        return replace(found_cells, letters=used)
+    with_o = np.zeros(len(cells.values), dtype=np.bool_)
+    with_o[at] = sound & np.array([letter == "O" for letter in letters])
+    return replace(found_cells, letters=used, with_o=with_o)
 
 
 _UNDIVIDED = "not divided:"

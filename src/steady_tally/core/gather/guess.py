@@ -204,10 +204,13 @@ def _pair_of_columns(
 ) -> tuple[float, dict[str, Any]]:
     decimal: Decimal = "," if "," in (east.decimal, north.decimal) else "."
     columns = table.columns.column(east.name), table.columns.column(north.name)
-    (x, no_x, bad_x), (y, no_y, bad_y) = (angles(c, decimal=decimal) for c in columns)
+    names = (east.name, north.name)
+    (x, no_x, bad_x), (y, no_y, bad_y) = (
+        angles(c, decimal=decimal, name=n) for c, n in zip(columns, names, strict=True)
+    )
     if None in (east.decimal, north.decimal) and "," not in (east.decimal, north.decimal):
         # Three figures behind every comma: as degrees they make sense with one of the two signs alone.
-        by_comma = [angles(c, decimal=",")[0] for c in columns]
+        by_comma = [angles(c, decimal=",", name=n)[0] for c, n in zip(columns, names, strict=True)]
         if _degrees(*by_comma) > 0.9 and _degrees(x, y) < 0.1:
             return _pair_of_columns(table, replace(east, decimal=","), north, named_degrees)
     there = ~(no_x | no_y)

@@ -14,6 +14,7 @@ import numpy.typing as npt
 import pyarrow as pa
 from pyproj import CRS
 
+from steady_tally.core.gather.angles import o_is_east
 from steady_tally.core.gather.coordinates import check_coordinates, look_swapped, reasons_of
 from steady_tally.core.gather.look_up import Found, look_up
 from steady_tally.core.gather.reading import EVENTS, Read
@@ -21,7 +22,7 @@ from steady_tally.core.gather.times import Second, second_figure
 from steady_tally.core.geo.projection import coordinate_system, full_turn, on_one_turn, project
 from steady_tally.core.kernels import njit
 from steady_tally.core.numbers import Cells, Evidence, commonest
-from steady_tally.core.plan.gather import Events
+from steady_tally.core.plan.gather import CoordinateColumns, CoordinatePair, CoordinateText, Events
 from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Sources
 
@@ -46,6 +47,7 @@ class Together:
         said.
     paired : one of them; empty where there are none.
     second_open : it might as well be the other.
+    o : which way an O in the longitudes was taken for; empty where there is none.
     """
 
     left_over: Mapping[str, int] = field(default_factory=dict)
@@ -59,6 +61,7 @@ class Together:
     second: Second | None = None
     paired: str = ""
     second_open: bool = False
+    o: str = ""
 
 
 @dataclass(frozen=True)
@@ -112,7 +115,10 @@ def judge(events: Events, reads: Sequence[Read], sources: Sources) -> Judged:
     """
     crs = reads[0].crs
     start = np.cumsum([0, *(r.records for r in reads)])
-    x, y, reasons = reasons_of(_axis([r.east for r in reads]), _axis([r.north for r in reads]))
+    letters = frozenset().union(*(r.east.letters for r in reads))
+    east = o_is_east(letters, _longitudes(events))
+    longitudes = [r.east.with_o_as(east=east) for r in reads]
+    x, y, reasons = reasons_of(_axis(longitudes), _axis([r.north for r in reads]))
     looked_up, quality = np.zeros(len(x), dtype=np.bool_), None
     qualities: tuple[str, ...] = ("",)
     found: Found | None = None
@@ -161,6 +167,7 @@ def judge(events: Events, reads: Sequence[Read], sources: Sources) -> Judged:
         second=second,
         paired=min(paired, default=""),
         second_open=second_open,
+        o="" if "O" not in letters else "east" if east else "west",
         uncorrected=tuple(sorted({c.record for c in events.corrections}.difference(*(r.named for r in reads)))),
     )
     if found is not None:
@@ -232,6 +239,14 @@ def _shared(hashes, shared):  # type: ignore[no-untyped-def]
             first[at] = i
         else:
             shared[i] = shared[first[at]] = True
+
+
+def _longitudes(events: Events) -> str:
+    """The name of the column that has the longitudes, where there is one."""
+    at = events.coordinates
+    if isinstance(at, CoordinateColumns):
+        return at.x
+    return at.column if isinstance(at, (CoordinatePair, CoordinateText)) else ""
 
 
 def _axis(parts: Sequence[Cells]) -> tuple[Floats, Flags, Flags]:

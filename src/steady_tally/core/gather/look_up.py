@@ -61,7 +61,7 @@ def look_up(plan: LookUp, asked: Sequence[pa.ChunkedArray], table: Table) -> Fou
     columns = [trimmed_text(table.column(k.table, wanted_by=_WHERE + ".keys")) for k in others]
     further_table = _further(columns, table.row_count)
     row_of: dict[tuple[str, ...], int] = {}
-    x, _, _ = angles(table.column(plan.x, wanted_by=_WHERE + ".x"), decimal=plan.decimal)
+    x, _, _ = angles(table.column(plan.x, wanted_by=_WHERE + ".x"), decimal=plan.decimal, name=plan.x)
     y, _, _ = angles(table.column(plan.y, wanted_by=_WHERE + ".y"), decimal=plan.decimal)
     several: set[tuple[str, ...]] = set()
     for row in np.flatnonzero(np.isfinite(x) & np.isfinite(y)).tolist():
