@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from datetime import date
+from datetime import date, timedelta
 from typing import Any
 
 
@@ -24,6 +24,37 @@ def holds(row: dict[str, str], c: dict[str, Any]) -> bool:
     number = read_number(cell)
     low, high = c.get("low"), c.get("high")
     return number is not None and (low is None or number >= low) and (high is None or number <= high)
+
+
+def spans(time: dict[str, Any] | None, cells: list[str]) -> list[tuple[date, date] | None]:
+    """The first and the last day of each record. Of 2024-05 and 2024-25 the second figure is one thing in all of them:
+    what more of the different ones can be."""
+    if not time:
+        return [None] * len(cells)
+    paired = {c for c in cells if re.fullmatch(r"2024[-/]\d\d", c)}
+    months = sum(1 <= int(c[5:]) <= 12 for c in paired)
+    years = sum(c[5:] == "25" for c in paired)
+    as_months = months > years or (months == years and not any("/" in c for c in paired))
+
+    def span(cell: str) -> tuple[date, date] | None:
+        if re.fullmatch(r"2024-\d\d-\d\d", cell):
+            return (date.fromisoformat(cell),) * 2
+        if cell in paired and as_months:
+            first, count = int(cell[5:]), 1
+        elif cell in paired:
+            return (date(2024, 4, 1), date(2025, 3, 31)) if cell[5:] == "25" else None
+        elif re.fullmatch(r"2024-Q\d", cell):
+            first, count = 3 * int(cell[6:]) - 2, 3
+        elif cell == "2024-W23":
+            return date(2024, 6, 3), date(2024, 6, 9)
+        else:
+            return None
+        if not 1 <= first <= 12:
+            return None
+        after = date(2024 + (first + count > 12), (first + count - 1) % 12 + 1, 1)
+        return date(2024, first, 1), after - timedelta(days=1)
+
+    return [span(c) for c in cells]
 
 
 def gathered(plan: dict[str, Any], rows: list[dict[str, str]]) -> tuple[list[dict[str, Any]], Counter[str]]:
@@ -53,9 +84,7 @@ def gathered(plan: dict[str, Any], rows: list[dict[str, str]]) -> tuple[list[dic
             if name in seen:
                 reason[i] = "repeated_identifier"
             seen.add(name)
-    days: list[date | None] = [
-        date.fromisoformat(r["t"]) if events["time"] and r["t"][:4] == "2024" else None for r in rows
-    ]
+    days = spans(events["time"], [r["t"] for r in rows])
     windows = [
         (date.fromisoformat(w["first_day"]), date.fromisoformat(w["last_day"])) for w in events.get("recorded", [])
     ]
@@ -66,7 +95,7 @@ def gathered(plan: dict[str, Any], rows: list[dict[str, str]]) -> tuple[list[dic
         if not reason[i] and events["number"] and not row["n"].isdigit():
             reason[i] = "unreadable_number"
         day = days[i]
-        if not reason[i] and day is not None and windows and not any(a <= day <= b for a, b in windows):
+        if not reason[i] and day is not None and windows and not any(a <= day[0] and day[1] <= b for a, b in windows):
             reason[i] = "outside_recorded_windows"
         if not reason[i] and not all(holds(row, c) for c in events["where"] if c["on"]):
             reason[i] = "filtered_out"

@@ -162,6 +162,13 @@ def _plan(rng: random.Random, world: World, at: _Raster) -> dict[str, Any]:
         "time": rng.choice([None, {"column": "t", "unreadable": rng.choice(["keep", "set_aside"])}]),
         "where": [_condition(rng) for _ in range(rng.choice([0, 0, 1, 2]))],
     }
+    if events["time"] and rng.random() < 0.3:
+        events["time"] |= {"order": "period"}
+        marks = rng.choice(["-", "/"])
+        for e in world.events:
+            month = e["t"][5:7] if e["t"].startswith("2024") else ""
+            spans = [f"2024{marks}{month}"] * 6 + [f"2024-Q{(int(month or 1) + 2) // 3}", "2024-W23", f"2024{marks}25"]
+            e["t"] = rng.choice(spans) if month else e["t"]
     if rng.random() < 0.5:
         days = ["2024-05-20", "2024-06-30", "2024-07-10", "2024-08-31"]
         events["recorded"] = [
