@@ -119,7 +119,7 @@ def test_what_a_release_rule_hides_is_found_neither_on_screen_nor_in_what_is_han
     field.fill(str(least))
     field.press("Enter")
     settled(opened)
-    expect(sheet(opened).get_by_text(re.compile("“small counts” hides [0-9]+ areas"))).to_be_visible()
+    expect(sheet(opened).get_by_text(re.compile("“small counts” hides [0-9]+ of 118 areas"))).to_be_visible()
     hidden = [a["identifier"] for a in areas_of(application, study) if a["state"] == "suppressed"]
     assert {i for i, a in before.items() if a["value"] and a["numerator"] < least} <= set(hidden)
 

@@ -46,3 +46,41 @@ ADDRESS = _words("street road address postcode zip postal strasse rue calle via 
 def name_words(name: str) -> set[str]:
     """The words of a column's name: "homeLon_2" gives home, lon, 2."""
     return set(tidy(re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name).replace("ä", "ae").replace("ß", "ss")).split())
+
+
+_TOTAL_WORDS = frozenset(
+    [
+        "total",
+        "totals",
+        "all",
+        "both",
+        "sum",
+        "altogether",
+        "together",
+        "overall",
+        "everyone",
+        "persons",
+        "gesamt",
+        "insgesamt",
+        "alle",
+        "zusammen",
+        "summe",
+        "tous",
+        "toutes",
+        "ensemble",
+        "todos",
+        "todas",
+        "ambos",
+        "totale",
+        "tutti",
+        "totaal",
+        "samen",
+        "razem",
+        "celkem",
+    ]
+)
+
+
+def says_total(label: str) -> bool:
+    """Does a label say that its row is the sum of others?"""
+    return bool(_TOTAL_WORDS & set(tidy(label).split()))

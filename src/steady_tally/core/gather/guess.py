@@ -29,6 +29,7 @@ from steady_tally.core.gather.column_words import (
     TIME,
     UNTIL,
     name_words,
+    says_total,
 )
 from steady_tally.core.gather.times import read_times
 from steady_tally.core.numbers import numbers, writing_of
@@ -148,7 +149,7 @@ def totals(table: Table) -> tuple[dict[str, Any], ...]:
             groups = together(others, len(code))
             # Two small figures come to a third by chance; several times, or many of them, they do not.
             sums = len(np.unique(groups[rows])) * len(values)
-            if sums < _FEWEST_SUMS and np.count_nonzero(~rows) < _FEWEST_ADDED:
+            if not says_total(value) and sums < _FEWEST_SUMS and np.count_nonzero(~rows) < _FEWEST_ADDED:
                 continue
             if _is_total(values, groups, rows):
                 found_totals.append({"kind": "values", "column": column, "values": [value], "keep": False})

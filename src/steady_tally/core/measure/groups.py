@@ -11,12 +11,12 @@ from pydantic import Field
 
 from steady_tally.core.columns import coded_text
 from steady_tally.core.errors import PlanError
+from steady_tally.core.gather.column_words import says_total
 from steady_tally.core.gather.conditions import rows_that_hold
 from steady_tally.core.matching import quoted
 from steady_tally.core.measure.terms.age_groups import ages, untold
 from steady_tally.core.measure.terms.following import meaning, words_of
 from steady_tally.core.measure.terms.joined import TableFigures
-from steady_tally.core.measure.terms.rows import says_total
 from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.measure.terms.table_rows import WHERE
 from steady_tally.core.plan.base import Part

@@ -12,11 +12,11 @@ import numpy as np
 
 from steady_tally.core.columns import coded_text
 from steady_tally.core.gather.ages import AGE_COLUMN
+from steady_tally.core.gather.column_words import says_total
 from steady_tally.core.gather.conditions import condition_says
 from steady_tally.core.matching import quoted, tidy
 from steady_tally.core.measure.terms.age_groups import ages, between, untold
 from steady_tally.core.measure.terms.joined import Following
-from steady_tally.core.measure.terms.rows import says_total
 from steady_tally.core.measure.terms.table_rows import WHERE, TableRows
 from steady_tally.core.plan.conditions import Condition, Contains, HasValue, InRange, all_must_hold, leaves
 from steady_tally.core.sources import Table

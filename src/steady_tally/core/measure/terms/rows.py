@@ -18,52 +18,16 @@ import numpy.typing as npt
 from steady_tally.core.codes import same_grouping, together
 from steady_tally.core.columns import coded_text
 from steady_tally.core.errors import PlanError
-from steady_tally.core.matching import quoted, tidy
+from steady_tally.core.gather.column_words import says_total
+from steady_tally.core.matching import quoted
 from steady_tally.core.measure.terms.table_rows import WHERE, TableRows, YearColumn
 from steady_tally.core.sources import Table
 
 _SPELLING = "the spelling of the area"
 _YEARS = (1000, 2999)
-_TOTAL_WORDS = frozenset(
-    [
-        "total",
-        "totals",
-        "all",
-        "both",
-        "sum",
-        "altogether",
-        "together",
-        "overall",
-        "everyone",
-        "persons",
-        "gesamt",
-        "insgesamt",
-        "alle",
-        "zusammen",
-        "summe",
-        "tous",
-        "toutes",
-        "ensemble",
-        "todos",
-        "todas",
-        "ambos",
-        "totale",
-        "tutti",
-        "totaal",
-        "samen",
-        "razem",
-        "celkem",
-    ]
-)
-
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
-
-
-def says_total(label: str) -> bool:
-    """Does a label say that its row is the sum of others?"""
-    return bool(_TOTAL_WORDS & set(tidy(label).split()))
 
 
 @dataclass(frozen=True)
