@@ -4,7 +4,19 @@ import sys
 
 import click
 
-from bench import browser, classing, files, gathering, importing, measuring, placing, serving, showing, sureness
+from bench import (
+    browser,
+    classing,
+    files,
+    gathering,
+    importing,
+    measuring,
+    placing,
+    releasing,
+    serving,
+    showing,
+    sureness,
+)
 
 PARTS = {
     "placing": placing.rows,
@@ -12,6 +24,7 @@ PARTS = {
     "gathering": gathering.rows,
     "measuring": measuring.rows,
     "sureness": sureness.rows,
+    "releasing": releasing.rows,
     "files": files.rows,
     "importing": importing.rows,
     "showing": showing.rows,

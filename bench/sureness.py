@@ -1,4 +1,4 @@
-"""Intervals, smoothing, neighbours, numbers drawn anew and the second pass of a release rule."""
+"""Intervals, smoothing, neighbours and numbers drawn anew."""
 
 from __future__ import annotations
 
@@ -13,7 +13,6 @@ from steady_tally.core.geo.projection import equal_area
 from steady_tally.core.measure.against import benjamini_hochberg
 from steady_tally.core.measure.bootstrap import draw
 from steady_tally.core.measure.chance import Poisson
-from steady_tally.core.measure.hiding import hide_areas, hide_cells
 from steady_tally.core.measure.smoothing import smoothed
 from steady_tally.core.measure.values import AreaValues, Term
 from steady_tally.core.place.grid import CellSet, lattice_of
@@ -30,7 +29,6 @@ def rows() -> Iterator[Row]:
     yield from _cells()
     yield _zones()
     yield _drawn_anew()
-    yield from _second_pass()
 
 
 def _cells() -> Iterator[Row]:
@@ -100,25 +98,3 @@ def _drawn_anew() -> Row:
     ratio = best["plain"] * DRAWS / best["ours"]
     what = f"{DRAWS:,} draws of a mean in {ZONES:,} areas over {EVENTS:,} events, against plain NumPy draws"
     return Row(what, ratio, "times faster", f"{best['ours']:.2f} s")
-
-
-def _second_pass() -> Iterator[Row]:
-    rng = np.random.default_rng(1)
-    kinds = rng.dirichlet(np.full(40, 0.5))
-    for mean in (20, 2_000):
-        means = mean * rng.gamma(2.0, 0.5, (ZONES, 1, 1)) * kinds[None, :, None] * np.ones((1, 1, 12))
-        counts = rng.poisson(means)
-        nothing = np.zeros(ZONES, dtype=np.bool_)
-        parts = {}
-
-        def rule(counts: np.ndarray = counts, nothing: np.ndarray = nothing, parts: dict[str, float] = parts) -> None:
-            areas = hide_areas([counts.sum(axis=(1, 2))], [], nothing, 5).areas
-            parts["hidden"] = float(hide_cells(counts, areas, 5).mean())
-
-        best = best_of(3, rule=rule, sums=lambda counts=counts: [counts.sum(axis=a) for a in range(3)])
-        small = float(((counts > 0) & (counts < 5)).mean())
-        what = (
-            f"a release rule at 5 for {ZONES:,} areas x 40 kinds x 12 periods of {counts.sum():,} events, both passes"
-        )
-        detail = f"{1000 * best['rule']:.0f} ms; {small:.0%} of the cells are small, {parts['hidden']:.0%} are hidden"
-        yield Row(what, best["rule"] / best["sums"], "times its sums", detail)

@@ -24,7 +24,7 @@ from steady_tally.core.disclosure.areas import hide_areas, too_small
 
 Ints = npt.NDArray[np.int64]
 Flags = npt.NDArray[np.bool_]
-_MOST_TRIED = 200  # rows more in the reserve than the smallest one that would do
+_MORE = 16  # rows in the reserve for each that is taken into it at once when it has not been enough
 
 
 @dataclass(frozen=True)
@@ -111,30 +111,30 @@ def _hide(counts: Ints, small: Flags, least: int, *, zeros: bool, free: bool) ->
     total = counts.sum(axis=0)
     reserve = np.zeros(rows, dtype=np.bool_)
     reserve[-1] = free
-    asked = np.where(counts.sum(axis=1) > 0, least, 0)  # (parts, columns)
-    for tried in range(_MOST_TRIED):
-        if not _fill(reserve, counts, total, small, asked, more=tried > 0):
-            break
-        if not _holds(counts[:, reserve], least, zeros=zeros):
-            continue
-        found = _beside(hidden, reserve, counts, least, zeros=zeros)
-        if found is not None:
-            return found
+    asked = np.minimum(counts.sum(axis=1), least)  # (parts, columns)
+    more = 0
+    while _fill(reserve, counts, total, small, asked, more=more):
+        if _holds(counts[:, reserve], least, zeros=zeros):
+            found = _beside(hidden, reserve, counts, asked > 0, least, zeros=zeros)
+            if found is not None:
+                return found
+        more = 1 + int(np.count_nonzero(reserve)) // _MORE
     whole = np.ones(rows, dtype=np.bool_)
     return np.ones((rows, columns), dtype=np.bool_) if _holds(counts[:, whole], least, zeros=zeros) else None
 
 
-def _fill(reserve: Flags, counts: Ints, total: Ints, small: Flags, asked: Ints, *, more: bool) -> bool:
+def _fill(reserve: Flags, counts: Ints, total: Ints, small: Flags, asked: Ints, *, more: int) -> bool:
     """Take rows into the reserve until it has enough of each part in each column, in two rows or more: first those that
-    bring most for what is lost with them. With `more` one row more than it had. Whether there was any to take."""
+    bring most for what is lost with them. At least `more` rows more than it had. Whether there was any to take."""
+    taken = False
     while True:
         has = counts[:, reserve].sum(axis=1)
         missing = np.maximum(asked - has, 0)
-        if not more and np.count_nonzero(reserve) >= 2 and not missing.any():
+        if more <= 0 and np.count_nonzero(reserve) >= 2 and not missing.any():
             return True
         rest = np.flatnonzero(~reserve)
         if len(rest) == 0:
-            return False
+            return taken and not missing.any()
         brings = np.minimum(counts[:, rest], missing[:, None]).sum(axis=(0, 2))
         lost = np.where(small[rest], 0, total[rest]).sum(axis=1)
         if missing.any():
@@ -142,8 +142,7 @@ def _fill(reserve: Flags, counts: Ints, total: Ints, small: Flags, asked: Ints, 
         else:
             worth = np.where(total[rest].sum(axis=1) > 0, 1.0 / (lost + 1.0), 0.0)
         reserve[rest[int(np.argmax(worth))]] = True
-        if more:
-            more = False
+        taken, more = True, more - 1
 
 
 def _holds(of: Ints, least: int, *, zeros: bool) -> bool:
@@ -163,26 +162,27 @@ def _lowest(of: Ints, zeros: bool) -> int:
     return 0 if zeros or len(of) > 1 else 1
 
 
-def _beside(small: Flags, reserve: Flags, counts: Ints, least: int, *, zeros: bool) -> Flags | None:
-    """The small cells with those beside them, and the reserve; None where the reserve has not enough for a row."""
+def _beside(small: Flags, reserve: Flags, counts: Ints, some: Flags, least: int, *, zeros: bool) -> Flags | None:
+    """The small cells with those beside them, and the reserve; None where the reserve has not enough for a row.
+    `some`: (parts, columns) whether the column has anything of the part."""
     hidden = small.copy()
     has = counts[:, reserve].sum(axis=1)
     hidden[reserve] = True
     for row in np.flatnonzero(small.any(axis=1) & ~reserve).tolist():
         own = counts[:, row]
-        found = _of_row(own, small[row].copy(), has, least, zeros=zeros)
+        found = _of_row(own, small[row].copy(), has, some, least, zeros=zeros)
         if found is None:
             return None
         hidden[row] = found
     return hidden
 
 
-def _of_row(own: Ints, hidden: Flags, has: Ints, least: int, *, zeros: bool) -> Flags | None:
+def _of_row(own: Ints, hidden: Flags, has: Ints, some: Flags, least: int, *, zeros: bool) -> Flags | None:
     """(columns,) what is hidden of one row: its small cells, and the cheapest others until each can be more or less."""
     total = own.sum(axis=0)
     rest = np.flatnonzero(~hidden & (total > 0))
     waiting = rest[np.argsort(total[rest], kind="stable")].tolist()
-    while not _row_holds(own, total, hidden, has, least, zeros=zeros):
+    while not _row_holds(own, total, hidden, has, some, least, zeros=zeros):
         if waiting:
             hidden[waiting.pop(0)] = True
         elif hidden.all():
@@ -192,15 +192,16 @@ def _of_row(own: Ints, hidden: Flags, has: Ints, least: int, *, zeros: bool) -> 
     return hidden
 
 
-def _row_holds(own: Ints, total: Ints, hidden: Flags, has: Ints, least: int, *, zeros: bool) -> bool:
-    """Can each hidden count of the row be 1, or 0 where zeros are hidden, and as many as the least count less 1?"""
+def _row_holds(own: Ints, total: Ints, hidden: Flags, has: Ints, some: Flags, least: int, *, zeros: bool) -> bool:
+    """Can each hidden count of the row be 1, or 0 where zeros are hidden, and as many as the least count less 1? Where
+    zeros are shown, that there is nothing of a part in all the row, or all the column, may be known."""
     if np.count_nonzero(hidden) < 2:
         return False
     of, sums, reserve = own[:, hidden], total[hidden], has[:, hidden]
     # What a cell can give: all of a part, but one event stays in it, as an empty cell would be shown; not where all is.
     stays = 0 if hidden.all() else 1
     gives = np.minimum(of, np.maximum(sums - stays, 0)[None, :])
-    in_part = (of.sum(axis=1, keepdims=True) > 0) | zeros
+    in_part = ((of.sum(axis=1, keepdims=True) > 0) & some[:, hidden]) | zeros
     up = gives.sum(axis=1, keepdims=True) - gives >= np.maximum(least - 1 - of, 0)
     down = reserve.sum(axis=1, keepdims=True) - reserve >= np.maximum(of - _lowest(of, zeros), 0)
     takes = reserve >= np.maximum(least - 1 - of, 0)

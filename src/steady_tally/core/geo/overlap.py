@@ -22,6 +22,7 @@ Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 _LEAF = 2
 _THREADS = 2
+_TOUCH = 1e-9  # of the smaller of two shapes: what they have in common by rounding alone where they only touch
 _FULL = 1e-12  # of a box's area: what a ring may lack of it and still fill it
 
 
@@ -36,7 +37,7 @@ class Overlaps:
 
 
 def overlaps(first: FlatRings, second: FlatRings, counts: tuple[int, int]) -> Overlaps:
-    """The areas of overlap between two sets of polygons in one plane.
+    """The areas of overlap between two sets of polygons in one plane; those that touch have none.
 
     Parameters
     ----------
@@ -60,8 +61,10 @@ def overlaps(first: FlatRings, second: FlatRings, counts: tuple[int, int]) -> Ov
     pair = first.owner[ring].astype(np.int64) * counts[1] + second.owner[other]
     different, at = np.unique(pair, return_inverse=True)
     total = np.bincount(at, weights=signed, minlength=len(different)).astype(np.float64)
-    kept = np.flatnonzero(total > 0.0)
-    return Overlaps(different[kept] // counts[1], different[kept] % counts[1], total[kept])
+    a, b = different // counts[1], different % counts[1]
+    least = _TOUCH * np.minimum(planar_areas(first, counts[0])[a], planar_areas(second, counts[1])[b])
+    kept = np.flatnonzero(total > least)
+    return Overlaps(a[kept], b[kept], total[kept])
 
 
 def planar_areas(rings: FlatRings, count: int) -> Floats:

@@ -162,17 +162,18 @@ class AreaValues:
 def quotient(counted: Floats, under: Floats, time: Floats | float, per: float, state: States) -> tuple[Floats, States]:
     """Divide by a denominator and by time: the values, and the states with those added that have nothing to divide by.
 
-    An area whose denominator is unknown, zero or negative has no value, and its state says so; it is never infinite
-    and never zero.
+    An area whose denominator is unknown, zero or negative, or that was recorded for no time (a cell that only touches
+    what its grid covers), has no value, and its state says so; it is never infinite and never zero.
 
     Parameters
     ----------
     under : (areas,) residents, km2 or whatever it is; NaN where not known.
     state : (areas,) what Place knows of them; only an area whose state is NUMBER can have a value.
     """
-    known = np.isfinite(under) & (under > 0.0)
+    time = np.broadcast_to(time, counted.shape)
+    known = np.isfinite(under) & (under > 0.0) & (time > 0.0)
     state = np.where(known | (state != State.NUMBER), state, State.NO_DENOMINATOR).astype(np.uint8)
     usable = state == State.NUMBER
     value = np.full(len(counted), np.nan)
-    value[usable] = counted[usable] / under[usable] / np.broadcast_to(time, counted.shape)[usable] * per
+    value[usable] = counted[usable] / under[usable] / time[usable] * per
     return value, state

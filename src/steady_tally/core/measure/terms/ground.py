@@ -20,6 +20,7 @@ from steady_tally.core.measure.terms.joined import Dry, Following
 from steady_tally.core.measure.terms.kind import Material, Shapes, TermKind
 from steady_tally.core.measure.terms.sharing import plane_about
 from steady_tally.core.place.counting import Counting, Members
+from steady_tally.core.place.cover import NOTHING_INSIDE
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.zones import zone_set
 from steady_tally.core.plan.release import Release
@@ -71,7 +72,8 @@ class OfGround(TermKind):
         common = overlaps(of_areas, water, (len(areas), 1))
         ground = planar_areas(of_areas, len(areas))
         wet = np.zeros(len(areas))
-        wet[common.first] = np.minimum(common.area / ground[common.first], 1.0)
+        wet[common.first] = common.area / ground[common.first]
+        wet[wet >= 1.0 - NOTHING_INSIDE] = 1.0
         return Dry(1.0 - wet, float((shape_areas_m2(inside, areas.crs) / 1e6 * wet).sum()))
 
     def amount(self, of: Material, counting: Counting) -> npt.NDArray[np.float64]:

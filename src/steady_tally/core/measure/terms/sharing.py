@@ -25,6 +25,7 @@ from steady_tally.core.geo.overlap import Overlaps, overlaps, planar_areas
 from steady_tally.core.geo.projection import coordinate_system, equal_area, project, to_degrees
 from steady_tally.core.geo.shapes import FlatRings, in_plane, rings_of
 from steady_tally.core.measure.terms.joined import SharedOut, TableFigures
+from steady_tally.core.place.cover import NOTHING_INSIDE
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.zones import ZoneSet, zone_set
 from steady_tally.core.plan.base import Part
@@ -34,7 +35,6 @@ WHERE = "plan: measure: figures shared out"
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 Shapes = npt.NDArray[np.object_]
-_TOUCH = 1e-9
 
 
 class ByGround(Part):
@@ -88,7 +88,8 @@ def shared_out(
     inside : (areas,) the shape of what can count of each, in the areas' own system.
     """
     plane = areas.crs if isinstance(areas, CellSet) else plane_about(zones)
-    of_zones = rings_of(in_plane(zones.geometry, zones.crs, plane))
+    flat = in_plane(zones.geometry, zones.crs, plane)
+    of_zones = rings_of(flat)
     own = inside if isinstance(areas, CellSet) else in_plane(inside, areas.crs, plane)
     of_areas = rings_of(own)
     common = overlaps(of_zones, of_areas, (len(zones), len(areas)))
@@ -104,10 +105,10 @@ def shared_out(
         case ByGround():
             parts, reached = by_ground, once
         case BySource():
-            parts, even = _by_source(plan.by, of_zones, of_areas, by_ground, (len(zones), len(areas)), plane, sources)
+            parts, even = _by_source(plan.by, flat, of_areas, by_ground, len(areas), plane, sources)
             reached = parts
             if not alone:
-                reached, _ = _by_source(plan.by, of_zones, of_all, once, (len(zones), count), plane, sources)
+                reached, _ = _by_source(plan.by, flat, of_all, once, count, plane, sources)
         case _:
             assert_never(plan.by)
     values = np.array([_spread(parts, one, len(areas)) for one in figures.by_year])
@@ -131,8 +132,7 @@ def _by_ground(common: Overlaps, ground: Floats) -> Parts:
 def _overlap(of: FlatRings, count: int) -> bool:
     """Do some of the areas share ground?"""
     common = overlaps(of, of, (count, count))
-    ground, other = planar_areas(of, count), common.first != common.second
-    return bool((common.area[other] > _TOUCH * np.minimum(ground[common.first], ground[common.second])[other]).any())
+    return bool((common.first != common.second).any())
 
 
 def _spread(parts: Parts, figures: Floats, areas: int) -> Floats:
@@ -146,30 +146,30 @@ def _spread(parts: Parts, figures: Floats, areas: int) -> Floats:
 
 def _by_source(
     how: BySource,
-    of_zones: FlatRings,
+    of: Shapes,
     of_areas: FlatRings,
     by_ground: Parts,
-    counts: tuple[int, int],
+    areas: int,
     plane: CRS,
     sources: Sources,
 ) -> tuple[Parts, npt.NDArray[np.bool_]]:
     """By the weights of small zones or points; a zone without any is shared out by ground: (zones,) which."""
-    zones, areas = counts
+    of_zones, zones = rings_of(of), len(of)
     if how.source in sources.features:
         features = sources.features[how.source]
         weights = _weights(how, features, sources)
         small = zone_set(features, identifier=None, name=None, crs=None)
-        rings = rings_of(in_plane(small.geometry, small.crs, plane))
+        shapes = in_plane(small.geometry, small.crs, plane)
+        rings = rings_of(shapes)
         ground = planar_areas(rings, len(small))
         with np.errstate(divide="ignore", invalid="ignore"):
             dense = np.where(ground > 0.0, weights / ground, 0.0)
         in_zones = overlaps(of_zones, rings, (zones, len(small)))
-        in_areas = overlaps(rings, of_areas, (len(small), areas))
-        # A small zone's weight lies evenly on its ground; where it crosses a border its parts are taken to lie alike.
-        zone, area, weight = _through(
-            in_zones.first, in_zones.second, in_zones.area * dense[in_zones.second],
-            in_areas.first, in_areas.second, in_areas.area / ground[in_areas.first],
-        )  # fmt: skip
+        # A small zone's weight lies evenly on its ground: what counts is the part of it that a zone has, cut out of it.
+        pieces = _cut(in_zones, of, shapes, ground)
+        in_areas = overlaps(pieces, of_areas, (len(in_zones.first), areas))
+        at = in_zones.second[in_areas.first]
+        zone, area, weight = in_zones.first[in_areas.first], in_areas.second, in_areas.area * dense[at]
         whole = np.bincount(in_zones.first, weights=in_zones.area * dense[in_zones.second], minlength=zones)
     else:
         table = sources.table(how.source, wanted_by=WHERE)
@@ -193,6 +193,14 @@ def _by_source(
         ),
         even,
     )
+
+
+def _cut(in_zones: Overlaps, zones: Shapes, small: Shapes, ground: Floats) -> FlatRings:
+    """Rings of what each pair has in common; those of the small zone itself where the zone has all of it."""
+    found = small[in_zones.second]
+    crossed = in_zones.area < (1.0 - NOTHING_INSIDE) * ground[in_zones.second]
+    found[crossed] = shapely.intersection(found[crossed], zones[in_zones.first[crossed]])
+    return rings_of(found)
 
 
 def _located(rings: FlatRings, x: Floats, y: Floats) -> tuple[Ints, Ints]:
