@@ -224,7 +224,8 @@ def _in_zones(plan: Place, events: Events, looked: Looked, settled: ZoneAreas, r
 def _only_recorded(
     located: Located, settled: ZoneAreas, recorded: Recording, looked: Looked, way: npt.NDArray[np.uint8]
 ) -> Located:
-    """The zones, or combinations of zones, of each event in which it could have been recorded at its time.
+    """The zones, or combinations of zones, of each event in which it could have been recorded at its time; at any time,
+    where its own is in no window, for it then tells at least that somebody has reported.
 
     Where an outline says where, an event that was placed by its location must itself lie inside.
     """
@@ -233,7 +234,7 @@ def _only_recorded(
     event, zone = located.pairs
     kept = np.zeros(len(event), dtype=np.bool_)
     in_time = recorded.in_time(looked.checked.times, len(looked.checked.reasons))[:, looked.record]
-    for ground, there in zip(recorded.grounds, in_time, strict=True):
+    for ground, there in zip(recorded.grounds, in_time | ~in_time.any(axis=0), strict=True):
         holds = ground.share > 0.0 if settled.sets is None else settled.counting(ground).recorded
         if ground.outline is not None:
             there = there & ((way != Way.LOCATION) | ground.outline.hold(looked.x, looked.y, looked.crs))
