@@ -24,6 +24,7 @@ from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.report.handed import (
     areas_to_hand_on,
     events_to_hand_on,
+    further_table,
     kinds_to_hand_on,
     set_aside_to_hand_on,
     sets_of_areas,
@@ -113,6 +114,7 @@ def hand_on(chain: Chain, folder: Path, over: str) -> None:
         files.finish(outcome, {})
     wanted = coordinate_system(DEGREES, wanted_by="tests")
     tables = {"areas": areas_to_hand_on(chain, outcome), "kinds": kinds_to_hand_on(outcome)}
+    tables["further"] = further_table(chain, outcome)
     pieces = [Piece(handed, name, ("csv",)) for name, handed in tables.items() if handed is not None]
     (folder / "all").mkdir()
     write_files(folder / "all", pieces, wanted, also=style_files(outcome, "areas", None))
@@ -145,8 +147,9 @@ class Reader:
         self.hidden = list[np.ndarray]()
         self._read_areas(folder)
         self._read_ledger(folder)
-        if (folder / "all" / "kinds.csv").exists():
-            self._read_kinds(folder)
+        for table in ("kinds", "further"):
+            if (folder / "all" / f"{table}.csv").exists():
+                self._read_table(folder / "all" / f"{table}.csv")
         if (folder / "pages.zip").exists():
             self._read_pages(folder)
 
@@ -183,17 +186,22 @@ class Reader:
         (says,) = (n for n in ledger["notes"] if "The release rule “rule” hides" in n)
         assert len(re.findall(r"\d+", says)) <= 3, "how many are hidden, of how many, and the least count"
 
-    def _read_kinds(self, folder: Path) -> None:
-        rows = read(folder / "all" / "kinds.csv")
-        for kind, word in enumerate(KINDS):
-            if f"events: {word}" not in rows[0]:
-                self.attacker.knows(self.cell(EVERY, kind), 0)
+    def _read_table(self, file: Path) -> None:
+        rows = read(file)
+        columns = {f"events: {word}": (kind, EVERY) for kind, word in enumerate(KINDS)}
+        if not any(column in rows[0] for column in columns):
+            columns = {
+                f"events: {of}{year}": (EVERY, d) for d, year in enumerate(("2021", "2022")) for of in ("", "year ")
+            }
+        else:
+            for column, (kind, _) in columns.items():
+                if column not in rows[0]:
+                    self.attacker.knows(self.cell(EVERY, kind), 0)
         whole = [all(v == "" for k, v in row.items() if k.startswith("events: ")) for row in rows]
         for at, row in enumerate(rows):
-            for kind, word in enumerate(KINDS):
-                if (count := row.get(f"events: {word}")) is None:
-                    continue
-                self._cell(count, self.cell(at, kind), whole[at])
+            for column, (kind, day) in columns.items():
+                if (count := row.get(column)) is not None:
+                    self._cell(count, self.cell(at, kind, EVERY, day), whole[at])
 
     def _read_pages(self, folder: Path) -> None:
         with zipfile.ZipFile(folder / "pages.zip") as files:

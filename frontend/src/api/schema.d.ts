@@ -6238,7 +6238,7 @@ export interface components {
              */
             version: string;
             /** What */
-            what: ("areas" | "events" | "set aside" | "kinds" | "sets of areas" | "grid" | "style")[];
+            what: ("areas" | "events" | "set aside" | "kinds" | "further table" | "sets of areas" | "grid" | "style")[];
             /** Kinds */
             kinds: ("gpkg" | "geojson" | "shp" | "fgb" | "csv" | "xlsx" | "parquet")[];
             /**

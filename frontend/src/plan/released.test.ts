@@ -3,7 +3,7 @@ import { planOf } from "./fixture";
 import { tableKey, tableOf, tablesOf } from "./released";
 
 it("names each table that can go out by a key that gives it back", () => {
-  const view = { columns: ["kind", "windows"], plan: planOf() };
+  const view = { columns: ["kind", "x", "y", "windows"], events_name: "calls", plan: planOf() };
   const keys = tablesOf(view).map(([key]) => key);
   expect(keys).toEqual(["", "windows", "years", "months", "words: kind", "words: windows"]);
   for (const key of keys) expect(tableKey(tableOf(key, "calls"))).toBe(key);

@@ -1,6 +1,7 @@
 /** The one table that a release rule lets out beside the areas, as an entry of a list. Knows no React. */
 import type { Plan } from "./types";
 
+type ViewOfTables = { columns: readonly string[]; events_name: string; plan: Plan };
 type Table = NonNullable<NonNullable<Plan["release"]>["table"]>;
 const OF_WORDS = "words: ";
 const PERIODS = {
@@ -15,6 +16,12 @@ export function tableKey(table: Table | null): string {
   return table.over === "words" ? `${OF_WORDS}${table.column}` : table.over;
 }
 
+/** What a table is of, in words. */
+export function tableSays(table: Table | null): string {
+  if (table === null) return "no further table";
+  return table.over === "words" ? `areas by “${table.column}”` : PERIODS[table.over];
+}
+
 /** The table that an entry of the list stands for. */
 export function tableOf(key: string, events: string): Table | null {
   if (key === "") return null;
@@ -23,13 +30,24 @@ export function tableOf(key: string, events: string): Table | null {
   throw new Error(`there is no table “${key}”`);
 }
 
-/** All that can go out beside the areas: of each its key and its words. */
-export function tablesOf(view: { columns: readonly string[]; plan: Plan }): [string, string][] {
-  const kept = view.plan.release?.table;
-  const columns = kept?.column && !view.columns.includes(kept.column) ? [kept.column] : [];
+/** All that can go out beside the areas: of each its key and its words. Columns that say where, when or which record
+ * are no kinds. */
+export function tablesOf(view: ViewOfTables): [string, string][] {
+  const kept = view.plan.release?.table?.column ?? null;
+  const events = view.plan.gather.events[view.events_name];
+  const at = events?.coordinates;
+  const no = [
+    ...(at?.kind === "columns" ? [at.x, at.y] : at && "column" in at ? [at.column] : []),
+    events?.time?.column,
+    events?.identifier,
+  ];
+  const kinds = view.columns.filter((column) => column !== kept && !no.includes(column));
   return [
-    ["", "no further table"],
+    ["", tableSays(null)],
     ...(Object.entries(PERIODS) as [string, string][]),
-    ...[...columns, ...view.columns].map((c): [string, string] => [`${OF_WORDS}${c}`, `areas by “${c}”`]),
+    ...[...(kept === null ? [] : [kept]), ...kinds].map((c): [string, string] => [
+      `${OF_WORDS}${c}`,
+      `areas by “${c}”`,
+    ]),
   ];
 }

@@ -285,6 +285,19 @@ class Releasing(Keys):
 
         return self.keep(key, anew)
 
+    @property
+    def counts_of_table(self) -> Ints | None:
+        """(areas, columns) the events in each cell of the further table, 0 where it is hidden; None where there is no
+        such table."""
+        rule, table = self.plan.release, self.table
+        if rule is None or rule.table is None or table is None:
+            return None
+        name = rule.table.events
+        cells = self._cells(name, self._parts(name), self._columns(name))
+        if rule.round_to > 1:
+            cells = to_multiples(cells, rule.round_to)
+        return np.where(table.hidden.cells, 0, cells.sum(axis=0))[:, : len(table.names)]
+
     def check_released(self, measure: MeasureKind) -> None:
         """PlanError where a measure is not released under the rule."""
         rule = self.plan.release

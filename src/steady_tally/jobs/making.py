@@ -22,6 +22,7 @@ from steady_tally.core.report.handed import (
     areas_to_hand_on,
     bare_areas,
     events_to_hand_on,
+    further_table,
     kinds_to_hand_on,
     set_aside_to_hand_on,
     sets_of_areas,
@@ -42,7 +43,7 @@ from steady_tally.store.studies import study, version_of
 blueprint = procrastinate.Blueprint()
 _THERE_IS_NONE = "There is none: no event lies in several areas, or the measure tells no kinds apart."
 
-What = Literal["areas", "events", "set aside", "kinds", "sets of areas", "grid", "style"]
+What = Literal["areas", "events", "set aside", "kinds", "further table", "sets of areas", "grid", "style"]
 
 
 class HandOn(BaseModel):
@@ -121,6 +122,8 @@ def _hand_on(engine: Engine, study_id: uuid.UUID, plan: Plan, body: HandOn, to: 
                 tables.append((f"{stem}-set-aside", set_aside_to_hand_on(outcome)))
             case "kinds":
                 tables.append((f"{stem}-kinds", kinds_to_hand_on(outcome)))
+            case "further table":
+                tables.append((f"{stem}-further", further_table(chain, outcome)))
             case "sets of areas":
                 tables.append((f"{stem}-sets-of-areas", sets_of_areas(outcome)))
             case "grid":

@@ -8,6 +8,7 @@ import { Field, Pick } from "../../parts/Fields";
 import { Head, Quiet } from "../../parts/parts";
 import { Ticked } from "../../parts/Ticked";
 import { WorkBar } from "../../parts/WorkBar";
+import { tableSays } from "../../plan/released";
 import { useWork } from "../../state/work";
 
 type What = Schemas["HandOn"]["what"][number];
@@ -31,16 +32,23 @@ export function HandOn({ study, view }: { study: Study; view: View }) {
   const work = useWork();
   const [gather, place] = view.ledger.stages;
   const aside = gather.records_set_aside + place.records_set_aside;
+  const rule = view.plan.release;
+  const single = rule === null || rule.event_points;
   const things: [What, string, boolean][] = [
     ["areas", `${plural(view.ledger.areas.read, "area")} with all their figures`, true],
     ["style", "the look of the areas (SLD)", true],
-    ["events", `${plural(place.records_out, "placed event")} with their areas`, place.records_out > 0],
-    ["set aside", `${plural(aside, "record")} set aside, and why`, aside > 0],
+    [
+      "events",
+      `${plural(place.records_out, "placed event")} with their areas`,
+      single && place.records_out > 0,
+    ],
+    ["set aside", `${plural(aside, "record")} set aside, and why`, single && aside > 0],
     ["kinds", "areas by kinds of events", view.by_kind],
+    ["further table", `${tableSays(rule?.table ?? null)}, as released`, Boolean(rule?.table)],
     [
       "sets of areas",
       `events by sets of areas: ${whole(view.ledger.placements - place.records_out)} lie in a further one`,
-      view.ledger.placements > place.records_out,
+      rule === null && view.ledger.placements > place.records_out,
     ],
     ["grid", "the areas alone, without figures", true],
   ];
@@ -91,6 +99,9 @@ export function HandOn({ study, view }: { study: Study; view: View }) {
         </Button>
       </Box>
       <WorkBar work={work} />
+      {rule && !single && (
+        <Quiet>The release rule “{rule.name}” lets out no single events, and no records set aside.</Quiet>
+      )}
       <Quiet>One archive, with a table that says what each column is.</Quiet>
     </>
   );

@@ -232,6 +232,19 @@ def kinds_to_hand_on(outcome: Outcome) -> Handed | None:
     return Handed(table, says)
 
 
+def further_table(chain: Chain, outcome: Outcome) -> Handed | None:
+    """The one table that the release rule lets out beside the areas: a column for each kind or period; None where
+    there is none, or all of it is hidden. What is hidden stands empty."""
+    table, counts = chain.table, chain.counts_of_table
+    if table is None or counts is None or table.hidden.everything:
+        return None
+    columns = {"identifier": pa.array(outcome.areas.identifiers), "name": pa.array(outcome.areas.names)}
+    for at, name in enumerate(table.names):
+        columns[f"events: {name}"] = pa.array(counts[:, at], mask=table.of(name))
+    says = {name: _SAYS.get(name, "how many events there are; nothing where that is hidden") for name in columns}
+    return Handed(pa.table(columns), says)
+
+
 def sets_of_areas(outcome: Outcome) -> Handed | None:
     """How many events lie in each different set of overlapping areas; None where no event lies in several, PlanError
     where there is a release rule."""
