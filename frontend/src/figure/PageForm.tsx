@@ -113,7 +113,7 @@ export function PageForm({ study, figure, page, change, rename, remove }: Props)
       />
       <Ticked label="a line around the map" on={d.neatline} onChange={(neatline) => put({ neatline })} />
       {page && <Boxes d={d} page={page} change={change} />}
-      {page && <SeriesForm d={d} page={page} change={change} />}
+      <SeriesForm d={d} page={page} change={change} />
       <Unfold title="More">
         <Pick
           label="Scale bar"

@@ -23,19 +23,22 @@ const CLASSES: readonly (readonly [Series["classes"], string])[] = [
 
 interface Props {
   d: FigurePlan;
-  page: Preview;
+  page: Preview | undefined;
   change: (document: FigurePlan) => void;
 }
 
 export function SeriesForm({ d, page, change }: Props) {
   const series = d.series;
+  // Where the page cannot be drawn its series is still there to be changed.
+  const now = series?.column ? [series.column] : [];
+  const [words, columns] = page ? [page.words, page.columns] : [now, now];
   const put = (next: Series | null) => change({ ...d, series: next });
   const begin = (over: Series["over"] | "") => {
     if (over === "") return put(null);
-    const column = over === "words" ? (page.words[0] ?? null) : null;
+    const column = over === "words" ? (words[0] ?? null) : null;
     put({ over, column, classes: over === "measures" ? "own" : "map" });
   };
-  const over = OVER.filter(([value]) => value !== "words" || page.words.length > 0);
+  const over = OVER.filter(([value]) => value !== "words" || series?.over === "words" || words.length > 0);
   return (
     <Unfold title="A series of pages" open={series !== null}>
       <Pick<Series["over"] | "">
@@ -48,15 +51,15 @@ export function SeriesForm({ d, page, change }: Props) {
         <Pick
           label="Kinds by"
           value={series.column ?? ""}
-          options={page.words.map((w) => [w, w] as const)}
+          options={words.map((w) => [w, w] as const)}
           onChange={(column) => put({ ...series, column })}
         />
       )}
-      {series?.over === "areas" && page.columns.length > 0 && (
+      {series?.over === "areas" && columns.length > 0 && (
         <Pick
           label="Areas together by"
           value={series.column ?? ""}
-          options={[["", "nothing: each by itself"], ...page.columns.map((c) => [c, c] as const)]}
+          options={[["", "nothing: each by itself"], ...columns.map((c) => [c, c] as const)]}
           onChange={(column) => put({ ...series, column: column || null })}
         />
       )}
@@ -68,7 +71,7 @@ export function SeriesForm({ d, page, change }: Props) {
           onChange={(classes) => put({ ...series, classes })}
         />
       )}
-      {series && <Quiet>{page.pages.length} pages, drawn alike.</Quiet>}
+      {series && page && <Quiet>{page.pages.length} pages, drawn alike.</Quiet>}
     </Unfold>
   );
 }
