@@ -148,6 +148,21 @@ def test_a_large_table_hides_little_more_than_its_small_cells():
     assert hidden.sum() < small.sum() + 0.03 * hidden.size
 
 
+@pytest.mark.parametrize(("mean", "most"), [(20, 0.8), (200, 0.8), (2_000, 0.45)])
+def test_a_kind_that_one_part_has_nothing_of_does_not_hide_a_large_table(mean, most):
+    """Women and others of 40 kinds, some next to empty, in 600 areas: what is hidden stays near what is small."""
+    for seed in range(3):
+        rng = np.random.default_rng(seed)
+        share = rng.dirichlet(np.full(40, 0.5))
+        counts = np.stack([rng.poisson(mean / 2 * rng.gamma(2.0, 0.5, (600, 1)) * share) for _ in range(2)])
+        counts[0, :, int(np.argmax(share))] = 0
+        areas = hide_areas(counts.sum(axis=2), [], np.zeros(600, np.bool_), 5).areas
+        found = hide_cells(counts, areas, 5)
+        assert not too_small(counts, 5).any(axis=0)[~found.cells].any()
+        assert found.cells[~areas].mean() < most + areas.mean()
+        assert not found.everything
+
+
 @given(st.lists(st.tuples(st.booleans(), st.booleans(), st.booleans()), max_size=30))
 def test_records_are_parted_by_what_counts_them(rows):
     flags = np.array(rows, dtype=np.bool_).reshape(len(rows), 3)

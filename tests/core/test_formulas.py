@@ -18,6 +18,7 @@ from steady_tally.core.measure.expression import (
     Unit,
     evaluate,
     parse,
+    together_is_meant,
     word_of,
 )
 from steady_tally.core.plan.whole import read_plan
@@ -256,3 +257,14 @@ def test_residents_in_a_formula_are_those_of_the_events_that_are_counted():
     (told,) = [n for n in outcome_of(plan).notes if n.warns]
     assert told.warns == "all persons"
     assert "set against all persons" in told.says
+
+
+@pytest.mark.parametrize(
+    ("text", "meant"),
+    [("events", True), ("events / residents * 1000", True), ("round(events / area_km2, 1)", True), ("-events", True),
+     ("events + thefts", True), ("rate * 2", True), ("sqrt(events)", False), ("events * residents", False),
+     ("events + 1", False), ("if(events > 2, 1, 0)", False), ("rate + events", False)],
+)  # fmt: skip
+def test_a_formula_has_a_figure_of_all_areas_only_where_putting_it_to_them_means_something(text, meant):
+    sums = {"events", "residents", "area_km2", "thefts"}
+    assert together_is_meant(parse(text), sums.__contains__) is meant

@@ -1,15 +1,19 @@
 """The pages of a series: every event on one page or accounted for, classes as they were asked for."""
 
 import copy
+import dataclasses
 
 import numpy as np
+import pyarrow as pa
 import pytest
 
 from steady_tally.core.chain import Chain
 from steady_tally.core.errors import PlanError
 from steady_tally.core.plan.figure import Series
 from steady_tally.core.plan.whole import read_plan
+from steady_tally.core.reasons import Reason
 from steady_tally.core.report.series import sheets_of
+from steady_tally.core.sources import Sources
 
 from .test_chain import DOCUMENT, sources
 
@@ -100,3 +104,31 @@ def test_what_cannot_be_a_series_says_why(whole):
     for wrong in ({"over": "words"}, {"over": "years", "column": "x"}, {"over": "areas", "classes": "own"}):
         with pytest.raises(ValueError, match=r"column|classes"):
             Series.model_validate(wrong)
+
+
+def with_periods():
+    """The records have financial years from July on, which lie in two calendar years each."""
+    given_ = sources()
+    table = given_.tables["events"]
+    n = table.row_count
+    texts = pa.array(["2024-25" if i % 2 else "2023-24" for i in range(n)])
+    columns = table.columns.set_column(table.columns.column_names.index("day"), "day", texts)
+    tables = {**given_.tables, "events": dataclasses.replace(table, columns=columns)}
+    plan = copy.deepcopy(DOCUMENT)
+    plan["gather"]["events"]["calls"]["time"] = {
+        "column": "day", "order": "period", "second": "year", "year_begins": 7,
+    }  # fmt: skip
+    plan["gather"]["events"]["calls"]["recorded"] = []
+    plan["measure"], plan["class"], plan["show"] = {"m": {"kind": "count", "events": "calls"}}, {}, {"mapped": "m"}
+    return Chain(read_plan(plan), Sources(tables, given_.features))
+
+
+def test_events_whose_period_crosses_a_page_are_said_to_stand_on_none():
+    whole = with_periods()
+    placed = whole.outcome().placed.events_by_area.sum()
+    assert placed > 0
+    found = series(whole, over="years")
+    on_pages = sum(counted(whole, page).placed.events_by_area.sum() for page in found.pages)
+    going_on = int((whole.gathered("calls").reasons == Reason.NONE).sum())
+    assert on_pages == 0
+    assert found.said == [f"{going_on} records lie in none of the years, or in several: they are on no page."]

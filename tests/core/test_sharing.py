@@ -176,3 +176,52 @@ def test_a_part_that_is_not_recorded_takes_its_residents_with_it():
     assert outcome.measured.values.denominator[there].sum() == pytest.approx(400.0, rel=0.05), (
         "a cell cut in two has them evenly"
     )
+
+
+def test_what_only_touches_has_no_ground_in_common():
+    """In metres of the plane corners that are written alike differ in the last figure once they are worked out."""
+    edges = WEST + np.cumsum(np.full(40, 33.3333))
+    a = np.array([shapely.box(x - 33.3333, SOUTH, x, SOUTH + 50) for x in edges], dtype=object)
+    b = np.array(
+        [shapely.box(WEST + 33.3333 * (i + 1), SOUTH, WEST + 1400, SOUTH + 50) for i in range(39)], dtype=object
+    )
+    found = overlaps(rings_of(a), rings_of(b), (40, 39))
+    assert sorted(zip(found.first.tolist(), found.second.tolist(), strict=True)) == [
+        (i, j) for i in range(40) for j in range(39) if i > j
+    ]
+
+
+def test_a_block_that_two_borders_cross_is_cut_by_both():
+    """Ward A ends in the middle of a block, and area 2 begins there: it has nobody of ward A."""
+    edges = {"1": (0, 500), "2": (500, 1000)}
+    areas = features(
+        "areas", [shapely.box(WEST + a, SOUTH, WEST + b, SOUTH + 100) for a, b in edges.values()], id=list(edges)
+    )
+    zones = features(
+        "wards", [shapely.box(WEST + a, SOUTH, WEST + b, SOUTH + 100) for a, b in ((0, 500), (600, 1000))],
+        code=list("AB"), residents=["90", "40"],
+    )  # fmt: skip
+    small = [(0, 400, "1"), (400, 600, "4"), (600, 1000, "1")]
+    finer = features(
+        "blocks", [shapely.box(WEST + a, SOUTH, WEST + b, SOUTH + 100) for a, b, _ in small],
+        id=list("123"), people=[n for *_, n in small],
+    )  # fmt: skip
+    plan = document(
+        {"kind": "zones", "source": "areas", "identifier": "id"},
+        {"by": {"kind": "source", "source": "blocks", "column": "people"}},
+    )
+    outcome = run(read_plan(plan), Sources(sources().tables, {"areas": areas, "wards": zones, "blocks": finer}))
+    assert outcome.measured.values.denominator.tolist() == pytest.approx([90.0, 40.0])
+
+
+def test_an_area_that_is_all_water_has_no_ground_to_divide_by():
+    plan = document({**GRID, "origin": [WEST, SOUTH]}, {"by": {"kind": "ground"}})
+    plan["measure"]["m"]["denominator"] = {"kind": "ground", "without": "water"}
+    lake = features("water", [shapely.box(WEST - 5, SOUTH - 5, WEST + 3 * 430, SOUTH + 430)], id=["lake"])
+    found = run(read_plan(plan), Sources(sources().tables, {**sources().features, "water": lake}))
+    under = found.measured.values.denominator
+    wet = (found.areas.middles[:, 0] < WEST + 3 * 430) & (found.areas.middles[:, 1] < SOUTH + 430)
+    assert wet.sum() == 3
+    assert (under[wet] == 0.0).all()
+    assert (under[~wet] > 0.01).all()
+    assert (found.measured.values.state[wet] != 0).all()

@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 
 from steady_tally.core.errors import SourceError
 from steady_tally.core.plan.gather import Reading
+from steady_tally.formats.look import look
 from steady_tally.formats.read import read_table, read_zones
 
 CELLS = st.text(st.characters(blacklist_categories=["Cs"], blacklist_characters="\r\0"), max_size=8)
@@ -82,6 +83,39 @@ def test_a_workbook_with_title_lines_is_read_from_its_header(tmp_path):
     assert other.columns.column_names == ["a", "b"]
     with pytest.raises(SourceError, match=r"no worksheet “Third”.*“Sheet”, “Other”"):
         read_table(tmp_path / "r.xlsx", "residents", Reading(worksheet="Third"))
+
+
+def test_what_a_workbook_hides_or_merges_or_has_not_worked_out_is_said(tmp_path):
+    book = openpyxl.Workbook()
+    hidden, sheet = book.active, book.create_sheet("Residents")
+    hidden.title, hidden.sheet_state = "Lists", "hidden"
+    hidden.append(["entry"])
+    for row in (["Ward", "Sex", "n"], ["Tarn", "f", 10], [None, "m", 12], ["Fen", "f", "=5+6"], [None, "m", 8]):
+        sheet.append(row)
+    sheet.merge_cells("A2:A3")
+    sheet.merge_cells("A4:A5")
+    book.save(tmp_path / "m.xlsx")
+    table = read_table(tmp_path / "m.xlsx", "residents")
+    assert table.columns.column("Ward").to_pylist() == ["Tarn", "Tarn", "Fen", "Fen"]
+    assert table.columns.column("n").to_pylist() == [10, 12, None, 8]
+    told = " ".join(look(tmp_path / "m.xlsx", "residents", Reading()).said)
+    assert "“Lists”, is hidden: “Residents” was read" in told
+    assert "2 cells that are merged" in told
+    assert "1 cells of the workbook hold formulas whose results are not stored" in told
+
+
+def test_geojson_in_metres_is_asked_for_its_system_and_not_taken_for_degrees(tmp_path):
+    square = {
+        "type": "Polygon",
+        "coordinates": [[[500_000, 4_200_000], [500_900, 4_200_000], [500_900, 4_200_900], [500_000, 4_200_000]]],
+    }
+    feature = {"type": "Feature", "properties": {"code": "A"}, "geometry": square}
+    file = tmp_path / "z.geojson"
+    file.write_text(json.dumps({"type": "FeatureCollection", "features": [feature]}))
+    assert read_zones(file, "z").crs is None
+    feature["geometry"] = {"type": "Polygon", "coordinates": [[[-40, 38], [-39, 38], [-39, 39], [-40, 38]]]}
+    file.write_text(json.dumps({"type": "FeatureCollection", "features": [feature]}))
+    assert read_zones(file, "z").crs is not None
 
 
 DRIVERS = {".geojson": "GeoJSON", ".gpkg": "GPKG", ".shp": "ESRI Shapefile"}

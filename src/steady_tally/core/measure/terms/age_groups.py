@@ -112,7 +112,7 @@ def _made_up(of: Ages, others: Sequence[Ages]) -> bool:
     for first, last in inside:
         if first == at:
             at = last + 1.0
-    return bool(inside) and at > of[1]
+    return bool(inside) and at >= of[1] + 1.0  # of an open group too, where both have no end
 
 
 def _plain(label: str) -> str:
