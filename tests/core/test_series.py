@@ -47,8 +47,8 @@ def text_columns(whole):
 @pytest.mark.parametrize("over", ["windows", "years", "months"])
 def test_every_placed_event_is_on_one_page_of_its_time_or_accounted_for(whole, over):
     found = series(whole, over=over)
-    sums = sum(counted(whole, page).placed.events_by_area for page in found.pages)
-    all_of_it = whole.outcome().placed.events_by_area
+    sums = sum(counted(whole, page).events_by_area for page in found.pages)
+    all_of_it = whole.outcome().events_by_area
     assert (sums <= all_of_it).all()
     without_time = int(np.isnat(whole.gathered("calls").time).sum())
     assert int(all_of_it.sum() - sums.sum()) <= without_time
@@ -125,10 +125,10 @@ def with_periods():
 
 def test_events_whose_period_crosses_a_page_are_said_to_stand_on_none():
     whole = with_periods()
-    placed = whole.outcome().placed.events_by_area.sum()
+    placed = whole.outcome().events_by_area.sum()
     assert placed > 0
     found = series(whole, over="years")
-    on_pages = sum(counted(whole, page).placed.events_by_area.sum() for page in found.pages)
+    on_pages = sum(counted(whole, page).events_by_area.sum() for page in found.pages)
     going_on = int((whole.gathered("calls").reasons == Reason.NONE).sum())
     assert on_pages == 0
     assert found.said == [f"{going_on} records lie in none of the years, or in several: they are on no page."]

@@ -79,14 +79,6 @@ class Placed:
         return counting_in(self.placement.exposure, self.windows)
 
     @property
-    def events_by_area(self) -> npt.NDArray[np.int64]:
-        """(areas,) how many events lie in each; one in several overlapping areas lies in each of them."""
-        first = self.located.first
-        found = np.concatenate([first[first != OUTSIDE], self.located.other_zone])
-        each = np.concatenate([self.number[first != OUTSIDE], self.number[self.located.other_event]])
-        return np.bincount(found, weights=each, minlength=len(self.areas)).astype(np.int64)
-
-    @property
     def events(self) -> int:
         """How many events lie in at least one area."""
         return int(self.number[self.located.first != OUTSIDE].sum())

@@ -115,11 +115,8 @@ class Releasing(Keys):
     def events_by_area(self, name: str) -> Floats:
         """(areas,) all events in each, as far as they are released; NaN where they are not. One in several areas that
         overlap lies in each of them."""
-        if self.plan.release is None:
-            return self.placed(name).events_by_area.astype(np.float64)
-        hidden = self.hidden(name)
-        assert hidden is not None
-        return np.where(hidden.areas, np.nan, counts_of(self.tally(Wanted(name))))
+        found, hidden = counts_of(self.tally(Wanted(name))).astype(np.float64), self.hidden(name)
+        return found if hidden is None else np.where(hidden.areas, np.nan, found)
 
     def hidden(self, name: str) -> Hidden | None:
         """The areas that are hidden for what is counted of a source of events; None where there is no rule."""

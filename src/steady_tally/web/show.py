@@ -584,7 +584,7 @@ def _framed(outcome: Outcome, keys: dict[str, str]) -> dict[str, Any]:
 
     def anew() -> dict[str, Any]:
         boxes = area_boxes(areas, plane)
-        found = framing(boxes, outcome.placed.events_by_area.astype(np.float64))
+        found = framing(boxes, np.nan_to_num(outcome.events_by_area))
         if not found.apart:
             return nothing
         main = boxes[found.main]
