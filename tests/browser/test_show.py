@@ -278,6 +278,7 @@ def test_a_page_goes_over_a_list_is_leafed_through_and_taken_as_one_pdf(opened, 
     pages.get_by_label("Classes", exact=True).select_option("all pages")
     expect(pages.get_by_role("alert")).to_contain_text("have no classes in common", timeout=60_000)
     opened.reload()
+    wait_for_still(opened)
     opened.keyboard.press("5")
     opened.get_by_role("button", name="Set it on a page").click()
     expect(pages.get_by_role("alert")).to_contain_text("have no classes in common", timeout=60_000)
