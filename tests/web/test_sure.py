@@ -120,6 +120,24 @@ def test_a_release_rule_holds_for_every_file_and_page(client, study):
         assert (set(told) == {""}) == (row["identifier"] in suppressed) or row["state"] == "no denominator"
     shapes = json.loads(unpacked(data)["quillhaven-demo.geojson"])["features"]
     assert all(s["properties"]["numerator"] is None for s in shapes if s["properties"]["identifier"] in suppressed)
+    body |= {"what": ["further table"], "kinds": ["csv"]}
+    job, _ = made_by(client, f"/api/studies/{study}/hand-on", body)
+    assert job["state"] == "failed", "the rule names no further table"
+    table_of_kinds = {"events": view["events_name"], "over": "words", "column": "kind"}
+    change(client, study, lambda plan: plan["release"].update(table=table_of_kinds, min_events=5))
+    exact = {r["identifier"]: r["numerator"] for r in got(client, study, "areas")["areas"]}
+    body["version"] = client.get(f"/api/studies/{study}").get_json()["head_id"]
+    job, data = made_by(client, f"/api/studies/{study}/hand-on", body)
+    kinds = rows_of(unpacked(data)["quillhaven-demo-further.csv"])
+    assert len(kinds) == len(rows)
+    some_hidden = 0
+    for row in kinds:
+        cells = [n for column, n in row.items() if column.startswith("events: ")]
+        some_hidden += "" in cells
+        if "" not in cells:
+            assert sum(map(int, cells)) == exact[row["identifier"]]
+        assert all(n == "" or int(n) == 0 or int(n) >= 5 for n in cells)
+    assert 0 < some_hidden < len(kinds)
     for path in ("events/file", "set-aside.csv"):
         answer = client.get(f"{results_of(client, study)}/{path}")
         assert answer.status_code == 422

@@ -41,7 +41,10 @@ from steady_tally.store.room import check_room
 from steady_tally.store.studies import study, version_of
 
 blueprint = procrastinate.Blueprint()
-_THERE_IS_NONE = "There is none: no event lies in several areas, or the measure tells no kinds apart."
+_THERE_IS_NONE = (
+    "There is none: no event lies in several areas, the measure tells no kinds apart, or the release rule hides all of "
+    "its further table."
+)
 
 What = Literal["areas", "events", "set aside", "kinds", "further table", "sets of areas", "grid", "style"]
 

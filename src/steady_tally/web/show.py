@@ -594,7 +594,8 @@ def _framed(outcome: Outcome, keys: dict[str, str]) -> dict[str, Any]:
         far_off = sum(int(np.count_nonzero(i.members)) for i in insets_of(proposed, areas, plane))
         return {"frame": frame, "apart": proposed, "far_off": far_off}
 
-    return kept(f"framing {keys['shapes']} {keys['placed']}", anew)
+    # A release rule takes the events of the areas that it hides away, and so has a say in what lies apart.
+    return kept(fingerprint("framing", keys["shapes"], keys["placed"], bare(outcome.plan.release)), anew)
 
 
 def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str], overlaid: list[Note]) -> View:
