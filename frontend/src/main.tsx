@@ -6,6 +6,7 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { App } from "./App";
+import { Busy } from "./parts/Busy";
 import { theme } from "./theme";
 
 const client = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } } });
@@ -15,6 +16,7 @@ createRoot(document.getElementById("root")!).render(
     <QueryClientProvider client={client}>
       <ThemeProvider theme={theme}>
         <CssBaseline />
+        <Busy />
         <App />
       </ThemeProvider>
     </QueryClientProvider>

@@ -24,6 +24,12 @@ _CHROMIUM = [
     "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
 
+_AXE = PROJECT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
+# Nothing is asked or saved, nothing moves or changes its colour but what never ends, and the frame on screen is crisp.
+_STILL = """(map) => document.body.dataset.busy === "false"
+  && document.getAnimations().every((a) => a.playState !== "running" || a.effect.getComputedTiming().endTime === Infinity)
+  && (!map || document.querySelector('canvas[data-still="true"]'))"""
+
 WINDOW: ViewportSize = {"width": 1280, "height": 800}
 
 # The suites run side by side, on as few as two processors: what is looked for may take its time.
@@ -149,9 +155,23 @@ def page(browser: Browser, application: Application) -> Iterator[Page]:
 
 
 def wait_for_still(page: Page) -> None:
-    """Until the crisp frame of the present state is on screen."""
-    page.wait_for_timeout(200)
-    page.wait_for_selector('canvas[data-still="true"]', timeout=60_000)
+    """Until what was done is saved and worked out, and the crisp frame of it is on screen."""
+    _wait(page, map_too=True)
+
+
+def _wait(page: Page, *, map_too: bool) -> None:
+    """Twice, as what comes may be what the next thing is asked with."""
+    for _ in range(2):
+        page.wait_for_timeout(150)
+        page.wait_for_function(_STILL, arg=map_too, polling=50, timeout=60_000)
+
+
+def barriers(page: Page) -> list[tuple[str, list[str]]]:
+    """What a checker of accessibility finds serious, with the elements; asked once nothing changes its colour."""
+    _wait(page, map_too=False)
+    page.evaluate(_AXE.read_text(encoding="utf-8"))
+    found = page.evaluate("axe.run().then((r) => r.violations)")
+    return [(v["id"], [n["html"][:120] for n in v["nodes"]]) for v in found if v["impact"] in ("serious", "critical")]
 
 
 def term(page: Page, slot: str, choice: str | re.Pattern[str], *, exact: bool = False) -> None:
@@ -160,7 +180,6 @@ def term(page: Page, slot: str, choice: str | re.Pattern[str], *, exact: bool = 
     if button.get_attribute("aria-expanded") == "false":
         button.click()
     page.get_by_label("measure sheet").get_by_role("radio", name=choice, exact=exact).click()
-    page.wait_for_load_state("networkidle")
-    page.wait_for_timeout(400)
+    wait_for_still(page)
     button.click()
     wait_for_still(page)

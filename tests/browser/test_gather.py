@@ -10,9 +10,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
-from .conftest import PROJECT, Application, wait_for_still
+from .conftest import Application, barriers, wait_for_still
 
-AXE = PROJECT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 DROP = """async ([name, data]) => {
   const bytes = Uint8Array.from(atob(data), (c) => c.charCodeAt(0));
   const carried = new DataTransfer();
@@ -95,9 +94,7 @@ def test_the_ugly_file_is_dropped_repaired_and_filtered(page, application):
     expect(page.locator('[data-figure="gather"]')).to_have_text(f"{len(nights):,}")
     assert 0 < len(nights) < len(strokes)
     expect(page.locator('[data-note="gather"]')).to_have_text(f"{60_000 - len(nights):,} set aside")
-    page.evaluate(AXE.read_text(encoding="utf-8"))
-    found = page.evaluate("axe.run().then((r) => r.violations)")
-    assert [v["id"] for v in found if v["impact"] in ("serious", "critical")] == []
+    assert barriers(page) == []
     sheet(page, "records")
     expect(page.get_by_label("gather sheet")).to_contain_text("left out by the plan's filter")
 
@@ -175,9 +172,7 @@ def test_day_or_month_is_asked_when_nothing_tells(page, application):
     expect(button).to_be_disabled()
     page.get_by_label("The date is written").select_option("month-first")
     expect(button).to_be_enabled()
-    page.evaluate(AXE.read_text(encoding="utf-8"))
-    found = page.evaluate("axe.run().then((r) => r.violations)")
-    assert [v["id"] for v in found if v["impact"] in ("serious", "critical")] == []
+    assert barriers(page) == []
     button.click()
     wait_for_still(page)
     assert gather_figure(page) == 60

@@ -37,9 +37,7 @@ def ledger(application: Application, study: dict) -> dict:
 
 def settle(page: Page) -> None:
     """Until what was chosen is saved, worked out and drawn."""
-    page.wait_for_timeout(150)
     expect(page.get_by_text("Working it out…")).to_have_count(0, timeout=30_000)
-    page.wait_for_timeout(150)
     wait_for_still(page)
 
 
@@ -394,7 +392,6 @@ def test_far_off_islets_are_shown_apart_in_a_projection_of_their_own_and_can_be_
     click_on_map(opened, (0.6 * east, 0.9 * north), (east + 40, 0.7 * north), (east + 40, north + 60), (0.6 * east, north + 60))  # fmt: skip  # noqa: E501
     opened.get_by_role("button", name="Show these areas apart").click()
     expect(inset).to_have_count(1)
-    opened.wait_for_timeout(800)
     wait_for_still(opened)
     frame = inset.bounding_box()
     assert frame

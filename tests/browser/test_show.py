@@ -91,7 +91,7 @@ def test_layers_are_shown_hidden_laid_over_one_another_and_seen_through(opened, 
     # Below the areas nothing is seen of them, but through areas that let it through.
     for _ in range(2):
         show.get_by_role("button", name="Lay events: call-outs lower").click()
-        opened.wait_for_timeout(400)
+        wait_for_still(opened)
     until(opened, lambda: [x["kind"] for x in view_layers(application, study)][-1] == "events")
     until(opened, lambda: like(opened, ink) <= few + 50)
     show.get_by_role("button", name="the areas", exact=True).click()
@@ -130,7 +130,7 @@ def test_a_map_frames_what_lies_together_and_one_click_shows_the_rest_apart(open
     wait_for_still(opened)
     for key in "12345":
         opened.keyboard.press(key)
-        opened.wait_for_timeout(300)
+        wait_for_still(opened)
         assert scale.get_attribute("aria-label") == before
     opened.keyboard.press("Escape")
 

@@ -15,9 +15,7 @@ from scipy.stats import poisson
 from tests.plans import results_of
 from tests.serve.test_processes import live_processes
 
-from .conftest import PROJECT, Application, term, wait_for_still
-
-AXE = PROJECT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
+from .conftest import Application, barriers, term, wait_for_still
 
 
 @pytest.fixture
@@ -50,8 +48,7 @@ def choose(page: Page, key: str, label: str, *, exact: bool = False) -> None:
     """Open a stage's sheet by its key, choose, and close it."""
     page.keyboard.press(key)
     page.get_by_role("radio", name=label, exact=exact).click()
-    page.wait_for_load_state("networkidle")
-    page.wait_for_timeout(400)
+    wait_for_still(page)
     page.keyboard.press(key)
     wait_for_still(page)
 
@@ -223,13 +220,7 @@ def test_axe_finds_nothing_serious(opened, sheet):
         opened.keyboard.press(sheet)
     else:
         opened.keyboard.press("r")
-    opened.wait_for_timeout(300)
-    opened.evaluate(AXE.read_text(encoding="utf-8"))
-    found = opened.evaluate("axe.run().then((r) => r.violations)")
-    serious = [
-        (v["id"], [n["html"][:120] for n in v["nodes"]]) for v in found if v["impact"] in ("serious", "critical")
-    ]
-    assert serious == []
+    assert barriers(opened) == []
 
 
 def test_a_small_window_loses_nothing(opened):

@@ -25,12 +25,6 @@ def fold(page: Page, title: str):
     return sheet(page)
 
 
-def settled(page: Page) -> None:
-    page.wait_for_load_state("networkidle")
-    page.wait_for_timeout(300)
-    wait_for_still(page)
-
-
 def view_of(application, study):  # noqa: F811
     return application.ask(f"{results_of(application, study)}/view")
 
@@ -40,27 +34,27 @@ def test_figures_of_few_events_are_marked_drawn_and_looked_at_in_a_funnel(opened
     fold(opened, "How sure is it?")
     expect(sheet(opened).get_by_text("Areas whose figure may be chance are dotted: 0 areas.")).to_be_visible()
     sheet(opened).get_by_role("checkbox", name="fewer events than").click()
-    settled(opened)
+    wait_for_still(opened)
     least = sheet(opened).get_by_role("textbox", name="fewer events than")
     least.fill("none")
     least.blur()
     expect(sheet(opened).get_by_role("alert")).to_have_text("Give a whole number from 1 to 10,000.")
     least.fill("100")
     least.press("Enter")
-    settled(opened)
+    wait_for_still(opened)
     few = sum(a["state"] == "a number" and a["numerator"] < 100 for a in areas_of(application, study))
     assert few > 5
     expect(opened.get_by_text(f"are dotted: {few} areas.")).to_be_visible()
 
     before = {a["identifier"]: a["value"] for a in areas_of(application, study)}
     sheet(opened).get_by_role("radio", name="towards its neighbours’").click()
-    settled(opened)
+    wait_for_still(opened)
     after = {a["identifier"]: a["value"] for a in areas_of(application, study)}
     known = [k for k, v in before.items() if v is not None]
     assert np.std([after[k] for k in known]) < np.std([before[k] for k in known])
     expect(sheet(opened).get_by_text("neighbours on average")).to_be_visible()
     sheet(opened).get_by_label("Neighbours are areas").select_option("nearest")
-    settled(opened)
+    wait_for_still(opened)
     expect(sheet(opened).get_by_text("and each has one.")).to_be_visible()
 
     fold(opened, "The funnel")
@@ -83,7 +77,7 @@ def test_wards_are_standardised_and_those_above_the_county_stand_out_after_corre
     opened.keyboard.press("3")
     fold(opened, "Made comparable")
     sheet(opened).get_by_role("radio", name="the rate with the people of a standard").click()
-    settled(opened)
+    wait_for_still(opened)
     expect(opened.get_by_text(re.compile("standardised by Sex and Age group")).first).to_be_visible()
     expect(sheet(opened).get_by_label("“Age group” is, of the events")).to_have_value("age")
     rows = areas_of(application, study)
@@ -91,14 +85,14 @@ def test_wards_are_standardised_and_those_above_the_county_stand_out_after_corre
     assert all(abs(a["value"] / a["as_counted"] - 1) > 0.03 for a in changed)
 
     sheet(opened).get_by_label("Each area is set against").select_option("all")
-    settled(opened)
+    wait_for_still(opened)
     against = view_of(application, study)["against"]
     assert against["corrected"] is True
     assert against["higher"] >= 5
     told = sheet(opened).get_by_text(re.compile(rf"{against['lower']} areas are lower than all areas together"))
     expect(told).to_be_visible()
     sheet(opened).get_by_text("colour the map by these three").click()
-    settled(opened)
+    wait_for_still(opened)
     expect(opened.get_by_text("clearly above all areas together").first).to_be_visible()
     bands = {b["text"]: b["areas"] for b in view_of(application, study)["bands"]}
     assert bands["clearly above all areas together"] == against["higher"]
@@ -113,12 +107,12 @@ def test_what_a_release_rule_hides_is_found_neither_on_screen_nor_in_what_is_han
     fold(opened, "What may be shown")
     expect(sheet(opened).get_by_text("Nothing is held back.")).to_be_visible()
     sheet(opened).get_by_text("hide areas with fewer than 5 events").click()
-    settled(opened)
+    wait_for_still(opened)
     expect(sheet(opened).get_by_text(re.compile("hides no area|hides .* areas"))).to_be_visible()
     field = sheet(opened).get_by_label("Fewest events shown")
     field.fill(str(least))
     field.press("Enter")
-    settled(opened)
+    wait_for_still(opened)
     expect(sheet(opened).get_by_text(re.compile("“small counts” hides [0-9]+ of 118 areas"))).to_be_visible()
     hidden = [a["identifier"] for a in areas_of(application, study) if a["state"] == "suppressed"]
     assert {i for i, a in before.items() if a["value"] and a["numerator"] < least} <= set(hidden)
