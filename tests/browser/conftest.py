@@ -27,7 +27,8 @@ _CHROMIUM = [
 _AXE = PROJECT / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 # Nothing is asked or saved, nothing moves or changes its colour but what never ends, and the frame on screen is crisp.
 _STILL = """(map) => document.body.dataset.busy === "false"
-  && document.getAnimations().every((a) => a.playState !== "running" || a.effect.getComputedTiming().endTime === Infinity)
+  && document.getAnimations().every(
+    (a) => a.playState !== "running" || a.effect.getComputedTiming().endTime === Infinity)
   && (!map || document.querySelector('canvas[data-still="true"]'))"""
 
 WINDOW: ViewportSize = {"width": 1280, "height": 800}

@@ -14,6 +14,8 @@ from pathlib import Path
 from statistics import fmean, median
 from typing import Any
 
+from pyproj import Transformer
+
 from .cells import placed_in_cells
 from .records import gathered, holds, read_number
 from .zones import Area, Ground, placed_in_zones
@@ -86,10 +88,18 @@ def periods(plan: dict[str, Any]) -> float:
     windows, unit = plan["gather"]["events"].get("recorded", []), plan["measure"].get("time", "none")
     if unit == "none":
         return 1.0
-    if unit == "window":
-        return float(len(windows))
-    days = sum((date.fromisoformat(w["last_day"]) - date.fromisoformat(w["first_day"])).days + 1 for w in windows)
-    return days / 365.25
+    only = [c for c in plan["gather"]["events"]["where"] if c["kind"] == "days"]
+    found = 0.0
+    for window in windows:
+        first, last = window["first_day"], window["last_day"]
+        begins, ends = max([first, *(c["first_day"] for c in only)]), min([last, *(c["last_day"] for c in only)])
+        kept = max(_days(begins, ends), 0)
+        found += kept / _days(first, last) if unit == "window" else kept / 365.25
+    return found
+
+
+def _days(first: str, last: str) -> int:
+    return (date.fromisoformat(last) - date.fromisoformat(first)).days + 1
 
 
 def counted(term: dict[str, Any], rows: list[dict[str, str]], events: int) -> tuple[float, Any]:
@@ -131,9 +141,16 @@ def figures(
         rows = list(csv.DictReader(file, delimiter=";"))
     with files["list"].open(encoding="utf-8", newline="") as file:
         listed = [r["entry"] for r in csv.DictReader(file, delimiter=";")]
+    with files["streets"].open(encoding="utf-8", newline="") as file:
+        streets = list(csv.DictReader(file, delimiter=";"))
     collection = json.loads(files["areas"].read_text())
     crs = "EPSG:32624" if "crs" in collection else "EPSG:4326"
-    events, aside = gathered(plan, rows)
+    events, aside = gathered(plan, rows, streets)
+    written = plan["gather"]["events"]["coordinates"].get("crs", crs)
+    if written != crs:
+        back = Transformer.from_crs(written, crs, always_xy=True)
+        for event in events:
+            event["at"] = event["at"] and back.transform(*event["at"])
     g = Ground(plan, collection["features"], crs, listed)
     cells = plan["place"]["areas"]["kind"] == "grid"
     areas, more = (placed_in_cells if cells else placed_in_zones)(g, events)

@@ -115,7 +115,13 @@ def placed_in_cells(g: Ground, events: list[dict[str, Any]]) -> tuple[dict[Cell,
         return g.in_outline(cover, x, y) if drawn else bool(zones_at(g.parts, x, y))
 
     events = [e for e in events if e["goes_on"]]
-    in_plane = [to_plane.transform(*g.own(*e["at"])) if e["at"] else None for e in events]
+    tolerance = g.plan["place"].get("tolerance_m", 0.0) if how["cut"] and cover else 0.0
+    for event in events:
+        event["drawn_in"] = None
+        if tolerance and event["at"] and not covered(event):
+            metres, foot = g.nearest_border(*g.own(*event["at"]), cover if drawn else None)
+            event["drawn_in"] = foot if decided(metres, tolerance, 0.5) else None
+    in_plane = [to_plane.transform(*(e["drawn_in"] or g.own(*e["at"]))) if e["at"] else None for e in events]
     if ground is None:
         known = [p for p in in_plane if p]
         if not known:
@@ -188,10 +194,12 @@ def _why_not(
     nowhere = (0, 0)
     if at is None:
         return "needs_coordinates", nowhere
-    inside = covered(event)
+    inside = bool(event["drawn_in"]) or covered(event)
     if how["cut"] and not inside:
         return "outside_every_area", nowhere
     cell = lattice.cell(*at)
+    if event["drawn_in"] and any(lattice.cell(at[0] + a, at[1] + b) != cell for a in (-0.5, 0.5) for b in (-0.5, 0.5)):
+        raise Undecided
     if cell in areas and areas[cell]["doubtful"] and not inside:
         raise Undecided  # beyond the ground, in a cell that may be kept or not
     if cell not in areas:
@@ -205,6 +213,8 @@ def _why_not(
 
 
 def _was_recorded(g: Ground, event: dict[str, Any], recorded: dict[str, Any]) -> bool:
+    if event["drawn_in"]:
+        return True  # it is asked where it was counted, not where it is written
     x, y = g.own(*event["at"])
     if "outline" in recorded:
         return g.in_outline(recorded["outline"], x, y)

@@ -33,7 +33,7 @@ def pytest_generate_tests(metafunc):
 
 
 def computed(world, files):
-    names = {n: read_table(files[n], n, Reading(delimiter=";")) for n in ("events", "table", "list")}
+    names = {n: read_table(files[n], n, Reading(delimiter=";")) for n in ("events", "table", "list", "streets")}
     zones = read_zones(files["areas"], "areas")
     document = lifted(world.plan)
     (source,) = document["gather"]["events"]

@@ -13,6 +13,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from .written import Written, write_otherwise
+
 WEST, SOUTH = 500_000, 4_200_000
 STEP = 100
 
@@ -32,6 +34,8 @@ class World:
     counted: dict[str, Any] = field(default_factory=lambda: {"kind": "events"})
     share: bool = False
     degrees: bool = False
+    written: Written = field(default_factory=Written)
+    at: Any = None
 
     @property
     def crs(self) -> str:
@@ -45,12 +49,13 @@ def make_world(seed: int) -> World:
     at = _Raster(degrees, 182.0 if beyond else -40.0, rng)
     zones = _zones(rng, at)
     events = _events(rng, at, zones, wrapped=beyond and rng.random() < 0.5)
-    world = World({}, zones, events, degrees=degrees)
+    world = World({}, zones, events, degrees=degrees, at=at)
     world.plan = _plan(rng, world, at)
     if world.plan["gather"]["events"]["number"] is None:
         world.counted = _counted(rng)
         plain = world.plan["measure"]["kind"] == "count" and world.counted["kind"] in ("events", "persons", "figure")
         world.share = plain and rng.random() < 0.4
+    world.written = write_otherwise(random.Random(f"{seed} written"), world, beyond=beyond)
     return world
 
 
@@ -332,14 +337,16 @@ def write_world(world: World, folder: Path) -> dict[str, Path]:
     ]
     crs = {"type": "name", "properties": {"name": f"urn:ogc:def:crs:{world.crs.replace(':', '::')}"}}
     head = {} if world.degrees else {"crs": crs}
-    files = {name: folder / f"{name}.csv" for name in ("events", "table", "list")}
+    files = {name: folder / f"{name}.csv" for name in ("events", "table", "list", "streets")}
     files["areas"] = folder / "areas.geojson"
     files["areas"].write_text(json.dumps({"type": "FeatureCollection", **head, "features": features}))
+    further = ["t", "sex", "age", "n", "ward", "at", "street", "town"]
     _write_csv(
         files["events"],
-        ["id", "x", "y", "t", "sex", "age", "n", "ward"],
-        [[e["id"], *e["cells"], e["t"], e["sex"], e["age"], e["n"], e["ward"]] for e in world.events],
+        ["id", "x", "y", *further],
+        [[e["id"], *e["cells"], *(e[k] for k in further)] for e in world.events],
     )
+    _write_csv(files["streets"], ["street", "town", "x", "y"], [list(r.values()) for r in world.written.streets])
     decimal = world.plan["measure"].get("denominator", {}).get("decimal", ".")
     grouping = {".": ",", ",": "."}[decimal]
     _write_csv(

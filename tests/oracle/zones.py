@@ -6,6 +6,7 @@ import math
 from collections import Counter, defaultdict
 from typing import Any
 
+import numpy as np
 import shapely
 from pyproj import CRS, Transformer
 
@@ -84,6 +85,25 @@ class Ground:
         latitude, longitude = Transformer.from_crs(self.crs, "EPSG:4326", always_xy=True).transform(x, y)[::-1]
         near = CRS(f"+proj=aeqd +lat_0={latitude} +lon_0={longitude} +datum=WGS84")
         return float(shapely.distance(shapely.boundary(moved(self.shapes[zone], self.crs, near)), shapely.Point(0, 0)))
+
+    def nearest_border(self, x: float, y: float, drawn: Any) -> tuple[float, tuple[float, float]]:
+        """Metres to the nearest border of any zone, or of a drawn outline, and where that is in the zones' system."""
+        longitude, latitude = Transformer.from_crs(self.crs, "EPSG:4326", always_xy=True).transform(x, y)
+        near = CRS(f"+proj=aeqd +lat_0={latitude} +lon_0={longitude} +datum=WGS84")
+        found = []
+        shapes = [self.outline(drawn, near)] if drawn else [moved(shape, self.crs, near) for shape in self.shapes]
+        for shape in shapes:
+            for line in shapely.get_parts(shapely.boundary(shape)):
+                at = shapely.get_coordinates(line)
+                edges = shapely.linestrings(np.stack([at[:-1], at[1:]], axis=1))
+                lines = shapely.shortest_line(shapely.Point(0, 0), edges)
+                feet = shapely.get_coordinates(lines)[1::2].tolist()
+                found += [(math.hypot(*foot), tuple(foot)) for foot in feet]
+        metres, best = min(found)
+        if any(m < metres + 0.5 and math.dist(foot, best) > 15.0 for m, foot in found):
+            raise Undecided  # nearer than that are neighbouring bits of one edge
+        to = Transformer.from_crs(near, self.crs, always_xy=True)
+        return metres, to.transform(*best)
 
     def excluded(
         self, names: list[str], shapes: list[Any], columns: list[dict[str, str]], crs: str | CRS

@@ -45,20 +45,29 @@ export function usePreview(study: Study, figure: FigureView | undefined, pixels:
 
 type Draft = Pick<FigureView, "name" | "version"> & { document: FigurePlan | Record<string, never> };
 
-/** Add a figure, change one, or take one out; the list shows it at once. */
+/**
+ * Add a figure, change one, or take one out; the list shows it at once. Changes are saved one after the other in the
+ * order in which they were made, and the list is asked for anew once the last of them is.
+ */
 export function useFigureChanges(study: Study) {
   const cache = useQueryClient();
   const path = `/api/studies/${study.id}/figures`;
   const key = ["figures", study.id, study.head_id];
-  const refresh = () => cache.invalidateQueries({ queryKey: ["figures", study.id] });
+  const mutationKey = ["figures", study.id];
+  const inTurn = { mutationKey, scope: { id: mutationKey.join(" ") } };
+  const refresh = () =>
+    cache.isMutating({ mutationKey }) > 1 ? undefined : cache.invalidateQueries({ queryKey: mutationKey });
   const add = useMutation({
+    ...inTurn,
     mutationFn: (draft: Draft) => postJson<FigureView>(path, draft),
     onSettled: refresh,
   });
   const change = useMutation({
+    ...inTurn,
     mutationFn: ({ id, ...draft }: Draft & { id: string }) =>
       postJson<FigureView>(`${path}/${id}`, draft, "PUT"),
-    onMutate: (draft) => {
+    onMutate: async (draft) => {
+      await cache.cancelQueries({ queryKey: key });
       const before = cache.getQueryData<FigureView[]>(key);
       cache.setQueryData<FigureView[]>(key, (all) =>
         all?.map((f) => (f.id === draft.id ? ({ ...f, ...draft } as FigureView) : f)),
@@ -69,6 +78,7 @@ export function useFigureChanges(study: Study) {
     onSettled: refresh,
   });
   const remove = useMutation({
+    ...inTurn,
     mutationFn: (id: string) => postJson<null>(`${path}/${id}`, undefined, "DELETE"),
     onSettled: refresh,
   });
