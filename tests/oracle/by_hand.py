@@ -7,7 +7,8 @@ from __future__ import annotations
 import csv
 import json
 from collections import Counter
-from datetime import date
+from copy import deepcopy
+from datetime import date, timedelta
 from fractions import Fraction
 from itertools import combinations
 from pathlib import Path
@@ -21,8 +22,11 @@ from .records import gathered, holds, read_number
 from .zones import Area, Ground, placed_in_zones
 
 
-def denominators(g: Ground, areas: dict[str, Area], table: list[dict[str, Any]]) -> dict[str, float | None]:
-    """What each area is divided by; None where nothing is known."""
+def denominators(
+    g: Ground, areas: dict[str, Area], table: list[dict[str, Any]], *, lacks_rows: bool, sex: str = ""
+) -> dict[str, float | None]:
+    """What each area is divided by, or the people of one sex of that; None where nothing is known. A row that is
+    lacking of zones and areas that have others stands for nobody, where that is said."""
     how = g.plan["measure"]["denominator"]
     rows = [r for r in table if all(holds({k: str(v) for k, v in r.items()}, c) for c in how.get("where", []))]
 
@@ -30,9 +34,10 @@ def denominators(g: Ground, areas: dict[str, Area], table: list[dict[str, Any]])
         found: dict[str, float] = {}
         for key in keys:
             mine = [r for r in rows if r["ward"] == key and not (r["sex"] == "all" and how["add_over"])]
-            if mine:
-                years = len({r["year"] for r in mine}) if how["mean_over"] else 1
-                found[key] = sum(r["residents"] for r in mine) / years
+            years = len({r["year"] for r in mine}) if how["mean_over"] else 1
+            theirs = [r for r in mine if sex in ("", r["sex"])]
+            if theirs or (mine and lacks_rows):
+                found[key] = sum(r["residents"] for r in theirs) / years
         return sum(r["ward"] in keys for r in rows), found
 
     own, by_area = of(list(areas))
@@ -128,23 +133,63 @@ def counted(term: dict[str, Any], rows: list[dict[str, str]], events: int) -> tu
     raise AssertionError(term)
 
 
+def pages(
+    plan: dict[str, Any], files: dict[str, Path], over: str, column: str | None
+) -> tuple[dict[str, dict[str, Any]], int]:
+    """The plan of each page of a series, by its name and in its order, and how many records are on none of them."""
+    how = plan["gather"]["events"]
+    rows, streets = _rows(files["events"]), _rows(files["streets"])
+    going = [e for e in gathered(plan, rows, streets)[0] if e["goes_on"]]
+    conditions: dict[str, dict[str, Any]] = {}
+    if column is not None:
+        words = sorted({e["row"][column].strip() for e in going} - {""})
+        conditions = {w: {"kind": "values", "column": column, "values": [w]} for w in words}
+    kept = [c for c in how["where"] if c["kind"] == "days"]
+    windows = [
+        (
+            w["name"],
+            max([w["first_day"], *(c["first_day"] for c in kept)]),
+            min([w["last_day"], *(c["last_day"] for c in kept)]),
+        )
+        for w in how.get("recorded", [])
+    ]
+    if over == "windows":
+        conditions = {name: {"kind": "days", "first_day": a, "last_day": b} for name, a, b in windows}
+    starts = [e["span"][0] for e in going if e["span"]]
+    if over in ("years", "months") and starts:
+        day = min(starts).replace(day=1, **({"month": 1} if over == "years" else {}))
+        while day <= max(starts):
+            after = (day.replace(day=1) + timedelta(32 if over == "months" else 366)).replace(day=1)
+            after = after.replace(month=1) if over == "years" else after
+            last = after - timedelta(1)
+            if not windows or any(a <= str(last) and str(day) <= b for _, a, b in windows):
+                name = f"{day:%Y}" if over == "years" else f"{day:%Y-%m}"
+                conditions[name] = {"kind": "days", "first_day": str(day), "last_day": str(last)}
+            day = after
+    found = {}
+    for name, condition in conditions.items():
+        found[name] = deepcopy(plan)
+        found[name]["gather"]["events"]["where"].append(condition)
+    on_none = sum(not any(holds({**e["row"], "span": e["span"]}, c) for c in conditions.values()) for e in going)
+    return found, on_none
+
+
+def _rows(path: Path) -> list[dict[str, str]]:
+    with path.open(encoding="utf-8", newline="") as file:
+        return list(csv.DictReader(file, delimiter=";"))
+
+
 def figures(
     plan: dict[str, Any],
     files: dict[str, Path],
-    table: list[dict[str, Any]],
-    term: dict[str, Any],
-    *,
-    share: bool,
+    world: Any,
 ) -> tuple[dict[Any, Area], Counter[str]]:
     """All areas with what is known of them, and the records set aside by reason."""
-    with files["events"].open(encoding="utf-8", newline="") as file:
-        rows = list(csv.DictReader(file, delimiter=";"))
-    with files["list"].open(encoding="utf-8", newline="") as file:
-        listed = [r["entry"] for r in csv.DictReader(file, delimiter=";")]
-    with files["streets"].open(encoding="utf-8", newline="") as file:
-        streets = list(csv.DictReader(file, delimiter=";"))
+    rows, streets = _rows(files["events"]), _rows(files["streets"])
+    listed = [r["entry"] for r in _rows(files["list"])]
     collection = json.loads(files["areas"].read_text())
     crs = "EPSG:32624" if "crs" in collection else "EPSG:4326"
+    term, share, lacks_rows = world.counted, world.share, world.written.lacks_rows
     events, aside = gathered(plan, rows, streets)
     written = plan["gather"]["events"]["coordinates"].get("crs", crs)
     if written != crs:
@@ -155,7 +200,7 @@ def figures(
     cells = plan["place"]["areas"]["kind"] == "grid"
     areas, more = (placed_in_cells if cells else placed_in_zones)(g, events)
     measure = plan["measure"]
-    under = denominators(g, areas, table) if measure["kind"] == "rate" else {}
+    under = denominators(g, areas, world.table, lacks_rows=lacks_rows) if measure["kind"] == "rate" else {}
     for name, area in areas.items():
         area.setdefault("n", 0)
         area.setdefault("counted_km2", area["full_km2"] * area["share"])
@@ -178,4 +223,55 @@ def figures(
             if divided and term["kind"] != "commonest":
                 per = 100.0 if share else measure["per"]
                 area["value"] = above / area["under"] / (1.0 if share else periods(plan)) * per
+    if world.written.comparable:
+        people = {s: denominators(g, areas, world.table, lacks_rows=lacks_rows, sex=s) for s in "fm"}
+        _standardise(world.written.comparable, plan, areas, people, term)
     return areas, aside + more
+
+
+def _standardise(
+    how: dict[str, Any],
+    plan: dict[str, Any],
+    areas: dict[Any, Area],
+    people: dict[str, dict[str, float | None]],
+    term: dict[str, Any],
+) -> None:
+    """Put rates standardised by sex in the place of the crude ones; the standard is that of the areas together."""
+    years, per = periods(plan), plan["measure"]["per"]
+    there = []
+    for name, area in areas.items():
+        if area["state"] == "a number":
+            if any(people[s][name] is None for s in "fm"):
+                area["state"], area["value"] = "no denominator", None
+            else:
+                there.append(name)
+    counted_in = {s: {a: _events(areas[a], term, s, plan) for a in there} for s in "fm"}
+    lived = {s: {a: people[s][a] or 0.0 for a in there} for s in "fm"}
+    for name in there:
+        area = areas[name]
+        if how["kind"] == "direct":
+            weights = {s: sum(lived[s].values()) for s in "fm"}
+            wanted = [s for s in "fm" if weights[s] > 0.0]
+            known = bool(wanted) and all(lived[s][name] > 0.0 for s in wanted)
+            each = {s: counted_in[s][name] / (lived[s][name] * years) * per for s in wanted} if known else {}
+            value = sum(weights[s] / sum(weights.values()) * each[s] for s in wanted) if known else None
+        else:
+            rates = {
+                s: sum(counted_in[s].values()) / (sum(lived[s].values()) * years) if sum(lived[s].values()) else 0.0
+                for s in "fm"
+            }
+            expected = sum(rates[s] * lived[s][name] * years for s in "fm")
+            factor = 1.0
+            if how.get("shown") == "rate":
+                factor = sum(areas[a]["above"] for a in there) / sum(areas[a]["under"] for a in there) / years * per
+            value = sum(counted_in[s][name] for s in "fm") / expected * factor if expected > 0.0 else None
+        area["value"] = value
+        if value is None:
+            area["state"] = "cannot be worked out"
+
+
+def _events(area: Area, term: dict[str, Any], sex: str, plan: dict[str, Any]) -> int:
+    """How many events of an area are of one sex and hold the conditions of the term."""
+    where = [*term.get("where", []), {"kind": "values", "column": "sex", "values": [sex]}]
+    mine = [r for r in area.get("rows_of", []) if all(holds(r, c) for c in where)]
+    return sum(int(r["n"]) for r in mine) if plan["gather"]["events"]["number"] else len(mine)

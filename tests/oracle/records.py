@@ -198,6 +198,13 @@ def gathered(
         if not reason[i] or reason[i] in ("outside_recorded_windows", "filtered_out"):
             number = int(row["n"]) if events["number"] else 1
             usable.append(
-                {"at": place[i], "n": number, "ward": row["ward"].strip(), "goes_on": not reason[i], "row": row}
+                {
+                    "at": place[i],
+                    "n": number,
+                    "ward": row["ward"].strip(),
+                    "goes_on": not reason[i],
+                    "row": row,
+                    "span": day,
+                }
             )
     return usable, Counter(r for r in reason if r)

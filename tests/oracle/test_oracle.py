@@ -4,17 +4,21 @@
 number.
 """
 
+import random
+
 import pytest
 
-from steady_tally.core.chain import run
+from steady_tally.core.chain import Chain
+from steady_tally.core.plan.figure import Series
 from steady_tally.core.plan.gather import Reading
 from steady_tally.core.plan.lift import lifted
 from steady_tally.core.plan.whole import read_plan
+from steady_tally.core.report.series import sheets_of
 from steady_tally.core.sources import Sources
 from steady_tally.formats.outcome import areas_table, ledger_document
 from steady_tally.formats.read import read_table, read_zones
 
-from .by_hand import best_fit, figures, quantile_classes
+from .by_hand import best_fit, figures, pages, quantile_classes
 from .shapes import Undecided
 from .world import make_world, write_world
 
@@ -43,19 +47,59 @@ def computed(world, files):
         document["measure"][name] = {"kind": "category", "of": term}
     else:
         below = {"denominator": {"kind": "events", "events": source}, "per": 100.0} if world.share else {}
-        document["measure"][name] = {**measure, "numerator": term, **below}
-    return run(read_plan(document), Sources(names, {"areas": zones}))
+        document["measure"][name] = made = {**measure, "numerator": term, **below}
+        if world.written.comparable:
+            made["comparable"] = world.written.comparable
+        if world.written.lacks_rows:
+            made["denominator"]["absent"] = "zero"
+    return Chain(read_plan(document), Sources(names, {"areas": zones}))
 
 
 def differences(seed, folder):
-    """Everything in which a world's figures differ, in words."""
+    """Everything in which a world's figures differ, in words; None where only rounding decides."""
     world = make_world(seed)
     files = write_world(world, folder)
     try:
-        expected, aside = figures(world.plan, files, world.table, world.counted, share=world.share)
+        expected, aside = figures(world.plan, files, world)
     except Undecided:
         return None
-    outcome = computed(world, files)
+    return compared(world, computed(world, files).outcome(), expected, aside)
+
+
+def differences_of_pages(seed, folder):
+    """The same of a series of pages of that world: which there are, each page's figures, and what is on none."""
+    world = make_world(seed)
+    over, column = random.Random(seed).choice(
+        [("words", "sex"), ("words", "ward"), ("windows", None), ("years", None), ("months", None)]
+    )
+    events = world.plan["gather"]["events"]
+    if (over == "windows" and not events.get("recorded")) or (
+        over in ("windows", "years", "months") and not events["time"]
+    ):
+        return None
+    files = write_world(world, folder)
+    try:
+        by_hand, on_none = pages(world.plan, files, over, column)
+        if not by_hand:
+            return None
+        chain = computed(world, files)
+        series = Series(over=over, column=column, classes="own")
+        sheets = sheets_of(series, chain, lambda plan: Chain(plan, chain.sources))
+        if (names := [p.name for p in sheets.pages]) != list(by_hand):
+            return [f"pages {names}, by hand {list(by_hand)}"]
+        said = sum(int(sentence.split(" ")[0].replace(",", "")) for sentence in sheets.said)
+        found = [] if said == on_none else [f"{said} on no page, by hand {on_none}"]
+        for page in sheets.pages:
+            world.plan = by_hand[page.name]
+            expected, aside = figures(world.plan, files, world)
+            differs = compared(world, Chain(page.plan, chain.sources).outcome(), expected, aside)
+            found += [f"{over} {page.name}: {what}" for what in differs]
+    except Undecided:
+        return None
+    return found
+
+
+def compared(world, outcome, expected, aside):
     document = ledger_document(outcome, {})
     found = []
     got = {r["reason"]: r["records"] for stage in document["stages"] for r in stage["set_aside"]}
@@ -119,14 +163,26 @@ def _classes(world, rows, document):
     ]
 
 
-def test_the_figures_are_those_worked_out_by_hand(batch, tmp_path):
-    wrong, tried = {}, 0
-    for seed in batch:
-        folder = tmp_path / str(seed)
-        folder.mkdir()
-        found = differences(seed, folder)
-        tried += found is not None
+def tried(worlds, differ, folder):
+    """How many of some worlds are decided by more than rounding, and those that differ."""
+    wrong, decided = {}, 0
+    for seed in worlds:
+        own = folder / str(seed)
+        own.mkdir()
+        found = differ(seed, own)
+        decided += found is not None
         if found:
             wrong[seed] = found[:6]
+    return decided, wrong
+
+
+def test_the_figures_are_those_worked_out_by_hand(batch, tmp_path):
+    decided, wrong = tried(batch, differences, tmp_path)
     assert not wrong
-    assert tried > 0.7 * len(batch), "most worlds are decided by more than rounding"
+    assert decided > 0.7 * len(batch), "most worlds are decided by more than rounding"
+
+
+def test_the_pages_of_a_series_are_those_worked_out_by_hand(batch, tmp_path):
+    decided, wrong = tried(batch[::3], differences_of_pages, tmp_path)
+    assert not wrong
+    assert decided, "some worlds have a series"

@@ -21,9 +21,12 @@ _SYSTEMS = {True: ["EPSG:3857", "EPSG:32624"], False: ["EPSG:4326", "EPSG:3857",
 
 @dataclass
 class Written:
-    """What stands beside the events: the rows of the look-up."""
+    """What stands beside the events and the plan: the rows of the look-up, how rates are made comparable, and whether
+    a row that the table lacks stands for nobody."""
 
     streets: list[dict[str, Any]] = field(default_factory=list)
+    comparable: dict[str, Any] | None = None
+    lacks_rows: bool = False
 
 
 def write_otherwise(rng: random.Random, world: Any, *, beyond: bool) -> Written:
@@ -32,6 +35,11 @@ def write_otherwise(rng: random.Random, world: Any, *, beyond: bool) -> Written:
     if world.plan["place"]["areas"]["kind"] == "grid" and rng.random() < 0.4:
         world.plan["place"]["tolerance_m"] = 173.0
     written = Written()
+    if world.plan["measure"].get("denominator", {}).get("add_over"):
+        if rng.random() < 0.5:
+            world.counted = {"kind": "events", "where": []}
+        if world.counted["kind"] == "events":
+            _comparable(rng, world, written)
     for event in world.events:
         event |= {"at": "", "street": "", "town": ""}
     if events["coordinates"]["kind"] == "none":
@@ -50,6 +58,19 @@ def write_otherwise(rng: random.Random, world: Any, *, beyond: bool) -> Written:
     if events["time"] and events["time"].get("order") != "period":
         _dated(rng, world, events)
     return written
+
+
+def _comparable(rng: random.Random, world: Any, written: Written) -> None:
+    """Rates standardised by sex, and rows that the table lacks."""
+    if rng.random() < 0.4:
+        keys = sorted({(r["ward"], r["sex"]) for r in world.table if r["sex"] != "all"})
+        lost = rng.sample(keys, rng.randint(1, 2))
+        world.table = [r for r in world.table if (r["ward"], r["sex"]) not in lost and r["sex"] != "all"]
+        written.lacks_rows = True
+    if rng.random() < 0.7:
+        by = [{"people": "sex", "events": "sex"}]
+        kinds = [{"kind": "direct"}, {"kind": "indirect"}, {"kind": "indirect", "shown": "rate"}]
+        written.comparable = {**rng.choice(kinds), "by": by}
 
 
 def moved(at: tuple[float, float], source: str, target: str) -> tuple[float, float]:
