@@ -261,6 +261,49 @@ def test_a_larger_area_is_what_its_areas_come_to_together_and_each_is_set_agains
             assert np.array_equal(differs, outside & (values.state == State.NUMBER))
 
 
+def of_rolled(rows: list[tuple[str, str, str, Any]], **more: Any) -> AreaValues:
+    """Two wards rolled up into each district; one woman has an event in A and one in C. Standardised by sex."""
+    study = sources([{"at": at, "how old": 50, "sex": "f", "day": "2021-03-04"} for at in (0, 2)], {
+        (w, a, s): 1 for w in CODES for a in AGES for s in SEXES
+    })  # fmt: skip
+    people = table("people", [dict(zip(("ward", "sex", "year", "n"), r, strict=True)) for r in rows], ["ward", "sex", "year", "n"])  # fmt: skip  # noqa: E501
+    found = chain(replace_table(study, people), comparable={"kind": "direct", "by": BY[1:]})
+    document = found.plan.as_document()
+    document["place"]["areas"]["roll_up"] = "district"
+    document["measure"]["rate"]["denominator"] |= {"add_over": ["sex"], **more}
+    return _Chain(read_plan(document), found.sources).measured_values()
+
+
+def replace_table(of: Sources, table: Table) -> Sources:
+    return Sources({**of.tables, table.name: table}, of.features)
+
+
+def test_a_row_that_one_zone_of_an_area_lacks_stands_for_nobody_there_alone():
+    """North is A with 300 women and B with 100 men and no row of women; south is C and D with 50 of each."""
+    rows = [("A", "women", "", 300), ("A", "men", "", 100), ("B", "men", "", 100)]
+    rows += [(w, s, "", 50) for w in "CD" for s in ("women", "men")]
+    found = of_rolled(rows)
+    women = 400 / 700  # of the two districts together
+    assert found.value == pytest.approx([PER * women * 1 / 300, PER * women * 1 / 100])
+
+
+def test_a_mean_of_years_is_over_the_same_years_for_each_group():
+    """A has 100 women in 2021 and none after: 50 on the mean, as in the sum of all that lives there."""
+    rows = [("A", "women", "2021", 100), ("A", "men", "2021", 40), ("A", "men", "2022", 40)]
+    rows += [(w, s, y, 10) for w in "BCD" for s in ("women", "men") for y in ("2021", "2022")]
+    for how in ({"mean_over": "year"}, {"years": {"kind": "column", "column": "year"}}):
+        found = of_rolled(rows, **how)
+        women = (50 + 10 + 20) / (50 + 10 + 20 + 40 + 10 + 20)
+        assert found.value == pytest.approx([PER * women * 1 / 60, PER * women * 1 / 20]), how
+
+
+def test_an_area_with_but_a_total_has_people_of_no_group():
+    rows = [("A", "all", "", 300), ("B", "all", "", 100)]
+    rows += [(w, s, "", 50) for w in "CD" for s in ("women", "men")]
+    found = of_rolled(rows)
+    assert found.state.tolist() == [State.NO_DENOMINATOR, State.NUMBER]
+
+
 def test_a_location_quotient_is_a_share_of_an_area_over_the_share_of_all():
     """Isard 1960, chapter 7: (e_i / e) / (E_i / E), here women among the callers of each ward."""
     sexes = [(at, sex) for at, several in enumerate(["ffm", "fmmm", "mm", "f"]) for sex in several]

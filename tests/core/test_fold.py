@@ -22,7 +22,7 @@ from steady_tally.core.sources import RaggedRow, Sources, Table
 from steady_tally.formats.outcome import OutcomeFiles, record_rows
 from steady_tally.formats.read import read_table, read_zones
 
-from ..oracle.world import make_world, write_world
+from ..oracle.world import TABLES, make_world, write_world
 from .test_placing import row
 
 WORLDS = 60
@@ -81,7 +81,7 @@ def test_whatever_the_pieces_are_all_files_are_the_same_to_the_byte(batch, tmp_p
         folder.mkdir()
         world = make_world(seed)
         files = write_world(world, folder)
-        tables = {n: read_table(files[n], n, Reading(delimiter=";")) for n in ("events", "table", "list")}
+        tables = {n: read_table(files[n], n, Reading(delimiter=";")) for n in TABLES}
         events = tables["events"]
         tables["events"] = replace(events, ragged=(RaggedRow(events.row_count + 7, 1, "2 fields instead of 3"),))
         sources = Sources(tables, {"areas": read_zones(files["areas"], "areas")})

@@ -20,7 +20,7 @@ from steady_tally.formats.read import read_table, read_zones
 
 from .by_hand import best_fit, figures, pages, quantile_classes
 from .shapes import Undecided
-from .world import make_world, write_world
+from .world import TABLES, make_world, write_world
 
 BATCH = 25
 # Counts, states and reasons are exact. Areas and shares are of shapes that are divided in two ways: they agree to a few
@@ -37,7 +37,7 @@ def pytest_generate_tests(metafunc):
 
 
 def computed(world, files):
-    names = {n: read_table(files[n], n, Reading(delimiter=";")) for n in ("events", "table", "list", "streets")}
+    names = {n: read_table(files[n], n, Reading(delimiter=";")) for n in TABLES}
     zones = read_zones(files["areas"], "areas")
     document = lifted(world.plan)
     (source,) = document["gather"]["events"]

@@ -17,6 +17,7 @@ from .written import Written, write_otherwise
 
 WEST, SOUTH = 500_000, 4_200_000
 STEP = 100
+TABLES = "events", "table", "list", "streets"
 
 
 @dataclass
@@ -337,7 +338,7 @@ def write_world(world: World, folder: Path) -> dict[str, Path]:
     ]
     crs = {"type": "name", "properties": {"name": f"urn:ogc:def:crs:{world.crs.replace(':', '::')}"}}
     head = {} if world.degrees else {"crs": crs}
-    files = {name: folder / f"{name}.csv" for name in ("events", "table", "list", "streets")}
+    files = {name: folder / f"{name}.csv" for name in TABLES}
     files["areas"] = folder / "areas.geojson"
     files["areas"].write_text(json.dumps({"type": "FeatureCollection", **head, "features": features}))
     further = ["t", "sex", "age", "n", "ward", "at", "street", "town"]

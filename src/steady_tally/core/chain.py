@@ -284,16 +284,12 @@ class Chain(Releasing):
         def anew() -> tuple[tuple[Group, ...], tuple[str, ...]]:
             self._tell("joining tables to the areas", 0, 0)
             people = self.sources.table(term.source, wanted_by="plan: measure: a table")
-            followed = term.following(self.sources, self.filters(measure, "under")).where
-            where = [*term.where, *followed]
+            following = term.following(self.sources, self.filters(measure, "under"))
+            where = [*term.where, *following.where]
             found, left_out = cuts(by, people, where, self.checked(events).table)
-            groups = []
-            for cut in found:
-                own = term.model_copy(update={"where": [*where, *cut.rows], "follow": False})
-                of = self.settled
-                figures = own.joined(of.areas, of.shapes_inside, of.members, self.sources, Following())
-                groups.append(Group(cut, own, figures))
-            return tuple(groups), left_out
+            of, rows = self.settled, [cut.rows for cut in found]
+            figures = term.by_group(of.areas, of.shapes_inside, of.members, self.sources, following, rows)
+            return tuple(Group(c, term, f) for c, f in zip(found, figures, strict=True)), left_out
 
         return self.keep(key, anew)
 

@@ -340,17 +340,16 @@ def _strata(crude: Crude, of: Material) -> _Strata:
         assert isinstance(found, Counted)
         counts.append(found.events)
     events = np.array(counts, dtype=np.float64)
-    figures = {id(g.term): g.figures for g in groups}
-    own = replace(of, joined=lambda term: figures[id(term)])
-    people = np.array([g.term.amount(own, of.counting) for g in groups])
-    if any(g.term.absent == "zero" for g in groups):
-        # A row that is missing stands for nobody, as it does where all groups are added up.
-        people = np.where(np.isnan(people) & (crude.values.state == State.NUMBER), 0.0, people)
+    people = np.array([_people(g, of) for g in groups])
     # A group of which an area has no row is not known, unless all that the table has of it is elsewhere.
     there = (crude.values.state == State.NUMBER) & np.isfinite(people).all(axis=0)
     everyone = crude.values.numerator
     ungrouped = round(float(everyone[there].sum() - events[:, there].sum()))
     return _Strata(groups, events, people, people * crude.time, there, ungrouped, left_out)
+
+
+def _people(group: Group, of: Material) -> Floats:
+    return group.term.amount(replace(of, joined=lambda _: group.figures), of.counting)
 
 
 def _standard(

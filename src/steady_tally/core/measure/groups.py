@@ -51,7 +51,7 @@ class Cut:
 
 @dataclass(frozen=True)
 class Group:
-    """A group with the figures of its people: `term` is the plan's term for these rows alone."""
+    """A group with the figures of its people: those of its rows among all that the term takes."""
 
     cut: Cut
     term: FromTable

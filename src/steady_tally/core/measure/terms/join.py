@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -21,6 +21,7 @@ from steady_tally.core.measure.terms.rows import Added, Spelt, add_rows, differi
 from steady_tally.core.measure.terms.table_rows import WHERE, JoinedRows, Key, TableRows, YearColumn, YearColumns
 from steady_tally.core.numbers import Writing, writing_of
 from steady_tally.core.place.counting import Members
+from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.sources import Table
 
 Floats = npt.NDArray[np.float64]
@@ -69,9 +70,38 @@ def table_figures(
     """
     found = following or Following()
     plan = plan.model_copy(update={"where": [*plan.where, *found.where]})
-    return _of_fitting(
-        plan, table, areas, members, lambda joined, of: _added(plan, table, joined, of, found), on_progress
-    )
+    fits = _fitting(plan, table, areas, members, on_progress)
+    return fits.said_of(_added(plan, table, fits.joined, fits.areas, found, _sums_of(plan, table, fits)))
+
+
+def group_figures(
+    plan: TableRows,
+    table: Table,
+    areas: Areas,
+    members: Members | None,
+    following: Following,
+    groups: Sequence[Sequence[Condition]],
+) -> list[TableFigures]:
+    """The figures of parts of the rows that `table_figures` adds up, each part by its conditions, with the account of
+    all rows: joined, cleared of totals and averaged together, so that parts which are all rows add up to the whole.
+
+    Where a row that is missing stands for nobody, that holds of the parts that an area lacks beside others.
+    """
+    plan = plan.model_copy(update={"where": [*plan.where, *following.where]})
+    fits = _fitting(plan, table, areas, members, None)
+    sums = _sums_of(plan, table, fits)
+    whole = fits.said_of(_added(plan, table, fits.joined, fits.areas, following, sums))
+    parts = [rows_that_hold(table, group, wanted_by=WHERE) for group in groups]
+    some = np.logical_or.reduce([*parts, np.zeros(table.row_count, dtype=np.bool_)])
+    has_some = np.concatenate([one.of_part(some, numbers)[1] for one, numbers in sums.columns])
+    found = []
+    for part in parts:
+        of_part = [one.of_part(part, numbers) for one, numbers in sums.columns]
+        values, there = (np.concatenate(v) for v in zip(*of_part, strict=True))
+        if plan.absent == "zero":
+            values = np.where(has_some & ~there, 0.0, values)
+        found.append(replace(whole, by_year=values))
+    return found
 
 
 def table_words(
@@ -83,29 +113,58 @@ def table_words(
     on_progress: Progress | None = None,
 ) -> TableFigures:
     """The words that the table's rows say of the areas, joined as those of `table_figures` are."""
-    return _of_fitting(
-        plan, table, areas, members, lambda joined, of: _worded(plan, column, table, joined, of), on_progress
-    )
+    fits = _fitting(plan, table, areas, members, on_progress)
+    return fits.said_of(_worded(plan, column, table, fits.joined, fits.areas))
 
 
-def _of_fitting(
-    plan: JoinedRows,
-    table: Table,
-    areas: Areas,
-    members: Members | None,
-    made: Callable[[Joined, Areas], TableFigures],
-    on_progress: Progress | None,
-) -> TableFigures:
-    """What is made of the rows joined to the areas, or to the zones in them where more rows are known there."""
+@dataclass(frozen=True)
+class _Fits:
+    """The rows joined to the areas, or to the zones in them where more rows are known there."""
+
+    joined: Joined
+    areas: Areas
+    of_members: bool
+    fits_both: bool
+
+    def said_of(self, figures: TableFigures) -> TableFigures:
+        return replace(figures, of_members=self.of_members, fits_both=self.fits_both)
+
+
+def _fitting(
+    plan: JoinedRows, table: Table, areas: Areas, members: Members | None, on_progress: Progress | None
+) -> _Fits:
     _check_accepted(plan, [areas, *([members.zones] if members else [])])
     own = join_rows(plan, table, areas, on_progress)
     if members is None or members.zones is areas:
-        return made(own, areas)
+        return _Fits(own, areas, False, False)
     parts = join_rows(plan, table, members.zones, on_progress)
     by_own, by_parts = (int(np.count_nonzero(j.used)) for j in (own, parts))
     if by_own >= by_parts:
-        return replace(made(own, areas), fits_both=by_own == by_parts and by_own > 0)
-    return replace(made(parts, members.zones), of_members=True)
+        return _Fits(own, areas, False, by_own == by_parts and by_own > 0)
+    return _Fits(parts, members.zones, True, False)
+
+
+@dataclass(frozen=True)
+class _Sums:
+    """Columns of numbers added up, each with its numbers (rows,): one, or one for each year; and which years."""
+
+    columns: tuple[tuple[Added, Floats], ...]
+    years: tuple[int, ...]
+
+
+def _sums_of(plan: TableRows, table: Table, fits: _Fits) -> _Sums:
+    joined, areas = fits.joined, fits.areas
+
+    def added(value: str) -> tuple[Added, Floats]:
+        numbers = column_numbers(table, value, plan.decimal, wanted_by=WHERE + ".value")
+        names = areas.identifiers, areas.names
+        return add_rows(plan, table, joined.used, joined.area, numbers, joined.spelt, *names), numbers
+
+    if isinstance(plan.years, YearColumns):
+        by_year = sorted(plan.years.columns, key=plan.years.columns.__getitem__)
+        return _Sums(tuple(added(c) for c in by_year), tuple(plan.years.columns[c] for c in by_year))
+    one = added(plan.value)
+    return _Sums((one,), one[0].years)
 
 
 def join_rows(plan: JoinedRows, table: Table, areas: Areas, on_progress: Progress | None = None) -> Joined:
@@ -238,25 +297,15 @@ def _check_accepted(plan: JoinedRows, known: Sequence[Areas]) -> None:
         )
 
 
-def _added(plan: TableRows, table: Table, joined: Joined, areas: Areas, followed: Following) -> TableFigures:
-    used = joined.used
-
-    def added_up(value: str) -> Added:
-        return add_rows(plan, table, used, joined.area, numbers_of(value), joined.spelt, areas.identifiers, areas.names)
-
-    def numbers_of(value: str) -> Floats:
-        return column_numbers(table, value, plan.decimal, wanted_by=WHERE + ".value")
-
-    if isinstance(plan.years, YearColumns):
-        by_year = sorted(plan.years.columns, key=plan.years.columns.__getitem__)
-        of_years = [added_up(column) for column in by_year]
-        values, years = np.concatenate([one.values for one in of_years]), tuple(plan.years.columns[c] for c in by_year)
-        added = of_years[-1]
-        each = np.mean([numbers_of(column) for column in by_year], axis=0)
-    else:
-        added = added_up(plan.value)
-        values, years = added.values, added.years
-        each = numbers_of(plan.value) / _shared_by(plan, table, len(years))
+def _added(
+    plan: TableRows, table: Table, joined: Joined, areas: Areas, followed: Following, sums: _Sums
+) -> TableFigures:
+    used, years = joined.used, sums.years
+    values = np.concatenate([one.values for one, _ in sums.columns])
+    added = sums.columns[-1][0]
+    each = np.mean([numbers for _, numbers in sums.columns], axis=0)
+    if not isinstance(plan.years, YearColumns):
+        each = each / _shared_by(plan, table, len(years))
     passed_over = added.repeated if plan.repeated == "first" else 0
     known = np.isfinite(values).sum(axis=0)
     short = (known > 0) & (known < len(years)) if years else added.short > 0

@@ -65,6 +65,9 @@ class Added:
     repeated : how many rows say the same as others beside them.
     over : what rows that were added differ in.
     short : (areas,) for a mean, over how many values fewer than others have it is taken.
+    area : (rows of the table,) the position of the area that each is joined to.
+    step : (rows of the table,) which of the years each is of; 0 where there are none.
+    mean_of : (areas,) over how many values a mean is taken; 1 where it is none.
     """
 
     values: Floats
@@ -74,6 +77,18 @@ class Added:
     repeated: int
     over: tuple[str, ...]
     short: Ints
+    area: Ints
+    step: Ints
+    mean_of: Ints
+
+    def of_part(self, part: Flags, values: Floats) -> tuple[Floats, Flags]:
+        """(years or 1, areas) what some rows of the table come to of what was added up, NaN where there is none of them
+        or one without a number; and where there is one."""
+        at = np.flatnonzero(self.kept & part)
+        steps, count = self.values.shape
+        cell = self.step[at] * count + self.area[at]
+        there = np.bincount(cell, minlength=steps * count).reshape(steps, count) > 0
+        return _sums(cell, values[at], steps * count).reshape(steps, count) / self.mean_of, there
 
 
 def add_rows(
@@ -105,8 +120,8 @@ def add_rows(
     count = len(areas)
     of_years = isinstance(plan.years, YearColumn)
     if len(at) == len(np.unique(own)) and not plan.add_over and plan.mean_over is None and not of_years:
-        none = np.zeros(count, np.int64)
-        return Added(_sums(own, value, count)[None], (), np.bincount(own, minlength=count), used, 0, (), none)
+        none, rows = np.zeros(count, np.int64), np.bincount(own, minlength=count)
+        return Added(_sums(own, value, count)[None], (), rows, used, 0, (), none, area, np.zeros_like(area), none + 1)
     found = _Rows(plan, table, at, own, value, spelt, areas, names)
     kept = found.without_totals()
     kept, repeated = found.without_repeated(kept)
@@ -122,15 +137,19 @@ def add_rows(
         sums = _sums(cell, value[kept], len(years) * count).reshape(len(years), count)
         order = np.argsort(years)
         in_order = tuple(int(years[i]) for i in order)
-        return Added(sums[order], in_order, rows, of_table, repeated, over, np.zeros(count, np.int64))
+        step = np.zeros_like(area)
+        step[at] = np.argsort(order)[found.year.code]
+        none = np.zeros(count, np.int64)
+        return Added(sums[order], in_order, rows, of_table, repeated, over, none, area, step, none + 1)
     totals = _sums(own[kept], value[kept], count)
-    short = np.zeros(count, dtype=np.int64)
+    short, times = np.zeros(count, dtype=np.int64), np.ones(count, dtype=np.int64)
     if found.mean is not None:
         pairs = np.unique(np.column_stack([own[kept], found.mean.code[kept]]), axis=0)
         times = np.bincount(pairs[:, 0], minlength=count)
-        totals = totals / np.maximum(times, 1)
         short = np.where(times > 0, times.max(initial=0) - times, 0)
-    return Added(totals[None], (), rows, of_table, repeated, over, short)
+        times = np.maximum(times, 1)
+        totals = totals / times
+    return Added(totals[None], (), rows, of_table, repeated, over, short, area, np.zeros_like(area), times)
 
 
 def _years(year: Dimension, table: str) -> Ints:

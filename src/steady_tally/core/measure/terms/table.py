@@ -14,7 +14,7 @@ from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.matching import Progress, quoted, said_otherwise
 from steady_tally.core.measure.kept_back import KeptBack
 from steady_tally.core.measure.terms.following import following, says
-from steady_tally.core.measure.terms.join import table_figures
+from steady_tally.core.measure.terms.join import group_figures, table_figures
 from steady_tally.core.measure.terms.joined import Following, TableFigures
 from steady_tally.core.measure.terms.kind import Material, Shapes, TermKind
 from steady_tally.core.measure.terms.sharing import Shared, shared_out
@@ -77,6 +77,23 @@ class FromTable(TableRows, TermKind):
         zones = self.shared.zone_set(sources)
         figures = table_figures(self, table, zones, None, following, on_progress)
         return shared_out(self.shared, figures, zones, areas, inside, sources)
+
+    def by_group(
+        self,
+        areas: Areas,
+        inside: Shapes,
+        members: Members | None,
+        sources: Sources,
+        following: Following,
+        groups: Sequence[Sequence[Condition]],
+    ) -> list[TableFigures]:
+        """What `joined` gives, of the rows of each group: together they are the whole."""
+        table = sources.table(self.source, wanted_by=WHERE)
+        if self.shared is None:
+            return group_figures(self, table, areas, members, following, groups)
+        zones = self.shared.zone_set(sources)
+        found = group_figures(self, table, zones, None, following, groups)
+        return [shared_out(self.shared, figures, zones, areas, inside, sources) for figures in found]
 
     def kept_back(self, rule: Release) -> KeptBack | None:
         return None
