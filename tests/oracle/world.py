@@ -13,6 +13,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+import shapely
+from pyproj import CRS
+
+from .shapes import moved
 from .written import Written, write_otherwise
 
 WEST, SOUTH = 500_000, 4_200_000
@@ -357,6 +361,18 @@ def write_world(world: World, folder: Path) -> dict[str, Path]:
     )
     _write_csv(files["list"], ["entry"], [[entry] for entry in world.listed])
     return files
+
+
+def move_zones(path: Path, source: str, target: str) -> None:
+    """Write the zones of a file in another system, their edges finely divided."""
+    document = json.loads(path.read_text())
+    name = f"urn:ogc:def:crs:{target.replace(':', '::')}"
+    document |= {"crs": {"type": "name", "properties": {"name": name}}}
+    for feature in document["features"]:
+        if feature["geometry"]:
+            shape = moved(shapely.geometry.shape(feature["geometry"]), source, CRS(target))
+            feature["geometry"] = shapely.geometry.mapping(shape)
+    path.write_text(json.dumps(document))
 
 
 def _write_csv(path: Path, header: list[str], rows: list[list[Any]]) -> None:

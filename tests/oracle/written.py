@@ -22,11 +22,12 @@ _SYSTEMS = {True: ["EPSG:3857", "EPSG:32624"], False: ["EPSG:4326", "EPSG:3857",
 @dataclass
 class Written:
     """What stands beside the events and the plan: the rows of the look-up, how rates are made comparable, and whether
-    a row that the table lacks stands for nobody."""
+    a row that the table lacks stands for nobody; `beside`: the system in which no event lies on a border."""
 
     streets: list[dict[str, Any]] = field(default_factory=list)
     comparable: dict[str, Any] | None = None
     lacks_rows: bool = False
+    beside: str | None = None
 
 
 def write_otherwise(rng: random.Random, world: Any, *, beyond: bool) -> Written:
@@ -45,7 +46,7 @@ def write_otherwise(rng: random.Random, world: Any, *, beyond: bool) -> Written:
     if events["coordinates"]["kind"] == "none":
         return written
     if not beyond and rng.random() < 0.4:
-        _in_another_system(rng, world, events)
+        written.beside = _in_another_system(rng, world, events)
     crs = events["coordinates"]["crs"]
     if rng.random() < 0.35:
         _in_one_cell(rng, world, events)
@@ -83,7 +84,7 @@ def _somewhere(rng: random.Random, world: Any) -> tuple[float, float]:
     return tuple(world.at(rng.randint(-2, 34) + BESIDE[0], rng.randint(-2, 26) + BESIDE[1]))
 
 
-def _in_another_system(rng: random.Random, world: Any, events: dict[str, Any]) -> None:
+def _in_another_system(rng: random.Random, world: Any, events: dict[str, Any]) -> str:
     crs = rng.choice(_SYSTEMS[world.degrees])
     events["coordinates"]["crs"] = crs
     step = world.at(BESIDE[0], BESIDE[1]), world.at(0, 0)
@@ -92,6 +93,7 @@ def _in_another_system(rng: random.Random, world: Any, events: dict[str, Any]) -
             beside = event["x"] + step[0][0] - step[1][0], event["y"] + step[0][1] - step[1][1]
             event["x"], event["y"] = moved(beside, world.crs, crs)
             event["cells"] = repr(event["x"]), repr(event["y"])
+    return crs
 
 
 def _in_one_cell(rng: random.Random, world: Any, events: dict[str, Any]) -> None:
