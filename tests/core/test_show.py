@@ -10,9 +10,9 @@ from steady_tally.core.classes.breaks import assign
 from steady_tally.core.classes.by_hand import reaching
 from steady_tally.core.classes.quantile import quantile_breaks
 from steady_tally.core.errors import PlanError
-from steady_tally.core.outcome import BY_CHANCE
 from steady_tally.core.plan.show import Colours
 from steady_tally.core.plan.whole import read_plan
+from steady_tally.core.released import BY_CHANCE
 from steady_tally.core.report.tables import areas_table
 from steady_tally.core.show.bands import bands, steps
 from steady_tally.core.show.colours import RAMPS, class_colours, oklch, sequential, two_sided

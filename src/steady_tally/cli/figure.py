@@ -116,7 +116,7 @@ def draw_to(
             def pages() -> Iterator[Page]:
                 for sheet in found.pages:
                     of = hiding(again(sheet.plan), sheet)
-                    content = content_of(of, of.outcome(), sources, inputs.references)
+                    content = content_of(of, sources, inputs.references)
                     yield Page(sheet.name, content if sheet.areas is None else part_of(content, sheet.areas))
 
             together = to.suffix.lower() == ".pdf"
@@ -126,7 +126,7 @@ def draw_to(
         else:
             kind = _PAGES[to.suffix.lower()]
             check_size(look, kind, dpi)
-            drawing = draw(content_of(chain, chain.outcome(), sources, inputs.references), look)
+            drawing = draw(content_of(chain, sources, inputs.references), look)
             with whole(to) as half:
                 half.write_bytes(written(drawing, kind, dpi=dpi))
             said = drawing.said

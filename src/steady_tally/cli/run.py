@@ -20,7 +20,7 @@ from steady_tally.cli.group import NOTHING_PLACED, PATH, WARNED, main, plain_err
 from steady_tally.cli.inputs import Inputs, given, inputs_of, reads_files
 
 if TYPE_CHECKING:
-    from steady_tally.core.outcome import Figures
+    from steady_tally.core.released import Released
     from steady_tally.core.sources import Sources
     from steady_tally.formats.handed import Kind
 
@@ -76,7 +76,7 @@ def run(plan: Path, out: Path, formats: tuple[Kind, ...], figure: Path | None, p
         sys.exit(WARNED)
 
 
-def _written(inputs: Inputs, out: Path, formats: tuple[Kind, ...], figure: Path | None, look: Any) -> Figures:
+def _written(inputs: Inputs, out: Path, formats: tuple[Kind, ...], figure: Path | None, look: Any) -> Released:
     from steady_tally.core.plan.gather import Reading
     from steady_tally.core.sources import Sources
     from steady_tally.formats.read import checksum, read_table, read_zones, table_pieces
@@ -113,7 +113,7 @@ def _written(inputs: Inputs, out: Path, formats: tuple[Kind, ...], figure: Path 
                 tell("writing", 0.0)
 
             rule = inputs.plan.release
-            outcome: Figures
+            outcome: Released
             if rule is not None or any(m.by_groups for m in inputs.plan.measures.values()):
                 whole_outcome = outcome = Chain(inputs.plan, everything()).outcome(inputs.measure)
                 let_out_areas(rule, whole_outcome.hidden)
@@ -159,7 +159,7 @@ def _in_formats(inputs: Inputs, sources: Callable[[], Sources], formats: tuple[K
     return write
 
 
-def _report(outcome: Figures, out: Path, figure: Path | None) -> dict[str, Any]:
+def _report(outcome: Released, out: Path, figure: Path | None) -> dict[str, Any]:
     from steady_tally.core.report.tables import account_document
 
     files = sorted(p.name for p in out.iterdir() if p.is_file() and not p.name.startswith("."))

@@ -60,7 +60,7 @@ from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.measure.time import Span, recorded_time
 from steady_tally.core.measure.values import Entry
 from steady_tally.core.notes import notes_of
-from steady_tally.core.outcome import Classed, Measured, Note, Outcome, Placed, account_of, counting_in, spans_of
+from steady_tally.core.outcome import Outcome, Placed, account_of
 from steady_tally.core.place.counting import Counting
 from steady_tally.core.place.looking import Looked, look, words_of, zones_of
 from steady_tally.core.place.neighbours import Adjacency, neighbours
@@ -78,6 +78,7 @@ from steady_tally.core.place.stated import Spoken
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.base import bare, fingerprint
 from steady_tally.core.plan.whole import Plan
+from steady_tally.core.released import Classed, Measured, Note, counting_in, spans_of
 from steady_tally.core.releasing import Keep, Releasing
 from steady_tally.core.sources import Sources, Table
 from steady_tally.core.states import State

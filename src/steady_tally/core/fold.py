@@ -30,12 +30,13 @@ from steady_tally.core.measure.kind import MeasureKind
 from steady_tally.core.measure.names import AtHand, OfCount, OfMeasure, referents
 from steady_tally.core.measure.tally import Tally, Wanted
 from steady_tally.core.notes import notes_of
-from steady_tally.core.outcome import Account, Figures, Placed, account_of
+from steady_tally.core.outcome import Placed, account_of
 from steady_tally.core.place.looking import Looked, words_of
 from steady_tally.core.place.placing import Exposure, depends_on_events, recorded_in, settle
 from steady_tally.core.plan.conditions import InRange, leaves
 from steady_tally.core.plan.gather import Events
 from steady_tally.core.plan.whole import Plan
+from steady_tally.core.released import Account, Released
 from steady_tally.core.releasing import Keep
 from steady_tally.core.sources import Sources, Table
 
@@ -66,7 +67,7 @@ def fold(
     make: Callable[[Gathered, Placed], R],
     take: Callable[[R], None],
     held: int = _HELD,
-) -> Figures:
+) -> Released:
     """All that one measure comes to.
 
     Parameters
@@ -129,7 +130,7 @@ def fold(
     for at, one in enumerate(wanted):
         kept[common.tally_key(one)] = reduce(add, (t[at] for t in tallies))
     measured = common.measured(measure)
-    figures = Figures(
+    figures = Released(
         plan=plan,
         name=name,
         measure=measure,

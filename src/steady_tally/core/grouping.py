@@ -12,7 +12,7 @@ from steady_tally.core.classes.quality import NOTHING_KNOWN, quality
 from steady_tally.core.classes.steadiness import steadiness
 from steady_tally.core.measure.against import sides
 from steady_tally.core.measure.values import AreaValues
-from steady_tally.core.outcome import Classed, Measured
+from steady_tally.core.released import Classed, Measured
 from steady_tally.core.states import State
 
 

@@ -8,14 +8,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from steady_tally.core.measure.terms.table import FromTable
-from steady_tally.core.outcome import Figures, Note
 from steady_tally.core.plan.gather import Events, NoCoordinates
 from steady_tally.core.plan.place import Grid, Place, Zones
 from steady_tally.core.plan.release import Release
 from steady_tally.core.plan.whole import Plan
+from steady_tally.core.released import Note, Released
 
 
-def idle_choices(outcome: Figures) -> list[Note]:
+def idle_choices(outcome: Released) -> list[Note]:
     """A note for each choice that does nothing beside the others."""
     events, place = outcome.events, outcome.plan.place
     found = [Note("gather", says) for says in _of_events(events)]

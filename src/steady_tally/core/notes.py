@@ -20,12 +20,12 @@ from steady_tally.core.measure import Measure
 from steady_tally.core.measure.quotient import Quotient
 from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.measure.terms.whole import OfWhole
-from steady_tally.core.outcome import BY_CHANCE, FEW, WIDE, Figures, Mend, Note
 from steady_tally.core.place.completeness import Share
 from steady_tally.core.place.meeting import apart
 from steady_tally.core.place.placing import WAYS, Way
 from steady_tally.core.plan.conditions import BetweenDays, InsideOutline, all_must_hold, leaves
 from steady_tally.core.plan.place import Zones
+from steady_tally.core.released import BY_CHANCE, FEW, WIDE, Mend, Note, Released
 from steady_tally.core.show.bands import without_class
 from steady_tally.core.show.colours import middle_of
 from steady_tally.core.show.legend import legend_of
@@ -40,7 +40,7 @@ _SKEWED = 1.0
 _CROWDED = 0.6
 
 
-def notes_of(outcome: Figures, sources: Sources) -> list[Note]:
+def notes_of(outcome: Released, sources: Sources) -> list[Note]:
     """All notes, in the order of the stages."""
     return [
         *(Note("gather", says) for says in _gathered(outcome)),
@@ -56,7 +56,7 @@ def notes_of(outcome: Figures, sources: Sources) -> list[Note]:
     ]
 
 
-def _gathered(outcome: Figures) -> Iterator[str]:
+def _gathered(outcome: Released) -> Iterator[str]:
     if not outcome.events_name:
         return
     account, events = outcome.account, outcome.events
@@ -99,7 +99,7 @@ def _gathered(outcome: Figures) -> Iterator[str]:
         yield f"{account.time_unknown:,} records without a readable time are counted, as the plan says."
 
 
-def _second_figures(outcome: Figures) -> Iterator[Note]:
+def _second_figures(outcome: Released) -> Iterator[Note]:
     """What periods such as 2010-11 were taken for."""
     time, together = outcome.events.time, outcome.account.together
     if time is None or time.order != "period":
@@ -116,7 +116,7 @@ def _second_figures(outcome: Figures) -> Iterator[Note]:
         yield Note("gather", f"Years such as 2010-11 in “{time.column}” are taken to begin in April: say it in Gather.")
 
 
-def _placed(outcome: Figures) -> Iterator[str]:
+def _placed(outcome: Released) -> Iterator[str]:
     account, zones = outcome.account, outcome.zones
     if not_met := apart(account.meeting, zones, outcome.crs):
         yield not_met.says
@@ -163,7 +163,7 @@ def _placed(outcome: Figures) -> Iterator[str]:
         )
 
 
-def _measured(outcome: Figures, sources: Sources) -> Iterator[str]:
+def _measured(outcome: Released, sources: Sources) -> Iterator[str]:
     yield from outcome.measured.values.notes
     for role, term in outcome.measure.terms.items():
         yield from term.told(outcome.measured.joined.get(role), sources, outcome.spans)
@@ -173,7 +173,7 @@ def _measured(outcome: Figures, sources: Sources) -> Iterator[str]:
             yield from _ground_said(outcome, kind, part.figures)
 
 
-def _ground_said(outcome: Figures, term: FromTable, said: npt.NDArray[np.float64]) -> Iterator[str]:
+def _ground_said(outcome: Released, term: FromTable, said: npt.NDArray[np.float64]) -> Iterator[str]:
     """Where a column says how much ground areas have, and it differs from what their shapes have."""
     ours = outcome.counting.counted_km2
     both = np.isfinite(said) & (said > 0.0) & (ours > 0.0)
@@ -191,12 +191,12 @@ def _ground_said(outcome: Figures, term: FromTable, said: npt.NDArray[np.float64
         )
 
 
-def _released(outcome: Figures) -> Iterator[str]:
+def _released(outcome: Released) -> Iterator[str]:
     if outcome.plan.release is not None:
         yield from told(outcome.plan.release, outcome.hidden, outcome.table)
 
 
-def _classed(outcome: Figures) -> Iterator[str]:
+def _classed(outcome: Released) -> Iterator[str]:
     wanted, made = outcome.classing.asked, outcome.classed.classes
     own = outcome.plan.colours_of(outcome.name).bands
     if lost := without_class(own, outcome.classed.breaks, outcome.classed.words):
@@ -232,7 +232,7 @@ def _classed(outcome: Figures) -> Iterator[str]:
         yield f"{beyond:,} areas have values below the lowest or above the highest break, and are in no class."
 
 
-def _shown(outcome: Figures) -> Iterator[str]:
+def _shown(outcome: Released) -> Iterator[str]:
     """Colours that are hard to tell apart."""
     legend, how = legend_of(outcome), outcome.plan.colours_of(outcome.name)
     found = legend.entries
@@ -243,7 +243,7 @@ def _shown(outcome: Figures) -> Iterator[str]:
         yield f"Hard to tell apart {says}: “{found[a].text}” and “{found[b].text}”{rest}."
 
 
-def _one_sided(outcome: Figures) -> Iterator[str]:
+def _one_sided(outcome: Released) -> Iterator[str]:
     """Where two-sided colours have one side alone."""
     how, breaks = outcome.plan.colours_of(outcome.name), outcome.classed.breaks
     if how.below is None or len(breaks) < 2:
@@ -253,7 +253,7 @@ def _one_sided(outcome: Figures) -> Iterator[str]:
         yield f"No class lies wholly on one side of the middle ({middle:,.4g}): the colours have one side alone."
 
 
-def _unsuited(outcome: Figures) -> Iterator[str]:
+def _unsuited(outcome: Released) -> Iterator[str]:
     """Where the way of classing does not suit the values, in one sentence."""
     values, classed = outcome.measured.values.value, outcome.classed
     inside = classed.area_class >= 0
@@ -274,7 +274,7 @@ def _unsuited(outcome: Figures) -> Iterator[str]:
         yield f"{empty:,} of {classed.classes:,} classes have no area."
 
 
-def _unfollowed(outcome: Figures) -> Iterator[Note]:
+def _unfollowed(outcome: Released) -> Iterator[Note]:
     """Filters of the events that what they are divided by does not follow."""
     events, measure = outcome.events, outcome.measure
     under = measure.terms.get("under")
@@ -304,7 +304,7 @@ def _following(measure: Measure) -> Mend | None:
     return Mend(f"divide by {under.noun} of the same group", measure.model_copy(update={"denominator": followed}))
 
 
-def _time_not_followed(outcome: Figures) -> Iterator[Note]:
+def _time_not_followed(outcome: Released) -> Iterator[Note]:
     events, kept = outcome.events, outcome.windows
     days = sum(w.days for w in events.recorded)
     days_kept = sum(w.days_kept for w in kept)
@@ -321,7 +321,7 @@ def _time_not_followed(outcome: Figures) -> Iterator[Note]:
             yield Note("measure", says, "all recorded time", "time")
 
 
-def _unequal_time(outcome: Figures) -> Iterator[Note]:
+def _unequal_time(outcome: Released) -> Iterator[Note]:
     """Areas that were recorded longer than others, where their figures grow with that."""
     spans = outcome.spans
     if not outcome.measure.grows_with_time or len(spans) < 2:

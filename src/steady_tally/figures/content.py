@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
+from datetime import date
 
 import numpy as np
 import numpy.typing as npt
@@ -13,17 +14,17 @@ from steady_tally.core.disclosure.family import let_out_areas
 from steady_tally.core.disclosure.words import told
 from steady_tally.core.errors import PlanError
 from steady_tally.core.geo.anchors import Anchors
-from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.plan.show import Corner, EventsLayer, LabelSet, Layer, OverLayer, ReferenceLayer
 from steady_tally.core.reasons import Reason
+from steady_tally.core.released import Released
 from steady_tally.core.report.labels import label_texts
 from steady_tally.core.show.bands import PLAIN, decimal_places, step_text, steps
 from steady_tally.core.show.colours import BEYOND, NO_VALUE
 from steady_tally.core.show.drawing import Plane, Rings, outlines_over, plane_of, reference_lines, zone_rings
 from steady_tally.core.show.insets import inset_rings, insets_of, without_insets
 from steady_tally.core.show.legend import Legend, legend_of
-from steady_tally.core.show.overlays import Dots, area_anchors, event_dots, reference_names
+from steady_tally.core.show.overlays import Dots, area_anchors, event_days, event_dots, reference_names
 from steady_tally.core.sources import Sources, texts
 from steady_tally.core.states import STATES, State
 
@@ -111,8 +112,10 @@ class Content:
     part: npt.NDArray[np.bool_] | None = None
 
 
-def content_of(chain: Chain, outcome: Outcome, sources: Sources, references: list[str]) -> Content:
-    """All that a page can show."""
+def content_of(chain: Chain, sources: Sources, references: list[str], *, strict: bool = True) -> Content:
+    """All that a page can show of what a chain comes to."""
+    records = chain.outcome(strict=strict)
+    outcome: Released = records
     areas, show = outcome.areas, outcome.plan.show
     let_out_areas(outcome.plan.release, outcome.hidden)
     if len(areas) > MOST_AREAS:
@@ -121,7 +124,7 @@ def content_of(chain: Chain, outcome: Outcome, sources: Sources, references: lis
             where="figure",
             todo="Take larger cells.",
         )
-    plane = plane_of(areas, outcome.placed.placement.crs)
+    plane = plane_of(areas, outcome.working)
     drawn = insets_of(show.insets, areas, plane)
     whole = _rings_of(areas, plane)
     boxes = []
@@ -152,7 +155,7 @@ def content_of(chain: Chain, outcome: Outcome, sources: Sources, references: lis
             if isinstance(layer, ReferenceLayer) and layer.shown
         },
         over=_over(chain, plane) if any(isinstance(layer, OverLayer) for layer in layers) else None,
-        dots=event_dots(outcome, plane, events.by) if events.shown and _lets_out_events(outcome) else None,
+        dots=event_dots(records, plane, events.by) if events.shown and outcome.lets_out_events else None,
         labels=shown,
         texts=[t for t, s in zip(label_texts(chain, outcome), show.labels, strict=True) if s.shown] if shown else [],
         anchors=area_anchors(areas, plane, drawn)[0] if shown else None,
@@ -165,7 +168,7 @@ def content_of(chain: Chain, outcome: Outcome, sources: Sources, references: lis
         hidden=hides if show.hide_empty else np.zeros(len(areas), dtype=np.bool_),
         title=show.title or outcome.name,
         subtitle=_subtitle(outcome),
-        notes=_notes(outcome),
+        notes=_notes(outcome, event_days(records)),
         cells=isinstance(areas, CellSet),
     )
 
@@ -183,13 +186,13 @@ def part_of(content: Content, areas: npt.NDArray[np.bool_]) -> Content:
     return replace(content, plane=replace(content.plane, bounds=bounds), boxes=[], part=areas)
 
 
-def _numbers(outcome: Outcome) -> Floats:
+def _numbers(outcome: Released) -> Floats:
     values = outcome.measured.values
     nowhere = values.words or outcome.classed.words
     return np.full(len(values.value), np.nan) if nowhere else values.value
 
 
-def _ends(outcome: Outcome, legend: Legend) -> tuple[str, str]:
+def _ends(outcome: Released, legend: Legend) -> tuple[str, str]:
     classed = outcome.measured.values.value[outcome.classed.area_class >= 0] / legend.scale.by
     if outcome.classed.words or not len(classed):
         return "", ""
@@ -224,7 +227,7 @@ def _over(chain: Chain, plane: Plane) -> Rings | None:
     return outlines_over(chain.zones, column, plane) if column and chain.zones is not None else None
 
 
-def _entries(outcome: Outcome, legend: Legend) -> list[Entry]:
+def _entries(outcome: Released, legend: Legend) -> list[Entry]:
     own, state = outcome.classed.area_class, outcome.measured.values.state
     pairs = zip(legend.made, legend.entries, strict=True)
     found = [Entry(e.text, e.colour, b.areas) for b, e in pairs]
@@ -245,18 +248,14 @@ def _entries(outcome: Outcome, legend: Legend) -> list[Entry]:
     return found
 
 
-def _lets_out_events(outcome: Outcome) -> bool:
-    return outcome.plan.release is None or outcome.plan.release.event_points
-
-
-def _subtitle(outcome: Outcome) -> str:
+def _subtitle(outcome: Released) -> str:
     """What the values are, and when the events were."""
     windows = [outcome.events.recorded[w.at].name for w in outcome.windows]
     when = f", {windows[0]} to {windows[-1]}" if len(windows) > 1 else f", {windows[0]}" if windows else ""
     return f"{outcome.value_name[:1].upper()}{outcome.value_name[1:]}{when}"
 
 
-def _notes(outcome: Outcome) -> str:
+def _notes(outcome: Released, days: tuple[date, date] | None) -> str:
     """Sources, method, breaks, and what was counted and set aside."""
     says = []
     if outcome.events_name and (outcome.plan.release is None or outcome.plan.release.round_to == 1):
@@ -276,25 +275,14 @@ def _notes(outcome: Outcome) -> str:
     names = list(dict.fromkeys(s for s in sources if s))
     if names:
         says.append(f"Sources: {', '.join(names)}.")
-    period = _period(outcome)
-    if period:
-        says.append(period)
+    if days is not None and not outcome.windows:
+        says.append(f"Events from {days[0]} to {days[1]}.")
     if not outcome.measured.values.words:
         says.append(f"Classes: {outcome.classing.says}{_breaks(outcome)}; both ends of a range belong to it.")
     return " ".join(says)
 
 
-def _period(outcome: Outcome) -> str:
-    """From when to when the events were, where no recorded window says it; the records' own days, never the clock's."""
-    times = outcome.gathered.time
-    if outcome.windows or times is None or not outcome.events_name or not _lets_out_events(outcome):
-        return ""  # the first and the last day are those of single events
-    placed = times[outcome.placed.record[outcome.placed.located.first >= 0]]
-    days = placed[~np.isnat(placed)].astype("datetime64[D]")
-    return f"Events from {days.min()} to {days.max()}." if len(days) else ""
-
-
-def _breaks(outcome: Outcome) -> str:
+def _breaks(outcome: Released) -> str:
     """The inner breaks as they are, which ranges round to what values there are."""
     breaks, scale = outcome.classed.breaks[1:-1], legend_of(outcome).scale
     if outcome.classed.words or not len(breaks):

@@ -22,8 +22,9 @@ from steady_tally.core.errors import SetUpError
 from steady_tally.core.gather.records import Gathered
 from steady_tally.core.geo.antimeridian import cut_at_antimeridian
 from steady_tally.core.geo.projection import project
-from steady_tally.core.outcome import Figures, Placed
+from steady_tally.core.outcome import Placed
 from steady_tally.core.plan.place import Place
+from steady_tally.core.released import Released
 from steady_tally.core.report.tables import (
     areas_table,
     categories_table,
@@ -81,7 +82,7 @@ class OutcomeFiles:
                 self._open[name].write(body)
 
     def finish(
-        self, figures: Figures, checksums: Mapping[str, str], more: Callable[[Path], None] | None = None
+        self, figures: Released, checksums: Mapping[str, str], more: Callable[[Path], None] | None = None
     ) -> None:
         """Write the areas and the account, and put all files in their place; `more` writes others beside them."""
         with _plain_faults(self.folder):
@@ -118,7 +119,7 @@ def _csv(table: pa.Table) -> tuple[bytes, pa.Buffer, int]:
     return head.getvalue().to_pybytes(), body.getvalue(), count
 
 
-def _write_areas(outcome: Figures, folder: Path) -> dict[str, int]:
+def _write_areas(outcome: Released, folder: Path) -> dict[str, int]:
     """Write the areas; how many texts of each file of CSV were defused."""
     areas, counts = areas_table(outcome), {}
     for name, table in (("areas.csv", areas), ("categories.csv", categories_table(outcome))):
@@ -129,7 +130,7 @@ def _write_areas(outcome: Figures, folder: Path) -> dict[str, int]:
     return counts
 
 
-def _without_places(told: dict[str, Any], figures: Figures) -> None:
+def _without_places(told: dict[str, Any], figures: Released) -> None:
     """Take the places that were given to single records out of the plan, where a release rule lets no events out."""
     rule = figures.plan.release
     if rule is None or rule.event_points:
@@ -141,7 +142,7 @@ def _without_places(told: dict[str, Any], figures: Figures) -> None:
             told["notes"] = [*told["notes"], says]
 
 
-def _without_totals(told: dict[str, Any], figures: Figures) -> None:
+def _without_totals(told: dict[str, Any], figures: Released) -> None:
     """Take the totals of records out, where a release rule rounds counts: beside them they would tell more."""
     rule = figures.plan.release
     if rule is None or rule.round_to == 1:
@@ -150,7 +151,7 @@ def _without_totals(told: dict[str, Any], figures: Figures) -> None:
     told["notes"] = [*told["notes"], "How many records there are at each stage is left out, as the release rule says."]
 
 
-def areas_geojson(outcome: Figures, areas: pa.Table) -> str:
+def areas_geojson(outcome: Released, areas: pa.Table) -> str:
     """The areas with their values as GeoJSON (RFC 7946): longitude and latitude, shells counterclockwise."""
     zones = outcome.areas
 

@@ -26,7 +26,7 @@ def figure_content(engine: Engine, study_id: uuid.UUID, sheet: Sheet, *, strict:
     sources, checksums = stored_sources(engine, study_id)
     names = reference_names(engine, study_id)
     key = fingerprint("figure", chain.keys(plan.mapped), plan.as_document(), [checksums[n] for n in names], strict)
-    content = kept(f"figure {key}", lambda: content_of(chain, chain.outcome(strict=strict), sources, names))
+    content = kept(f"figure {key}", lambda: content_of(chain, sources, names, strict=strict))
     return content if sheet.areas is None else part_of(content, sheet.areas)
 
 

@@ -116,7 +116,7 @@ def anchors(path: BulkPath) -> Response:
 
     def placed() -> tuple[pa.Table, dict[str, str]]:
         outcome = chain.outcome(strict=False)
-        found, inset = area_anchors(outcome.placed.areas, plane_of_outcome(outcome), drawn_insets(outcome))
+        found, inset = area_anchors(outcome.areas, plane_of_outcome(outcome), drawn_insets(outcome))
         rooms = {f"room {k}": found.rooms[:, k].astype(np.float32) for k in range(found.rooms.shape[1])}
         xy = found.xy.astype(np.float32)
         table = pa.table({"x": xy[:, 0], "y": xy[:, 1], "radius": found.radius.astype(np.float32), "inset": inset})
@@ -160,7 +160,7 @@ def trial(path: PlanPath, body: LabelDraft) -> Response:
     chain = chain_of(engine(), path.study_id, plan_of(path))
     outcome = chain.outcome(strict=False)
     words = label_words(chain)
-    areas = outcome.placed.areas
+    areas = outcome.areas
     at = min(body.area or 0, len(areas) - 1)
     try:
         text = next(iter(texts_of(chain, outcome, body.text, [at] if len(areas) else [])), "")

@@ -472,7 +472,7 @@ def area_columns(path: PlanPath) -> Response:
 def points(path: PlanPath) -> Response:
     outcome = outcome_of(path)
     found = event_points(outcome.placed, plane_of_outcome(outcome), outcome.gathered.checked)
-    colours = np.append(apart(len(outcome.placed.areas)), np.uint32(_NO_AREA))
+    colours = np.append(apart(len(outcome.areas)), np.uint32(_NO_AREA))
     table = pa.table(
         {
             "x": found.xy[:, 0],

@@ -23,14 +23,14 @@ from steady_tally.core.geo.projection import coordinate_system, project
 from steady_tally.core.measure import Measure
 from steady_tally.core.measure.against import HIGHER, LOWER, NOT_DIFFERENT, UNKNOWN
 from steady_tally.core.measure.values import LEVEL, Role
-from steady_tally.core.outcome import Note, Outcome
-from steady_tally.core.place.completeness import completeness
+from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.plan.base import bare, fingerprint
 from steady_tally.core.plan.place import Grid
 from steady_tally.core.plan.show import EventsLayer, Inset, Layer, ReferenceLayer
 from steady_tally.core.plan.steps import steps_before
 from steady_tally.core.plan.whole import Plan
+from steady_tally.core.released import Note, Released
 from steady_tally.core.report.labels import check_labels, labels_key
 from steady_tally.core.report.sums import Doubt, proposed_name, sum_lines
 from steady_tally.core.report.tables import account_document
@@ -238,7 +238,7 @@ def names(path: BulkPath) -> Response:
 @needs(Right.READ)
 def values(path: BulkPath) -> Response:
     outcome = _outcome(path, "measured")
-    areas, measured, counting = outcome.placed.areas, outcome.measured.values, outcome.placed.counting
+    areas, measured, counting = outcome.areas, outcome.measured.values, outcome.placed.counting
     low, high = measured.interval()
     time = measured.term("time")
     return bulk(
@@ -265,7 +265,7 @@ def values(path: BulkPath) -> Response:
     )
 
 
-def _sides(outcome: Outcome) -> dict[str, pa.Array]:
+def _sides(outcome: Released) -> dict[str, pa.Array]:
     """How areas stand to what they are set against, where the measure sets them against something."""
     found = outcome.sides
     if found is None or not outcome.measure.sets_against:
@@ -293,8 +293,8 @@ def shapes(path: BulkPath, query: LevelQuery) -> Response:
     return kept_bulk(f"{path.key} {query.level} {query.inset}", lambda: _drawn(chain.outcome(strict=False), query))
 
 
-def _drawn(outcome: Outcome, query: LevelQuery) -> tuple[pa.Table, dict[str, str]]:
-    areas = outcome.placed.areas
+def _drawn(outcome: Released, query: LevelQuery) -> tuple[pa.Table, dict[str, str]]:
+    areas = outcome.areas
     plane = plane_of_outcome(outcome)
     insets = drawn_insets(outcome)
     if query.inset is not None:
@@ -548,8 +548,8 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
     )
 
 
-def drawn_insets(outcome: Outcome) -> list[DrawnInset]:
-    return insets_of(outcome.plan.show.insets, outcome.placed.areas, plane_of_outcome(outcome))
+def drawn_insets(outcome: Released) -> list[DrawnInset]:
+    return insets_of(outcome.plan.show.insets, outcome.areas, plane_of_outcome(outcome))
 
 
 def keys_of(chain: Chain) -> dict[str, str]:
@@ -575,12 +575,12 @@ def _outcome(path: BulkPath, result: str) -> Outcome:
     return chain_at(path, result)[0].outcome(strict=False)
 
 
-def _framed(outcome: Outcome, keys: dict[str, str]) -> dict[str, Any]:
+def _framed(outcome: Released, keys: dict[str, str]) -> dict[str, Any]:
     """What the first view shows, and what would be better shown apart: nothing of it where the map has boxes."""
     nothing: dict[str, Any] = {"frame": None, "apart": [], "far_off": 0}
     if drawn_insets(outcome):
         return nothing
-    areas, plane = outcome.placed.areas, plane_of_outcome(outcome)
+    areas, plane = outcome.areas, plane_of_outcome(outcome)
 
     def anew() -> dict[str, Any]:
         boxes = area_boxes(areas, plane)
@@ -603,7 +603,6 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str], overlaid: list
     measured, classed = outcome.measured.values, outcome.classed
     legend = legend_of(outcome)
     states = np.bincount(measured.state, minlength=1)
-    complete = completeness(outcome.events, outcome.gathered, outcome.placed.placement)
     said = outcome.measure.terms_called(outcome.events.recorded)
     return View(
         study=path.study_id,
@@ -613,11 +612,11 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str], overlaid: list
         measure=outcome.name,
         events_name=outcome.events_name,
         ledger=Account(**account_document(outcome)),
-        kind="cells" if isinstance(outcome.placed.areas, CellSet) else "zones",
+        kind="cells" if isinstance(outcome.areas, CellSet) else "zones",
         columns=outcome.gathered.table.columns.column_names,
         events=outcome.placed.events,
-        records=complete.records,
-        located=complete.located,
+        records=outcome.account.belong,
+        located=outcome.account.located,
         value_name=outcome.value_name,
         terms=[
             TermView(
@@ -666,7 +665,7 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str], overlaid: list
     )
 
 
-def _against(outcome: Outcome) -> AgainstView | None:
+def _against(outcome: Released) -> AgainstView | None:
     found = outcome.sides
     if found is None or not outcome.measure.sets_against:
         return None
@@ -689,6 +688,6 @@ def _doubt(doubt: Doubt) -> DoubtView:
     return DoubtView(says=doubt.says, mend=doubt.mend and MendView(says=doubt.mend.says, measure=doubt.mend.measure))
 
 
-def plane_of_outcome(outcome: Outcome) -> Plane:
+def plane_of_outcome(outcome: Released) -> Plane:
     """The plane that the outcome is drawn in."""
-    return plane_of(outcome.placed.areas, outcome.placed.placement.crs)
+    return plane_of(outcome.areas, outcome.working)

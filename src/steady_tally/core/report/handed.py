@@ -19,9 +19,10 @@ from steady_tally.core.errors import PlanError
 from steady_tally.core.measure.against import HIGHER, LOWER, NOT_DIFFERENT, UNKNOWN
 from steady_tally.core.measure.expression import word_of
 from steady_tally.core.measure.values import AreaValues
-from steady_tally.core.outcome import BY_CHANCE, FEW, PARTLY, WIDE, Outcome
+from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.plan.gather import Events
+from steady_tally.core.released import BY_CHANCE, FEW, PARTLY, WIDE, Released
 from steady_tally.core.report.labels import label_texts
 from steady_tally.core.report.tables import areas_table, categories_table, events_table, set_aside_table
 from steady_tally.core.show.legend import entries_by_class, legend_of
@@ -87,7 +88,7 @@ class Handed:
     said: tuple[str, ...] = ()
 
 
-def areas_to_hand_on(chain: Chain, outcome: Outcome) -> Handed:
+def areas_to_hand_on(chain: Chain, outcome: Released) -> Handed:
     """The mapped measure with its inputs, intervals, states and classes; the other measures; the areas' own columns."""
     if len(outcome.areas) > MOST_AREAS:
         raise PlanError(
@@ -158,7 +159,7 @@ def areas_to_hand_on(chain: Chain, outcome: Outcome) -> Handed:
 _SIDES = {LOWER: "lower", NOT_DIFFERENT: "not different", HIGHER: "higher", UNKNOWN: None}
 
 
-def _doubts(outcome: Outcome) -> list[str | None]:
+def _doubts(outcome: Released) -> list[str | None]:
     """Why each area's figure is unreliable."""
     why = {
         PARTLY: "only a part of it counts", BY_CHANCE: "zero that may be chance", FEW: "few events",
@@ -167,13 +168,13 @@ def _doubts(outcome: Outcome) -> list[str | None]:
     return ["; ".join(w for bit, w in why.items() if flags & bit) or None for flags in outcome.unreliable.tolist()]
 
 
-def _labels(chain: Chain, outcome: Outcome) -> list[list[str]]:
+def _labels(chain: Chain, outcome: Released) -> list[list[str]]:
     """The texts of the label sets that are shown."""
     shown = [s.shown for s in chain.plan.show.labels]
     return [t for t, on in zip(label_texts(chain, outcome), shown, strict=True) if on] if any(shown) else []
 
 
-def bare_areas(outcome: Outcome) -> Handed:
+def bare_areas(outcome: Released) -> Handed:
     """The areas alone, without a figure: a grid to count something else in."""
     table = areas_table(outcome).select(list(_ALONE))
     if isinstance(outcome.areas, CellSet):
@@ -223,7 +224,7 @@ def set_aside_to_hand_on(outcome: Outcome) -> Handed:
     return Handed(table, says)
 
 
-def kinds_to_hand_on(outcome: Outcome) -> Handed | None:
+def kinds_to_hand_on(outcome: Released) -> Handed | None:
     """Kinds by areas, a column for each kind; None where the measure does not look at kinds."""
     table = categories_table(outcome)
     if table is None:
@@ -232,7 +233,7 @@ def kinds_to_hand_on(outcome: Outcome) -> Handed | None:
     return Handed(table, says)
 
 
-def further_table(chain: Chain, outcome: Outcome) -> Handed | None:
+def further_table(chain: Chain, outcome: Released) -> Handed | None:
     """The one table that the release rule lets out beside the areas: a column for each kind or period; None where
     there is none, or all of it is hidden. What is hidden stands empty."""
     table, counts = chain.table, chain.counts_of_table

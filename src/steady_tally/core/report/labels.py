@@ -21,9 +21,9 @@ from steady_tally.core.measure.formula import Formula
 from steady_tally.core.measure.names import Referent, referents
 from steady_tally.core.measure.values import AreaValues
 from steady_tally.core.numbers import is_whole
-from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.plan.base import fingerprint
+from steady_tally.core.released import Released
 from steady_tally.core.show.legend import entries_by_class, legend_of
 from steady_tally.core.sources import texts
 from steady_tally.core.states import State
@@ -77,12 +77,12 @@ def label_words(chain: Chain) -> list[str]:
     return [*_OWN, *_text_columns(chain, chain.settled.areas)]
 
 
-def label_texts(chain: Chain, outcome: Outcome) -> list[list[str]]:
+def label_texts(chain: Chain, outcome: Released) -> list[list[str]]:
     """Of each label set of the plan, the text of each area; PlanError where one cannot be written."""
     return [texts_of(chain, outcome, label.text) for label in chain.plan.show.labels]
 
 
-def texts_of(chain: Chain, outcome: Outcome, template: str, at: Sequence[int] | None = None) -> list[str]:
+def texts_of(chain: Chain, outcome: Released, template: str, at: Sequence[int] | None = None) -> list[str]:
     """The text of each area, or of some; PlanError where it cannot be written.
 
     Parameters
@@ -101,7 +101,7 @@ def texts_of(chain: Chain, outcome: Outcome, template: str, at: Sequence[int] | 
     return ["".join(parts).strip() for parts in zip(*columns, strict=True)] if columns else [""] * len(rows)
 
 
-def check_labels(chain: Chain, outcome: Outcome) -> None:
+def check_labels(chain: Chain, outcome: Released) -> None:
     """PlanError where a label cannot be written."""
     for label in chain.plan.show.labels:
         texts_of(chain, outcome, label.text, range(min(len(outcome.areas), 1)))
@@ -144,7 +144,7 @@ def _formula(chain: Chain, text: str) -> Formula | None:
     return Formula(text=text, about=chain.plan.events_name(chain.plan.mapped) or None)
 
 
-def _written(chain: Chain, outcome: Outcome, piece: str | Braced, rows: np.ndarray) -> list[str]:
+def _written(chain: Chain, outcome: Released, piece: str | Braced, rows: np.ndarray) -> list[str]:
     if isinstance(piece, str):
         return [piece] * len(rows)
     match piece.text:

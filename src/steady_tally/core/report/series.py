@@ -18,11 +18,11 @@ from steady_tally.core.disclosure.family import ReleasedTable
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.parting import Over, Parting, parted_by
 from steady_tally.core.matching import quoted
-from steady_tally.core.outcome import Outcome
 from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.figure import Series
 from steady_tally.core.plan.release import FurtherTable
 from steady_tally.core.plan.whole import Plan, read_plan
+from steady_tally.core.released import Released
 
 MOST_PAGES = 200
 _WHERE = "figure: series"
@@ -216,11 +216,11 @@ def hiding(chain: Chain, page: Sheet) -> Chain:
     return chain.hiding({n: page.hidden if n == of else everything for n in chain.plan.gather.events}, page.table)
 
 
-def _by_breaks(outcome: Outcome) -> bool:
+def _by_breaks(outcome: Released) -> bool:
     return not outcome.measured.values.words and not outcome.classed.words and len(outcome.classed.breaks) > 1
 
 
-def _locked(outcome: Outcome, at: list[float], whence: str) -> dict[str, Any]:
+def _locked(outcome: Released, at: list[float], whence: str) -> dict[str, Any]:
     if len(at) < 2:
         raise PlanError("there are no values to make classes of.", where=_WHERE, todo="Choose another list.")
     was = f"{outcome.classing.says} {whence}"

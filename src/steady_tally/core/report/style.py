@@ -12,8 +12,8 @@ from collections.abc import Mapping
 import numpy as np
 
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, NO_CLASS, ZERO_CLASS
-from steady_tally.core.outcome import Outcome
 from steady_tally.core.plan.show import LabelSet, Outlines
+from steady_tally.core.released import Released
 from steady_tally.core.show.colours import BEYOND, NO_VALUE, PAPER_LINE
 from steady_tally.core.show.legend import legend_of
 
@@ -24,7 +24,7 @@ _INK = "#1f2933"
 _NO_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
 
 
-def style_document(outcome: Outcome, layer: str, names: Mapping[str, str]) -> bytes:
+def style_document(outcome: Released, layer: str, names: Mapping[str, str]) -> bytes:
     """The style of a layer of areas that were handed on.
 
     Parameters
@@ -58,7 +58,7 @@ def style_document(outcome: Outcome, layer: str, names: Mapping[str, str]) -> by
     return ET.tostring(root, encoding="utf-8", xml_declaration=True)
 
 
-def style_files(outcome: Outcome, layer: str, short: Mapping[str, str] | None) -> dict[str, bytes]:
+def style_files(outcome: Released, layer: str, short: Mapping[str, str] | None) -> dict[str, bytes]:
     """The style of a layer by the names of its files: one, and another where a Shapefile has `short` names."""
     found = {f"{layer}.sld": style_document(outcome, layer, {})}
     if short is not None:

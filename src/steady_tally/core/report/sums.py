@@ -15,9 +15,9 @@ from steady_tally.core.measure.terms.kind import TermKind
 from steady_tally.core.measure.terms.of_events import TermOfEvents
 from steady_tally.core.measure.terms.table import years_counted, years_say
 from steady_tally.core.measure.values import Entry, Role
-from steady_tally.core.outcome import Figures, Mend
 from steady_tally.core.plan.conditions import BetweenDays
 from steady_tally.core.reasons import Reason
+from steady_tally.core.released import Mend, Released
 from steady_tally.core.states import State
 
 _MOST_LETTERS = 60
@@ -49,7 +49,7 @@ class Line:
     doubts: tuple[Doubt, ...]
 
 
-def sum_lines(outcome: Figures) -> tuple[Line, ...]:
+def sum_lines(outcome: Released) -> tuple[Line, ...]:
     """The terms, in the order of the sum."""
     values, measure = outcome.measured.values, outcome.measure
     said = measure.terms_called(outcome.events.recorded)
@@ -63,7 +63,7 @@ def sum_lines(outcome: Figures) -> tuple[Line, ...]:
     return tuple(found)
 
 
-def _more(outcome: Figures, role: Entry, term: TermKind | None) -> str:
+def _more(outcome: Released, role: Entry, term: TermKind | None) -> str:
     """Which of them: what stands behind a term's noun."""
     if isinstance(term, TermOfEvents):
         which = f": {term.counts}" if term.says == "events" else f" of {term.counts}"
@@ -82,7 +82,7 @@ def _more(outcome: Figures, role: Entry, term: TermKind | None) -> str:
     return "s recorded" if role == "time" else ""
 
 
-def _rests_on(outcome: Figures, role: Entry, term: TermKind | None) -> Iterator[str]:
+def _rests_on(outcome: Released, role: Entry, term: TermKind | None) -> Iterator[str]:
     if role == "time":
         yield from _times(outcome)
     elif isinstance(term, (OfEvents, Commonest)) and term.counts == outcome.events_name:
@@ -104,7 +104,7 @@ def _rests_on(outcome: Figures, role: Entry, term: TermKind | None) -> Iterator[
             yield f"{joined.rows_left_over:,} rows match no area"
 
 
-def _times(outcome: Figures) -> Iterator[str]:
+def _times(outcome: Released) -> Iterator[str]:
     values = outcome.measured.values
     time = values.term("time")
     there = values.state == State.NUMBER

@@ -20,14 +20,15 @@ from steady_tally.core.geo.locate import Located
 from steady_tally.core.measure.terms.joined import TableFigures
 from steady_tally.core.measure.values import AreaValues
 from steady_tally.core.numbers import is_whole
-from steady_tally.core.outcome import Classed, Figures, Placed
+from steady_tally.core.outcome import Placed
 from steady_tally.core.place.placing import WAYS, Way
 from steady_tally.core.plan.place import Place
 from steady_tally.core.reasons import REASONS, Reason
+from steady_tally.core.released import Classed, Released
 from steady_tally.core.states import STATES, State
 
 
-def areas_table(outcome: Figures, at: npt.NDArray[np.int64] | slice = slice(None)) -> pa.Table:
+def areas_table(outcome: Released, at: npt.NDArray[np.int64] | slice = slice(None)) -> pa.Table:
     """One row an area; the columns are those of docs/plan.md.
 
     at : the positions of the areas that are wanted, by default all; of cells only theirs are spelt out.
@@ -55,7 +56,7 @@ def areas_table(outcome: Figures, at: npt.NDArray[np.int64] | slice = slice(None
     )
 
 
-def categories_table(outcome: Figures) -> pa.Table | None:
+def categories_table(outcome: Released) -> pa.Table | None:
     """Areas by kinds of events: one row an area, and after its identifier and name a column for each kind ("events:
     theft") with how many events it has; None where the measure does not look at kinds."""
     found = outcome.measured.values.breakdown
@@ -169,12 +170,12 @@ def _by_code(words: Mapping[Reason, str], code: pa.Array) -> pa.Array:
     return pa.array([words.get(Reason(c), "") if c in set(Reason) else "" for c in range(max(Reason) + 1)]).take(code)
 
 
-def ledger_document(outcome: Figures, checksums: Mapping[str, str]) -> dict[str, Any]:
+def ledger_document(outcome: Released, checksums: Mapping[str, str]) -> dict[str, Any]:
     """The account, the plan and the sources' checksums."""
     return {**account_document(outcome), "plan": outcome.plan.as_document(), "checksums": dict(checksums)}
 
 
-def account_document(outcome: Figures) -> dict[str, Any]:
+def account_document(outcome: Released) -> dict[str, Any]:
     """The account of every record, area and table row, the breaks and the notes."""
     states = np.bincount(outcome.measured.values.state, minlength=1)
     return {

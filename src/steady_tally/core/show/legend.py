@@ -9,7 +9,7 @@ import numpy as np
 from steady_tally.core.classes.breaks import ZERO_CLASS
 from steady_tally.core.measure.quotient import Quotient
 from steady_tally.core.measure.terms.events import OfEvents
-from steady_tally.core.outcome import Figures
+from steady_tally.core.released import Released
 from steady_tally.core.show.bands import (
     PLAIN,
     Band,
@@ -37,7 +37,7 @@ class Legend:
     unclassed: list[str]
 
 
-def legend_of(outcome: Figures) -> Legend:
+def legend_of(outcome: Released) -> Legend:
     measured, classed, how = outcome.measured.values, outcome.classed, outcome.plan.colours_of(outcome.name)
     scale, middle = PLAIN, None
     if classed.words and not measured.words:
@@ -72,6 +72,6 @@ def entries_by_class(legend: Legend) -> dict[int, Entry]:
     return {**dict(enumerate(legend.entries)), ZERO_CLASS: legend.zero}
 
 
-def counts_events(outcome: Figures) -> bool:
+def counts_events(outcome: Released) -> bool:
     """Is a value of zero one of no events?"""
     return isinstance(outcome.measure, Quotient) and isinstance(outcome.measure.numerator, OfEvents)

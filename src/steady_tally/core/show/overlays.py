@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import date
 
 import numpy as np
 import numpy.typing as npt
@@ -95,6 +96,17 @@ def event_dots(outcome: Outcome, plane: Plane, by: str | None) -> Dots:
     kind[kept] = np.arange(len(kept))
     told = [words[k] or NOT_SAID for k in kept] + [f"{len(order) - len(kept):,} others"] * others
     return Dots(xy, kind[own], told, told_apart(told, [], others=others), of)
+
+
+def event_days(outcome: Outcome) -> tuple[date, date] | None:
+    """The first and the last day of the events that lie in an area, the records' own and never the clock's; None where
+    none is known, or a rule lets no single events out, which these are."""
+    times = outcome.gathered.time
+    if times is None or not outcome.events_name or not outcome.lets_out_events:
+        return None
+    placed = times[outcome.placed.record[outcome.placed.located.first >= 0]]
+    days = placed[~np.isnat(placed)].astype("datetime64[D]")
+    return (days.min().item(), days.max().item()) if len(days) else None
 
 
 def reference_names(features: Features, column: str, plane: Plane) -> tuple[npt.NDArray[np.float64], list[str]]:
