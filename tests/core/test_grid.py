@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.geo.area import ring_areas_m2
+from steady_tally.core.geo.area import ring_areas_m2, shape_areas_m2
 from steady_tally.core.geo.projection import (
     coordinate_system,
     distortion,
@@ -178,6 +178,28 @@ def test_cells_have_their_true_area_in_any_projection(system, shape):
     corners = len(rings) // len(some)
     true = ring_areas_m2(rings, np.arange(len(some) + 1) * corners, crs) / 1e6
     assert some.area_km2 == pytest.approx(true, rel=2e-7)
+
+
+@pytest.mark.parametrize(
+    ("system", "latitude", "across"),
+    [
+        (None, 38.0, 0.2), (None, 60.0, 0.05), (None, 60.0, 0.003), (None, -74.0, 5.0), ("EPSG:3857", 38.0, 0.2),
+        ("EPSG:3857", 60.0, 0.05), ("EPSG:3995", 60.0, 0.05), ("EPSG:3031", -74.0, 5.0), ("EPSG:32624", 38.0, 0.2),
+    ],
+)  # fmt: skip
+def test_what_cells_have_inside_adds_up_to_the_outline(system, latitude, across):
+    """Edges that are straight in degrees bend in the plane: a corner every 100 m alone leaves up to some 1e-7 out."""
+    corners = [(0.0, 0.1), (0.0, 0.1), (1.0, 0.13), (0.98, 0.8), (0.02, 0.71), (0.0, 0.1), (0.0, 0.1)]
+    shape = shapely.Polygon([(-40.0 + across * a, latitude + across * b) for a, b in corners])
+    degrees = coordinate_system("EPSG:4326", wanted_by="test")
+    zones = zones_from(np.array([shape], dtype=object), ["A"], ["A"], pa.table({"n": ["A"]}), degrees)
+    crs = equal_area(-40.0, round(latitude)) if system is None else coordinate_system(system, wanted_by="test")
+    lattice = lattice_of(Grid(size=across * 8_000.0), crs, "one")
+    ground = ground_of(zones, lattice)
+    box, kept, _ = kept_cells(lattice, ground, "touching")
+    some = cells(lattice, *box.cells_at(kept))
+    inside = share_inside(some.geometry, ground.shape, crs) * some.area_km2
+    assert inside.sum() == pytest.approx(shape_areas_m2(zones.geometry, degrees)[0] / 1e6, rel=1e-9)
 
 
 def test_a_projection_says_in_words_what_it_does_here():
