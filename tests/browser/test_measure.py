@@ -4,6 +4,7 @@ import csv
 import json
 import re
 from collections import Counter
+from statistics import median
 
 import pytest
 from playwright.sync_api import Page, expect
@@ -256,7 +257,7 @@ def test_a_formula_completes_its_words_points_at_a_mistake_and_is_mapped(opened,
     opened.keyboard.press("Tab")
     opened.keyboard.type(", 2)")
     expect(field).to_have_value("round(events / area_km2, 2)")
-    expect(opened.get_by_test_id("formula value")).to_contain_text("events per km²")
+    expect(opened.get_by_test_id("formula value")).to_contain_text("events per km² all areas")
     opened.get_by_role("button", name="Map it").click()
     expect(opened.locator('[data-note="measure"]')).to_have_text("round(events / area_km2, 2)")
     wait_for_still(opened)
@@ -264,6 +265,17 @@ def test_a_formula_completes_its_words_points_at_a_mistake_and_is_mapped(opened,
     assert [n["name"] for n in view["named"]] == ["events", "area_km2"]
     for area in areas_of(application, study)[:20]:
         assert area["value"] == pytest.approx(round(area["value"], 2), abs=1e-9)
+    # Of roots there is no figure of all areas together: the middle area's is told.
+    field.fill("sqrt(events)")
+    expect(opened.get_by_test_id("formula value")).to_contain_text("the middle area")
+    opened.get_by_role("button", name="Map it").click()
+    expect(opened.locator('[data-note="measure"]')).to_have_text("sqrt(events)")
+    wait_for_still(opened)
+    view, areas = application.ask(f"{results_of(application, study)}/view"), areas_of(application, study)
+    middle = median(a["value"] for a in areas if a["value"] is not None)
+    assert view["total_value"] is None
+    assert view["middle_area"] == middle
+    expect(opened.locator('[data-figure="measure"]')).to_contain_text(f"{middle:.3g}")
     opened.get_by_role("button", name="or a sum of terms again").click()
     expect(opened.get_by_test_id("result")).to_contain_text("events per km² and summer")
 

@@ -50,6 +50,7 @@ export function columnsOf(view: View): Record<Stage, Column> {
         },
     measure: {
       figure: totalText(view),
+      beside: hasMiddle(view) ? "in the middle area" : undefined,
       ...measureNote(view),
     },
     class:
@@ -76,11 +77,16 @@ function methodText(classes: number, method: string, worth: string): Column {
     : { figure: `${classes}, ${method}`, note: worth };
 }
 
-/** The value of all areas together; events that are only counted are called so. */
+/** All areas together have no figure, but the middle one has. */
+function hasMiddle(view: View): boolean {
+  return view.total_value === null && view.middle_area !== null;
+}
+
+/** The value of all areas together, or of the middle one; events that are only counted are called so. */
 function totalText(view: View): string {
   const total = view.total_value;
   if (mappedMeasure(view.plan).kind === "category") return view.total_word || "a word each";
-  if (total === null) return view.terms.length ? "–" : plural(view.events, "event");
+  if (total === null) return view.middle_area === null ? "–" : figure(view.middle_area);
   if (view.terms.length !== 1) return figure(total);
   const noun = view.terms[0].noun;
   return noun === "events" ? plural(total, "event") : `${termFigure(total)} ${noun}`;

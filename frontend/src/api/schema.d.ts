@@ -4466,6 +4466,11 @@ export interface components {
              */
             total_value: number | null;
             /**
+             * Middle Area
+             * @description The median of the areas' values.
+             */
+            middle_area: number | null;
+            /**
              * Total Interval
              * @description What chance may have made of it, at the level.
              */
@@ -5350,9 +5355,14 @@ export interface components {
             fault: components["schemas"]["FormulaFault"] | null;
             /**
              * Value
-             * @description Of the area that was asked for, else of the whole study.
+             * @description Of the area that was asked for, else of all or of the middle one.
              */
             value: number | null;
+            /**
+             * Middle
+             * @description It is the median of the areas, as they have no figure together.
+             */
+            middle: boolean;
             /**
              * State
              * @description What that is where it is no number, and why.

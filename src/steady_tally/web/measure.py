@@ -306,7 +306,10 @@ class FormulaView(BaseModel):
     """What a formula that is being written comes to."""
 
     fault: FormulaFault | None
-    value: float | None = Field(description="Of the area that was asked for, else of the whole study.")
+    value: float | None = Field(
+        description="Of the area that was asked for, else of all or of the middle one."
+    )
+    middle: bool = Field(description="It is the median of the areas, as they have no figure together.")
     state: str = Field(description="What that is where it is no number, and why.")
     unit: str
     words: list[WordView]
@@ -319,7 +322,7 @@ def formula(path: PlanPath, body: FormulaDraft) -> Response:
     plan = chain.plan
     about = body.about if body.about in plan.gather.events else None
     words = _words(chain, path, about)
-    nothing = {"value": None, "state": "", "unit": "", "words": words}
+    nothing = {"value": None, "middle": False, "state": "", "unit": "", "words": words}
     try:
         said = parse(body.text).names
         for word in said:
@@ -333,14 +336,17 @@ def formula(path: PlanPath, body: FormulaDraft) -> Response:
         return answer(FormulaView(fault=FormulaFault(at=error.at, length=error.length, says=error.what), **nothing))
     except PlanError as error:
         return answer(FormulaView(fault=FormulaFault(at=0, length=len(body.text), says=error.sentence), **nothing))
-    if body.area is None or body.area >= len(values.value):
-        found, state = values.total, "" if values.total is not None else "cannot be worked out"
+    of_all = body.area is None or body.area >= len(values.value)
+    middle = of_all and values.total is None and values.middle is not None
+    if body.area is None or of_all:
+        found = values.middle if middle else values.total
+        state = "" if found is not None else "cannot be worked out"
     else:
         known = values.state[body.area] == State.NUMBER
         found = float(values.value[body.area]) if known else None
         why = WHYS[int(values.why[body.area])] if values.why is not None else ""
         state = "" if known else ": ".join(filter(None, (STATES[State(values.state[body.area])], why)))
-    return answer(FormulaView(fault=None, value=found, state=state, unit=values.unit, words=words))
+    return answer(FormulaView(fault=None, value=found, middle=middle, state=state, unit=values.unit, words=words))
 
 
 def _words(chain: Chain, path: PlanPath, about: str | None) -> list[WordView]:

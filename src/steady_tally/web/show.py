@@ -178,6 +178,7 @@ class View(BaseModel):
     states: list[StateCount] = Field(description="Areas without a number, by state.")
     notes: list[NoteView]
     total_value: float | None = Field(description="The value of all areas taken together.")
+    middle_area: float | None = Field(description="The median of the areas' values.")
     total_interval: tuple[float, float] | None = Field(description="What chance may have made of it, at the level.")
     level: float = Field(description="Of all intervals.")
     made: list[StepView] = Field(description="Of adjusted values: as counted, then each step.")
@@ -533,6 +534,7 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
         states=[],
         notes=[NoteView(stage=stage, says=error.sentence, warns="cannot be worked out")],
         total_value=None,
+        middle_area=None,
         total_interval=None,
         level=LEVEL,
         made=[],
@@ -648,6 +650,7 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str], overlaid: list
         states=[StateCount(state=STATES[State(s)], areas=int(n)) for s, n in enumerate(states) if n and s],
         notes=[NoteView(stage=n.stage, says=n.says, warns=n.warns) for n in (*outcome.notes, *overlaid)],
         total_value=measured.total,
+        middle_area=measured.middle,
         total_interval=measured.total_interval(),
         level=measured.level,
         made=[StepView(says=s.says, total=s.total) for s in measured.steps],

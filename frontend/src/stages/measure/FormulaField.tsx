@@ -95,7 +95,7 @@ export function FormulaField({ view, areas, start, onKeep }: Props) {
             = {found.value === null ? found.state : termFigure(found.value)} {found.unit}
             <Box component="span" sx={{ color: QUIET, fontSize: "0.8125rem" }}>
               {" "}
-              {areas && area !== null ? areas.name[area] : "all areas"}
+              {areas && area !== null ? areas.name[area] : found.middle ? "the middle area" : "all areas"}
             </Box>
           </Box>
         )

@@ -7,7 +7,7 @@ import type { Schemas, View } from "../../api/client";
 import { figure, levelText, whole } from "../../format";
 import { figureOf, type Role, type TermLine, termFigure } from "../../outcome/terms";
 import { STATE_WORDS, valueText } from "../../outcome/words";
-import { Link } from "../../parts/parts";
+import { Link, Quiet } from "../../parts/parts";
 import type { Measure } from "../../plan/types";
 import { useParts } from "../../state/store";
 import { INK, MADDER, QUIET, RULE } from "../../theme";
@@ -34,6 +34,7 @@ export function Sum({ view, areas, inWords, open, onOpen, choices, onMend }: Pro
   const { hovered, selected } = useParts("hovered", "selected");
   const at = hovered ?? selected;
   const area = areas && at !== null && at < areas.name.length ? at : null;
+  const middle = area === null && view.total_value === null ? view.middle_area : null;
   const term = (role: Role) => view.terms.find((t) => t.role === role);
   const amount = (line: TermLine) =>
     termFigure(areas && area !== null ? figureOf(areas, line.role, area) : line.figure);
@@ -128,7 +129,7 @@ export function Sum({ view, areas, inWords, open, onOpen, choices, onMend }: Pro
               ? "–"
               : valueText(areas, area)
             : view.total_value === null || inWords
-              ? view.total_word || (inWords ? "" : "–")
+              ? view.total_word || (inWords ? "" : middle === null ? "–" : figure(middle))
               : view.whole
                 ? whole(view.total_value)
                 : figure(view.total_value)}
@@ -137,6 +138,7 @@ export function Sum({ view, areas, inWords, open, onOpen, choices, onMend }: Pro
           {areas && area !== null && Number.isNaN(areas.value[area])
             ? STATE_WORDS[areas.state[area]]
             : view.value_name}
+          {middle !== null && <Quiet>the middle area; all together have no such figure</Quiet>}
           <Interval view={view} areas={areas} area={area} />
         </Box>
       </Box>

@@ -142,6 +142,12 @@ class AreaValues:
         found = self.term("under")
         return np.full(len(self.value), np.nan) if found is None else found
 
+    @property
+    def middle(self) -> float | None:
+        """The value of the middle area, the median: what is told of all areas where they have no figure together."""
+        known = self.value[self.state == State.NUMBER]
+        return None if self.words or not len(known) else float(np.median(known))
+
     def interval(self, level: float | None = None) -> tuple[Floats, Floats]:
         """(areas,) the ends of the value's interval, by default at its own level; NaN where there is no value."""
         nothing = np.full(len(self.value), np.nan)
