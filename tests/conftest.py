@@ -58,3 +58,10 @@ def engine(address: str) -> Iterator[Engine]:
 def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--worlds", type=int, default=300, help="How many random worlds are worked out by hand.")
     parser.addoption("--first-world", type=int, default=0, help="The number of the first of them.")
+
+
+def pytest_terminal_summary(terminalreporter: pytest.TerminalReporter) -> None:
+    from tests.oracle.shapes import UNDECIDED
+
+    for why, worlds in UNDECIDED.most_common():
+        terminalreporter.line(f"{worlds:,} worlds by hand were no test: {why}")

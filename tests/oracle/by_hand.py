@@ -224,7 +224,8 @@ def figures(
                 per = 100.0 if share else measure["per"]
                 area["value"] = above / area["under"] / (1.0 if share else periods(plan)) * per
     if world.written.comparable:
-        people = {s: denominators(g, areas, world.table, lacks_rows=lacks_rows, sex=s) for s in "fm"}
+        groups = sorted({r["sex"] for r in world.table} - {"all"})
+        people = {s: denominators(g, areas, world.table, lacks_rows=lacks_rows, sex=s) for s in groups}
         _standardise(world.written.comparable, plan, areas, people, term)
     return areas, aside + more
 
@@ -241,30 +242,30 @@ def _standardise(
     there = []
     for name, area in areas.items():
         if area["state"] == "a number":
-            if any(people[s][name] is None for s in "fm"):
+            if any(people[s][name] is None for s in people):
                 area["state"], area["value"] = "no denominator", None
             else:
                 there.append(name)
-    counted_in = {s: {a: _events(areas[a], term, s, plan) for a in there} for s in "fm"}
-    lived = {s: {a: people[s][a] or 0.0 for a in there} for s in "fm"}
+    counted_in = {s: {a: _events(areas[a], term, s, plan) for a in there} for s in people}
+    lived = {s: {a: people[s][a] or 0.0 for a in there} for s in people}
     for name in there:
         area = areas[name]
         if how["kind"] == "direct":
-            weights = {s: sum(lived[s].values()) for s in "fm"}
-            wanted = [s for s in "fm" if weights[s] > 0.0]
+            weights = {s: sum(lived[s].values()) for s in people}
+            wanted = [s for s in people if weights[s] > 0.0]
             known = bool(wanted) and all(lived[s][name] > 0.0 for s in wanted)
             each = {s: counted_in[s][name] / (lived[s][name] * years) * per for s in wanted} if known else {}
             value = sum(weights[s] / sum(weights.values()) * each[s] for s in wanted) if known else None
         else:
             rates = {
                 s: sum(counted_in[s].values()) / (sum(lived[s].values()) * years) if sum(lived[s].values()) else 0.0
-                for s in "fm"
+                for s in people
             }
-            expected = sum(rates[s] * lived[s][name] * years for s in "fm")
+            expected = sum(rates[s] * lived[s][name] * years for s in people)
             factor = 1.0
             if how.get("shown") == "rate":
                 factor = sum(areas[a]["above"] for a in there) / sum(areas[a]["under"] for a in there) / years * per
-            value = sum(counted_in[s][name] for s in "fm") / expected * factor if expected > 0.0 else None
+            value = sum(counted_in[s][name] for s in people) / expected * factor if expected > 0.0 else None
         area["value"] = value
         if value is None:
             area["state"] = "cannot be worked out"

@@ -10,7 +10,7 @@ from typing import Any
 import shapely
 from pyproj import Transformer
 
-from .shapes import Undecided, decided, ground_km2, moved, share, zones_at
+from .shapes import Refused, Undecided, decided, ground_km2, moved, share, zones_at
 from .zones import Area, Ground
 
 Cell = tuple[int, int]
@@ -59,13 +59,13 @@ class Lattice:
             for value, size in ((u, self.wide), (v, self.high)):
                 off = abs(value / size - round(value / size)) * size
                 if 0.0 < off < 1e-6:
-                    raise Undecided
+                    raise Undecided("an event beside a side of a cell")
             return math.floor(u / self.wide), math.floor(v / self.high)
         row, column = round(v / self.high), round(u / self.wide)
         near = [(c, r) for r in range(row - 2, row + 3) for c in range(column - 2, column + 3)]
         away = sorted((math.hypot(u - self.centre(c)[0], v - self.centre(c)[1]), c[1], c[0]) for c in near)
         if away[1][0] - away[0][0] < 1e-6:
-            raise Undecided
+            raise Undecided("an event beside a side of a cell")
         return away[0][2], away[0][1]
 
     def cells_about(self, shape: shapely.Geometry) -> list[Cell]:
@@ -114,6 +114,7 @@ def placed_in_cells(g: Ground, events: list[dict[str, Any]]) -> tuple[dict[Cell,
         x, y = g.own(*event["at"])
         return g.in_outline(cover, x, y) if drawn else bool(zones_at(g.parts, x, y))
 
+    somewhere = any(e["at"] for e in events)
     events = [e for e in events if e["goes_on"]]
     tolerance = g.plan["place"].get("tolerance_m", 0.0) if how["cut"] and cover else 0.0
     for event in events:
@@ -123,16 +124,15 @@ def placed_in_cells(g: Ground, events: list[dict[str, Any]]) -> tuple[dict[Cell,
             event["drawn_in"] = foot if decided(metres, tolerance, 0.5) else None
     in_plane = [to_plane.transform(*(e["drawn_in"] or g.own(*e["at"]))) if e["at"] else None for e in events]
     if ground is None:
-        known = [p for p in in_plane if p]
-        if not known:
-            raise Undecided  # there is nothing to lay a grid over, which is refused
-        cells = lattice.cells_about(shapely.MultiPoint(known))
-        cells = [c for c in cells if c in {lattice.cell(*p) for p in known}]  # the others are only checked to be empty
+        if not somewhere:
+            raise Refused("nothing to lay a grid over")
+        known = [p for p in in_plane if p]  # those that a filter leaves out are in its extent too
+        cells = sorted({lattice.cell(*p) for p in known})  # the others are only checked to be empty
     else:
         cells = [c for c in lattice.cells_about(ground) if how["keep"] == "all" or _kept(g, lattice, c, ground)]
     areas: dict[Cell, Area] = {}
-    if not cells:
-        raise Undecided  # no cell is kept, which is refused
+    if not cells and ground is not None:
+        raise Refused("no cell is kept")
     for cell in cells:
         shape = lattice.shape(cell)
         part = 1.0 if ground is None or not how["cut"] else share(shape, ground, g.plane)
@@ -199,9 +199,9 @@ def _why_not(
         return "outside_every_area", nowhere
     cell = lattice.cell(*at)
     if event["drawn_in"] and any(lattice.cell(at[0] + a, at[1] + b) != cell for a in (-0.5, 0.5) for b in (-0.5, 0.5)):
-        raise Undecided
+        raise Undecided("drawn in beside a side of a cell")
     if cell in areas and areas[cell]["doubtful"] and not inside:
-        raise Undecided  # beyond the ground, in a cell that may be kept or not
+        raise Undecided("an event beyond the ground, in a cell that may be kept or not")
     if cell not in areas:
         return ("in_no_kept_cell" if how["cut"] or inside else "outside_every_area"), nowhere
     cell = into[cell]
@@ -235,11 +235,11 @@ def _kept(g: Ground, lattice: Lattice, cell: Cell, ground: shapely.Geometry) -> 
         shape = lattice.shape(cell)
         away = shapely.distance(shape, ground)
         if 0.0 < away < 1e-6 or (away == 0.0 and 0.0 < shapely.intersection(shape, ground).area < 1e-3):
-            raise Undecided
+            raise Undecided("a cell that all but touches the ground")
         return bool(away == 0.0)
     x, y = lattice.plane(*lattice.centre(cell))
     if shapely.distance(shapely.boundary(ground), shapely.Point(x, y)) < 1e-3:
-        raise Undecided
+        raise Undecided("a middle of a cell on the border")
     return bool(shapely.contains(ground, shapely.Point(x, y)))
 
 
@@ -258,8 +258,8 @@ def _merged(
             best = max(counting[n] for n in near)
             likely = [n for n in near if counting[n] > best - 1e-5]
             if any(counting[n] != best for n in likely):
-                raise Undecided
+                raise Undecided("thin cells with neighbours that have as much inside")
             into[cell] = min(likely, key=lambda n: (n[1], n[0]))
             if areas[cell]["doubtful"] or areas[into[cell]]["doubtful"]:
-                raise Undecided  # beyond the ground, and kept or not
+                raise Undecided("a thin cell beyond the ground, that may be kept or not")
     return into

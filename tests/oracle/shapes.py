@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from fractions import Fraction
 
 import numpy as np
@@ -12,14 +13,26 @@ Ring = list[tuple[float, float]]
 Part = list[Ring]
 
 
+UNDECIDED: Counter[str] = Counter()
+"""How many worlds were no test, by why."""
+
+
 class Undecided(Exception):
-    """Only rounding decides here: the world is no test."""
+    """Only rounding decides here, for the reason given: the world is no test."""
+
+    def __init__(self, why: str) -> None:
+        super().__init__(why)
+        UNDECIDED[why] += 1
+
+
+class Refused(Exception):
+    """There is nothing to work out, which must be refused."""
 
 
 def decided(a: float, b: float, margin: float) -> bool:
     """Is a at most b? Undecided where they are too near one another."""
     if abs(a - b) <= margin:
-        raise Undecided
+        raise Undecided("a distance or a share at its limit")
     return a < b
 
 

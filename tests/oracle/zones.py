@@ -101,7 +101,7 @@ class Ground:
                 found += [(math.hypot(*foot), tuple(foot)) for foot in feet]
         metres, best = min(found)
         if any(m < metres + 0.5 and math.dist(foot, best) > 15.0 for m, foot in found):
-            raise Undecided  # nearer than that are neighbouring bits of one edge
+            raise Undecided("drawn in, to two borders alike")  # nearer than that are bits of one edge
         to = Transformer.from_crs(near, self.crs, always_xy=True)
         return metres, to.transform(*best)
 
@@ -210,7 +210,7 @@ def _zones_of(g: Ground, event: dict[str, Any], codes: list[str], names: list[st
         metres = [g.metres_to_border(z, x, y) for z in range(len(codes))]
         order = sorted(range(len(codes)), key=lambda z: metres[z])
         if len(order) > 1 and metres[order[0]] < math.inf and abs(metres[order[0]] - metres[order[1]]) < 0.5:
-            raise Undecided
+            raise Undecided("drawn in, to two zones alike")
         if metres[order[0]] < math.inf and decided(metres[order[0]], place["tolerance_m"], 0.5):
             event["way"] = "drawn in"
             return [order[0]], ""

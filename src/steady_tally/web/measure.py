@@ -306,9 +306,7 @@ class FormulaView(BaseModel):
     """What a formula that is being written comes to."""
 
     fault: FormulaFault | None
-    value: float | None = Field(
-        description="Of the area that was asked for, else of all or of the middle one."
-    )
+    value: float | None = Field(description="Of the area that was asked for, else of all or of the middle one.")
     middle: bool = Field(description="It is the median of the areas, as they have no figure together.")
     state: str = Field(description="What that is where it is no number, and why.")
     unit: str

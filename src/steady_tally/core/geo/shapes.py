@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,14 +13,14 @@ from shapely.errors import GEOSException
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.geo.projection import called, cut_meridian, full_turn, project
-from steady_tally.core.kernels import njit
 
-_PIECE_METRES = 100.0  # an edge bends by less than a millimetre over so much, whatever the two systems
+# An edge bends by less than a millimetre over so much, whatever the two systems. What it bends by is the more of a
+# shape the smaller that is, and goes by the square of the piece: borders that are short altogether are divided finer.
+_PIECE_METRES, _FINEST_METRES, _FEW_PIECES = 100.0, 1.0, 5e4
 _MOST_PIECES = 2e6
 _FEWEST_CROSSINGS, _SIDES_AT_ONCE = 10_000, 256
 _MOST_PIECES_OF_THE_WORLD = 1e5  # pieces of a kilometre or two: they bend by some decimetres
 _METRES_A_DEGREE = 111_320.0
-_BENT = 0.05  # of its length: no arc of an edge is higher
 _LEAP_METRES = 5e6  # no piece of an edge is ever so long, unless the plane is cut there
 _POLYGONAL = (3, 6)
 _SLIVER = 1e-9  # how near to where a plane is cut, in degrees, a shape may come
@@ -59,22 +59,21 @@ def rings_of(shapes: Shapes) -> FlatRings:
 
 
 def in_plane(geometry: Shapes, crs: CRS, plane: CRS, *, divided: bool = True) -> Shapes:
-    """Shapes in another system, their long edges divided so that they stay where they are and hold what they held.
+    """Shapes in another system, their long edges divided so that they stay where they are.
 
     PlanError where the other system is cut somewhere within a shape, as a world map is at its two sides.
     """
-    piece = _PIECE_METRES / (_METRES_A_DEGREE if crs.is_geographic else 1.0)
+    unit = _METRES_A_DEGREE if crs.is_geographic else 1.0
+    border = float(np.nansum(shapely.length(geometry)))
+    piece = float(np.clip(border * unit / _FEW_PIECES, _FINEST_METRES, _PIECE_METRES)) / unit
     most = _MOST_PIECES if cut_meridian(plane) is None else _MOST_PIECES_OF_THE_WORLD
-    piece = max(piece, float(np.nansum(shapely.length(geometry))) / most)
+    piece = max(piece, border / most)
 
     def move(points: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
         return np.column_stack(project(points[:, 0], points[:, 1], crs, plane))
 
     geometry = cut_for(geometry, crs, plane)
-    fine = shapely.segmentize(geometry, piece) if divided else geometry
-    moved = np.asarray(shapely.transform(fine, move))
-    if divided:
-        moved = _as_large(shapely.get_coordinates(geometry), shapely.get_coordinates(fine), moved, move)
+    moved = np.asarray(shapely.transform(shapely.segmentize(geometry, piece) if divided else geometry, move))
     if divided and plane.is_projected and _longest_step(moved) > _LEAP_METRES:
         raise PlanError(
             f"{called(plane)} is cut within the areas, so that it tears them apart.",
@@ -82,52 +81,6 @@ def in_plane(geometry: Shapes, crs: CRS, plane: CRS, *, divided: bool = True) ->
             todo="Choose one made for this part of the earth.",
         )
     return moved
-
-
-def _as_large(corners: Floats, fine: Floats, moved: Shapes, move: Callable[[Floats], Floats]) -> Shapes:
-    """Shapes whose divided edges have as much beside them as the true ones, which bend between the points of division.
-
-    The piece of a parabola lies two thirds of the height of its middle off its chord (Archimedes); the points of
-    division are moved out until the straight pieces of an edge take in as much. Corners stay where they are.
-
-    Parameters
-    ----------
-    corners, fine : (n, 2) and (m, 2) vertices before and after edges were divided, in the system that they come from.
-    moved : the shapes of `fine` in the other system.
-    """
-    if len(fine) == len(corners):
-        return moved
-    between, found = _between(corners, fine)
-    if found < len(corners):
-        return moved  # some corners are nowhere
-    at = np.flatnonzero(between)
-    there = shapely.get_coordinates(moved)
-    before, after = (move((fine[at] + fine[at + k]) / 2.0) - (there[at] + there[at + k]) / 2.0 for k in (-1, 1))
-    points = np.bincount(edge := np.cumsum(~between)[at])[edge]  # of division, on the edge of each
-    shift = (before + after) / 3.0 * ((points + 1.0) / points)[:, None]
-    chord = np.hypot(*(there[at + 1] - there[at]).T)
-    bends = np.hypot(*shift.T) < _BENT * chord  # a piece that is torn apart is no arc; nor is one that is nowhere
-    there[at[bends]] += shift[bends]
-    return np.asarray(shapely.set_coordinates(moved, there))
-
-
-@njit(cache=True, nogil=True)
-def _between(corners, fine):  # type: ignore[no-untyped-def]
-    """(fine,) which vertices are points of division, and how many corners were found: they come in their order, but of
-    several at one place perhaps one alone."""
-    found, nth = np.zeros(len(fine), np.bool_), 0
-    for i in range(len(fine)):
-        while nth < len(corners):
-            if fine[i, 0] == corners[nth, 0] and fine[i, 1] == corners[nth, 1]:
-                break
-            if nth == 0 or corners[nth, 0] != corners[nth - 1, 0] or corners[nth, 1] != corners[nth - 1, 1]:
-                found[i] = True
-                break
-            nth += 1
-        nth += not found[i]
-    while 0 < nth < len(corners) and corners[nth, 0] == corners[nth - 1, 0] and corners[nth, 1] == corners[nth - 1, 1]:
-        nth += 1
-    return found, nth
 
 
 def cut_for(geometry: Shapes, crs: CRS, plane: CRS) -> Shapes:
