@@ -25,6 +25,7 @@ from steady_tally.core.sources import Features, Table
 from steady_tally.formats.drivers import pyogrio
 from steady_tally.formats.headers import refuse_wide
 from steady_tally.formats.limits import LARGEST_ARCHIVE, MOST_MEMBERS, MOST_SHAPES
+from steady_tally.formats.sqlite_schema import check_schema
 from steady_tally.formats.tables import parquet_schema, plain_columns
 
 # By file ending: the driver, how its files begin, and what names it to GDAL. A file that begins otherwise is refused in
@@ -176,6 +177,8 @@ def _readable(path: Path) -> Iterator[tuple[str, str]]:
         with tempfile.TemporaryDirectory() as folder:
             yield str(_unpack(path, Path(folder), where)), where
     else:
+        if path.suffix.lower() == ".gpkg":
+            check_schema(path, where)
         yield prefix + str(path.resolve()), where
 
 
