@@ -26,10 +26,11 @@ from typing import Any
 import click
 
 from steady_tally.core.errors import SetUpError
+from steady_tally.serve.folder import make_folder
 from steady_tally.serve.postgres import Cluster
 from steady_tally.store.database import ADDRESS_VARIABLE, DATA_VARIABLE, connect, migrate
 from steady_tally.store.keys import cookie_name, new_key, take_key
-from steady_tally.store.room import Ballast, can_start, check_start, met_full_disk
+from steady_tally.store.room import Ballast, can_start, check_start
 
 DEFAULT_PORT = 8460
 _PORTS_TRIED = 200
@@ -49,7 +50,9 @@ def serve(data: Path, port: int | None, *, demo: bool, print_key: bool = False) 
     with a fresh key."""
     data = data.resolve()
     os.umask(0o077)  # what anybody of this application writes from here on is for its user alone
-    _make_folder(data)
+    if print_key and not data.exists():
+        raise SetUpError("there is no such folder.", where=str(data), todo="Name the data folder with --data.")
+    make_folder(data)
     with _locked(data) as alone:
         if not alone:
             address = _running_address(data)
@@ -225,32 +228,6 @@ class _Supervisor:
 
 def _raise_stop(_number: int, _frame: FrameType | None) -> None:
     raise _Stop
-
-
-def _make_folder(data: Path) -> None:
-    try:
-        (data / "log").mkdir(parents=True, exist_ok=True)
-        _make_private(data)
-        probe = data / f".probe-{os.getpid()}"
-        probe.touch()
-        probe.unlink()
-    except OSError as error:
-        todo = ("Make room on its disk, or name" if met_full_disk(error) else "Name") + " another with --data."
-        raise SetUpError(f"the data folder cannot be written ({error.strerror}).", where=str(data), todo=todo) from None
-
-
-def _make_private(data: Path) -> None:
-    """Take other users' way to all that is there already; the database's own folder is private from its beginning."""
-    data.chmod(0o700)
-    for folder, folders, files in os.walk(data):
-        if Path(folder) == data and "postgresql" in folders:
-            folders.remove("postgresql")
-        for name in folders:
-            (Path(folder) / name).chmod(0o700)
-        for name in files:
-            at = Path(folder) / name
-            if not at.is_symlink():
-                at.chmod(0o600)
 
 
 @contextlib.contextmanager
