@@ -32,7 +32,7 @@ def test_a_folder_of_other_things_is_refused_and_left_as_it_is(tmp_path):
         path.chmod(0o755)
     before = modes(shared)
     for folder in (shared, shared / "plans", shared / "plans" / "map.txt"):
-        with pytest.raises(SetUpError, match="left as they are|no folder"):
+        with pytest.raises(SetUpError, match=r"left as they are|no folder"):
             make_folder(folder)
     assert modes(shared) == before
     assert stat.S_IMODE(shared.stat().st_mode) == 0o755
@@ -45,7 +45,7 @@ def test_a_folder_that_lost_its_mark_is_known_by_its_lock_but_not_beside_other_t
     make_folder(tmp_path)
     (tmp_path / MARK).unlink()
     (tmp_path / "thesis.odt").touch()
-    with pytest.raises(SetUpError, match="thesis.odt"):
+    with pytest.raises(SetUpError, match=r"thesis\.odt"):
         make_folder(tmp_path)
 
 
