@@ -2314,6 +2314,12 @@ export interface components {
              * @default null
              */
             decimal: ("." | ",") | null;
+            /**
+             * Rows
+             * @default checked
+             * @enum {string}
+             */
+            rows: "checked" | "all";
             /** Add Over */
             add_over?: string[];
             /**

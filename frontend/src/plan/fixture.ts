@@ -22,6 +22,7 @@ export const PEOPLE: FromTable = {
   keys: [{ table: "code", area: "identifier" }],
   value: "n",
   decimal: null,
+  rows: "checked",
   add_over: [],
   absent: "mistake",
   noun: "residents",

@@ -93,6 +93,17 @@ function SeveralRows(props: {
           onChange={(absent) => onChange({ ...now, absent })}
         />
       )}
+      {now.rows === "all" && (
+        <Pick<FromTable["rows"]>
+          label="Rows of one area are"
+          value={now.rows}
+          options={[
+            ["all", "all added up, totals too"],
+            ["checked", "added up as far as they may be"],
+          ]}
+          onChange={(rows) => onChange({ ...now, rows })}
+        />
+      )}
       {again && (
         <Pick<FromTable["repeated"]>
           label="Rows that differ in nothing but their figures are"

@@ -63,7 +63,7 @@ def _from_1(document: Document) -> Document:
     areas = place.get("areas")
     if isinstance(areas, dict) and "width_m" in areas:  # before grids had several shapes
         areas = dict(areas)
-        areas["size"] = areas.pop("width_m")
+        areas |= {"size": areas.pop("width_m"), "cut": False}
         centre = areas.pop("centre", None)
         place |= {"areas": areas, **({"projection": {"centre": centre}} if centre else {})}
     events = _part(gather, "events")
@@ -92,7 +92,10 @@ def _measure_from_1(measure: Document) -> tuple[Document, str]:
         return {"per": 1.0, **measure, "kind": "rate", "denominator": {"kind": "ground"}}, "events per km²"
     if kind == "rate" and isinstance(under, dict):
         noun = under.get("noun", "residents")
-        return {**measure, "denominator": {"kind": "table", **under}}, f"events per {noun}"
+        # Before rows were checked all of an area were added up, with a point for the decimal sign; of such a plan every
+        # choice is written out, and so what it could not choose yet is not there.
+        rows = {} if "add_over" in under else {"rows": "all", "decimal": "."}
+        return {**measure, "denominator": {"kind": "table", **rows, **under}}, f"events per {noun}"
     return measure, "events"
 
 

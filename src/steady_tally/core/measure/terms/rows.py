@@ -123,10 +123,7 @@ def add_rows(
         none, rows = np.zeros(count, np.int64), np.bincount(own, minlength=count)
         return Added(_sums(own, value, count)[None], (), rows, used, 0, (), none, area, np.zeros_like(area), none + 1)
     found = _Rows(plan, table, at, own, value, spelt, areas, names)
-    kept = found.without_totals()
-    kept, repeated = found.without_repeated(kept)
-    found.refuse_others(kept)
-    found.refuse_missing(kept)
+    kept, repeated = found.checked() if plan.rows == "checked" else (np.ones(len(at), dtype=np.bool_), 0)
     rows = np.bincount(own[kept], minlength=count)
     over = tuple(d.name for d in found.over)
     of_table = np.zeros(len(used), dtype=np.bool_)
@@ -210,6 +207,13 @@ class _Rows:
 
     def group(self, others: Sequence[Dimension]) -> Ints:
         return together([self.own, *(d.code for d in (*self.apart, *others))], len(self.own))
+
+    def checked(self) -> tuple[Flags, int]:
+        """The rows that may be added up, and how many say the same as others; PlanError where that is not sure."""
+        kept, repeated = self.without_repeated(self.without_totals())
+        self.refuse_others(kept)
+        self.refuse_missing(kept)
+        return kept, repeated
 
     def without_totals(self) -> Flags:
         """(rows,) which are no total beside its parts. A column verified by its totals may be added over."""

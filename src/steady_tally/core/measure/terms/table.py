@@ -148,6 +148,8 @@ class FromTable(TableRows, TermKind):
         yield from told_of_rows(self, joined, sources)
         if joined.written:
             yield f"The numbers in “{self.value}”: {joined.written}."
+        if self.rows == "all":
+            yield "All rows of an area are added up, whatever they differ in: totals among them count too."
         if joined.repeated:
             done = "were added up" if self.repeated == "sum" else "were passed over but for the first"
             yield f"{joined.repeated:,} rows of the table say the same as others beside them, and {done}."

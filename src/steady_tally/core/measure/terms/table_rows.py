@@ -73,7 +73,8 @@ class TableRows(JoinedRows):
     Of the rows that hold `where`, those of one area are added up where they differ in just the columns of `add_over`;
     with `mean_over`, the sum is divided by the number of different values in that column (years, say). A row that is
     the sum of others beside it is left out. `absent` says whether a row that one area lacks and others have stands for
-    nobody, or is a mistake.
+    nobody, or is a mistake. With `rows` "all" none of this is asked: all rows of an area are added up, whatever they
+    differ in and totals among them, as plans of the first version had it.
 
     Where figures are of `years`, those of the years in which events were recorded are taken, each as long as it was.
     With `follow`, events that are filtered by who somebody was are divided by the same group of the table.
@@ -81,6 +82,7 @@ class TableRows(JoinedRows):
 
     value: str
     decimal: Decimal | None = Field(None, description="The decimal sign; found from the column where it is not said.")
+    rows: Literal["checked", "all"] = "checked"
     add_over: Annotated[list[str], Field(max_length=20)] = Field(default_factory=list)
     absent: Literal["mistake", "zero"] = "mistake"
     repeated: Literal["refuse", "sum", "first"] = Field(
