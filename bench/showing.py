@@ -50,7 +50,7 @@ def _pages() -> list[Row]:
     sources = Sources({"events": events}, {})
     chain = Chain(plan, sources)
     outcome = chain.outcome()
-    content = content_of(chain, outcome, sources, [])
+    content = content_of(chain, sources, [])
     page = FigurePlan()
     best = best_of(2, **{kind: (lambda k=kind: written(draw(content, page), k)) for kind in KINDS})  # type: ignore[misc]
     return [

@@ -121,7 +121,7 @@ def hand_on(chain: Chain, folder: Path, over: str) -> None:
     if over != "none":
         how = Series(over=over if over != "kinds" else "words", column="kind" if over == "kinds" else None)
         again = [(s, hiding(Chain(s.plan, chain.sources), s)) for s in pages_of(how, chain)]
-        drawn = [Page(s.name, content_of(c, c.outcome(), c.sources, [])) for s, c in again]
+        drawn = [Page(s.name, content_of(c, c.sources, [])) for s, c in again]
         write_pages(folder / "pages.zip", FigurePlan(), iter(drawn), "svg", dpi=72.0, together=False)
 
 
@@ -239,7 +239,7 @@ def test_who_reads_all_that_left_knows_no_hidden_count(tmp_path_factory, cells, 
     folder = tmp_path_factory.mktemp("left")
     if hidden.everything:
         with pytest.raises(PlanError, match="nothing can be handed on"):
-            content_of(chain, chain.outcome(), chain.sources, [])
+            content_of(chain, chain.sources, [])
         return
     table = chain.table
     if table is not None and table.hidden.everything:
@@ -288,7 +288,7 @@ def test_a_rule_that_rounds_tells_no_total_of_records(tmp_path):
     assert (ledger["stages"], ledger["placements"]) == ([], None)
     assert any("How many records there are at each stage is left out" in n for n in ledger["notes"])
     assert any("up to 2 less or 2 more" in n for n in ledger["notes"])
-    assert "records counted" not in content_of(chain, chain.outcome(), chain.sources, []).notes
+    assert "records counted" not in content_of(chain, chain.sources, []).notes
 
 
 def measured(of: dict[str, Any], **rule: Any) -> Any:
@@ -422,7 +422,7 @@ def test_events_that_lie_in_several_areas_or_stand_in_two_sources_are_not_releas
     twice = Chain(read_plan(document), chain.sources)
     assert any("“events” and “again” hold the same records" in n.says for n in twice.outcome().notes)
     with pytest.raises(PlanError, match="nothing can be handed on: “events” and “again” hold the same records"):
-        content_of(twice, twice.outcome(), twice.sources, [])
+        content_of(twice, twice.sources, [])
     shapes = chain.sources.features["areas"]
     larger = np.append(shapes.geometry, shapely.box(500_000, 4_200_000, 506_000, 4_201_000))
     levels = Features("areas", pa.table({"code": [*CODES, "all"]}), larger, "EPSG:32624")

@@ -36,7 +36,7 @@ def content(**show):
     plan["class"] = {"m": {"method": "quantile", "count": 3}}
     plan["show"] = {"mapped": "m", "title": "Calls", **show}
     chain = Chain(read_plan(plan), sources())
-    return content_of(chain, chain.outcome(), sources(), [])
+    return content_of(chain, sources(), [])
 
 
 @pytest.fixture(scope="module")
@@ -346,5 +346,5 @@ def test_notes_say_the_period_the_breaks_and_what_was_counted(plain):
     outcome = chain.outcome()
     times = outcome.gathered.time[outcome.placed.record[outcome.placed.located.first >= 0]]
     days = np.sort(times[~np.isnat(times)]).astype("datetime64[D]")
-    notes = content_of(chain, outcome, sources(), []).notes
+    notes = content_of(chain, sources(), []).notes
     assert f"Events from {days[0]} to {days[-1]}." in notes

@@ -8,6 +8,7 @@ Geo-Processing 1, 297-312); by a finer source it is spread as that source's weig
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Annotated, Literal, assert_never
 
 import numpy as np
@@ -22,7 +23,7 @@ from steady_tally.core.errors import PlanError
 from steady_tally.core.geo.bins import edges_of
 from steady_tally.core.geo.locate import locate
 from steady_tally.core.geo.overlap import Overlaps, overlaps, planar_areas
-from steady_tally.core.geo.projection import coordinate_system, equal_area, project, to_degrees
+from steady_tally.core.geo.projection import coordinate_system, equal_area, full_turn, project, to_degrees, turned_to
 from steady_tally.core.geo.shapes import FlatRings, in_plane, rings_of
 from steady_tally.core.measure.terms.joined import SharedOut, TableFigures
 from steady_tally.core.place.cover import NOTHING_INSIDE
@@ -88,24 +89,24 @@ def shared_out(
     inside : (areas,) the shape of what can count of each, in the areas' own system.
     """
     plane = areas.crs if isinstance(areas, CellSet) else plane_about(zones)
-    flat = in_plane(zones.geometry, zones.crs, plane)
-    of_zones = rings_of(flat)
-    own = inside if isinstance(areas, CellSet) else in_plane(inside, areas.crs, plane)
-    of_areas = rings_of(own)
+    flat = _Laid(zones.geometry, zones.crs, in_plane(zones.geometry, zones.crs, plane))
+    of_zones = flat.rings
+    own = _Laid(inside, areas.crs, inside if isinstance(areas, CellSet) else in_plane(inside, areas.crs, plane))
+    of_areas = own.rings
     common = overlaps(of_zones, of_areas, (len(zones), len(areas)))
     ground = planar_areas(of_zones, len(zones))
     by_ground = _by_ground(common, ground)
     # What lies in areas that overlap lies in several of them, but is to be told once.
     alone = isinstance(areas, CellSet) or not _overlap(of_areas, len(areas))
-    of_all = of_areas if alone else rings_of(np.array([shapely.union_all(own)], dtype=object))
+    of_all = own if alone else own.as_one()
     count = len(areas) if alone else 1
-    once = by_ground if alone else _by_ground(overlaps(of_zones, of_all, (len(zones), 1)), ground)
+    once = by_ground if alone else _by_ground(overlaps(of_zones, of_all.rings, (len(zones), 1)), ground)
     even = np.zeros(len(zones), dtype=np.bool_)
     match plan.by:
         case ByGround():
             parts, reached = by_ground, once
         case BySource():
-            parts, even = _by_source(plan.by, flat, of_areas, by_ground, len(areas), plane, sources)
+            parts, even = _by_source(plan.by, flat, own, by_ground, len(areas), plane, sources)
             reached = parts
             if not alone:
                 reached, _ = _by_source(plan.by, flat, of_all, once, count, plane, sources)
@@ -123,6 +124,37 @@ def shared_out(
     some = known & (np.nan_to_num(figures.by_year).sum(axis=0) > 0.0)
     shared = SharedOut(len(zones), before, after, added, np.minimum(covered, 1.0), int(np.count_nonzero(even & some)))
     return replace(figures, by_year=values, of_members=False, shared=shared)
+
+
+@dataclass(frozen=True)
+class _Laid:
+    """Shapes as they are in their own system, where what lies in them is looked for, and in the common plane, where
+    their ground is measured."""
+
+    shapes: Shapes
+    crs: CRS
+    flat: Shapes
+
+    @cached_property
+    def rings(self) -> FlatRings:
+        return rings_of(self.flat)
+
+    def as_one(self) -> _Laid:
+        """All of them together."""
+        own, flat = (np.array([shapely.union_all(s)], dtype=object) for s in (self.shapes, self.flat))
+        return _Laid(own, self.crs, flat)
+
+    def holding(self, points: Table) -> tuple[Ints, Ints]:
+        """Every point and shape that holds it."""
+        x, y = _places(points, self.crs)
+        rings = rings_of(self.shapes)
+        if (turn := full_turn(self.crs)) is not None and len(rings.coordinates):
+            along = rings.coordinates[:, 0]
+            x = turned_to(x, float(along.min() + along.max()) / 2.0, turn)
+        there = np.flatnonzero(np.isfinite(x) & np.isfinite(y))
+        edges = edges_of(rings.coordinates, rings.start, rings.owner)
+        point, shape = locate(edges, x[there], y[there]).pairs
+        return there[point].astype(np.int64), shape.astype(np.int64)
 
 
 def _by_ground(common: Overlaps, ground: Floats) -> Parts:
@@ -146,15 +178,15 @@ def _spread(parts: Parts, figures: Floats, areas: int) -> Floats:
 
 def _by_source(
     how: BySource,
-    of: Shapes,
-    of_areas: FlatRings,
+    of: _Laid,
+    own: _Laid,
     by_ground: Parts,
     areas: int,
     plane: CRS,
     sources: Sources,
 ) -> tuple[Parts, npt.NDArray[np.bool_]]:
     """By the weights of small zones or points; a zone without any is shared out by ground: (zones,) which."""
-    of_zones, zones = rings_of(of), len(of)
+    zones = len(of.flat)
     if how.source in sources.features:
         features = sources.features[how.source]
         weights = _weights(how, features, sources)
@@ -164,21 +196,18 @@ def _by_source(
         ground = planar_areas(rings, len(small))
         with np.errstate(divide="ignore", invalid="ignore"):
             dense = np.where(ground > 0.0, weights / ground, 0.0)
-        in_zones = overlaps(of_zones, rings, (zones, len(small)))
+        in_zones = overlaps(of.rings, rings, (zones, len(small)))
         # A small zone's weight lies evenly on its ground: what counts is the part of it that a zone has, cut out of it.
-        pieces = _cut(in_zones, of, shapes, ground)
-        in_areas = overlaps(pieces, of_areas, (len(in_zones.first), areas))
+        pieces = _cut(in_zones, of.flat, shapes, ground)
+        in_areas = overlaps(pieces, own.rings, (len(in_zones.first), areas))
         at = in_zones.second[in_areas.first]
         zone, area, weight = in_zones.first[in_areas.first], in_areas.second, in_areas.area * dense[at]
         whole = np.bincount(in_zones.first, weights=in_zones.area * dense[in_zones.second], minlength=zones)
     else:
         table = sources.table(how.source, wanted_by=WHERE)
         weights = _weights(how, table, sources)
-        x, y = _places(table, plane)
-        there = np.isfinite(x) & np.isfinite(y)
-        x, y, weights = x[there], y[there], weights[there]
-        point, in_zone = _located(of_zones, x, y)
-        of_point, in_area = _located(of_areas, x, y)
+        point, in_zone = of.holding(table)
+        of_point, in_area = own.holding(table)
         whole = np.bincount(in_zone, weights=weights[point], minlength=zones)
         zone, area, weight = _through(in_zone, point, weights[point], of_point, in_area, np.ones(len(in_area)))
     even = ~(whole > 0.0)
@@ -201,12 +230,6 @@ def _cut(in_zones: Overlaps, zones: Shapes, small: Shapes, ground: Floats) -> Fl
     crossed = in_zones.area < (1.0 - NOTHING_INSIDE) * ground[in_zones.second]
     found[crossed] = shapely.intersection(found[crossed], zones[in_zones.first[crossed]])
     return rings_of(found)
-
-
-def _located(rings: FlatRings, x: Floats, y: Floats) -> tuple[Ints, Ints]:
-    """Every point and shape that holds it."""
-    point, shape = locate(edges_of(rings.coordinates, rings.start, rings.owner), x, y).pairs
-    return point.astype(np.int64), shape.astype(np.int64)
 
 
 def _through(a: Ints, b: Ints, weight: Floats, c: Ints, d: Ints, part: Floats) -> tuple[Ints, Ints, Floats]:
