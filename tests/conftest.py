@@ -35,7 +35,8 @@ def new_database(cluster: Cluster, name: str, template: str | None = None) -> st
         if template:
             connection.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = %s", (template,))
         connection.execute(f"CREATE DATABASE {name}" + (f" TEMPLATE {template}" if template else ""))
-    return cluster.address.rsplit("/", 1)[0] + "/" + name
+    before, after = cluster.address.rsplit("/", 1)
+    return f"{before}/{name}?{after.partition('?')[2]}"
 
 
 @pytest.fixture

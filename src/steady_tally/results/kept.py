@@ -122,11 +122,11 @@ def _corners(shape: Any) -> int:
 
 
 def default_bound() -> int:
-    """A quarter of the machine's memory, or what the setting says, in bytes."""
+    """1 GB, of a small machine a quarter of its memory, or what the setting says; in bytes."""
     said = os.environ.get(_SETTING)
     if said:
         return int(said) << 20
-    return os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // _PART_OF_MEMORY
+    return min(1 << 30, os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // _PART_OF_MEMORY)
 
 
 kept = Kept(default_bound())  # of this process
