@@ -110,7 +110,7 @@ def differences_of_pages(seed, folder):
 def differences_of_systems(seed, folder):
     """In what a world's figures differ once its zones come in other systems, their edges finely divided."""
     world = make_world(seed)
-    # Zones that overlap part by part have slivers beside borders that have moved, which are areas of their own; and which
+    # Zones that overlap part by part have slivers beside borders that have moved, areas of their own; and which
     # point stands for a zone's middle depends on its corners.
     place = world.plan["place"]
     by_middle = place["areas"]["kind"] == "zones" and place.get("exclude", {}).get("inside")
