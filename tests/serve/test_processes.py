@@ -117,6 +117,7 @@ def test_what_an_earlier_start_left_open_to_others_is_closed(tmp_path):
     folder = tmp_path / "d" / "uploads" / "one"
     folder.mkdir(parents=True)
     (folder / "calls.csv").write_text("id\n1\n")
+    (tmp_path / "d" / "lock").touch()
     for at in (tmp_path / "d", folder.parent, folder):
         at.chmod(0o755)
     (folder / "calls.csv").chmod(0o644)
