@@ -27,8 +27,9 @@ export function ClassSheet({ view, areas, save }: { view: View; areas: Areas | n
   const now = mappedClasses(view.plan);
   const inWords = mappedMeasure(view.plan).kind === "category";
   // Of words no more can be told apart than there are, whatever the plan allows.
-  const told = inWords ? view.bands.length - (view.ledger.others ? 1 : 0) : now.count;
-  const most = inWords ? Math.min(MOST_KINDS, view.bands.length) : MOST_CLASSES;
+  const kinds = view.bands.length + Math.max(view.ledger.others - 1, 0);
+  const told = inWords ? Math.min(now.count, kinds) : now.count;
+  const most = inWords ? Math.min(MOST_KINDS, kinds) : MOST_CLASSES;
   const put = (change: (classing: Classing) => Classing) =>
     save((plan) => {
       plan.class[mappedName(plan)] = change(mappedClasses(plan));
