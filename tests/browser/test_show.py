@@ -285,5 +285,6 @@ def test_a_page_goes_over_a_list_is_leafed_through_and_taken_as_one_pdf(opened, 
     pages.get_by_label("How many pages").select_option("")
     expect(pages.get_by_role("alert")).to_have_count(0)
     expect(leaf).to_have_count(0)
+    wait_for_still(opened)  # what stands below the series moves up
     pages.get_by_role("button", name="take this page out").click()
     expect(pages.get_by_role("button", name="begin a page").first).to_be_visible()
