@@ -139,8 +139,6 @@ def _fitting(
         return _Fits(own, areas, False, False)
     parts = join_rows(plan, table, members.zones, on_progress)
     by_own, by_parts = (int(np.count_nonzero(j.used)) for j in (own, parts))
-    if isinstance(plan, TableRows) and plan.rows == "all":
-        by_own = 0 if by_parts else 1  # plans of the first version took the zones wherever one of them was known
     if by_own >= by_parts:
         return _Fits(own, areas, False, by_own == by_parts and by_own > 0)
     return _Fits(parts, members.zones, True, False)
