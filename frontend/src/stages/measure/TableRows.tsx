@@ -59,6 +59,20 @@ function SeveralRows(props: {
   const { proposal, now, onChange } = props;
   const missing = proposal.refusal.includes("has no row for") || now.absent === "zero";
   const again = proposal.refusal.includes("nothing says that they may be added") || now.repeated !== "refuse";
+  if (now.rows === "all")
+    return (
+      <Unfold title="All rows of one area are added up, totals too" open>
+        <Pick<FromTable["rows"]>
+          label="Rows of one area are"
+          value={now.rows}
+          options={[
+            ["all", "all added up, totals too"],
+            ["checked", "added up as far as they may be"],
+          ]}
+          onChange={(rows) => onChange({ ...now, rows })}
+        />
+      </Unfold>
+    );
   if (!proposal.differ.length && proposal.decimal !== null && !proposal.refusal) return null;
   return (
     <Unfold
@@ -91,17 +105,6 @@ function SeveralRows(props: {
             ["zero", "nobody"],
           ]}
           onChange={(absent) => onChange({ ...now, absent })}
-        />
-      )}
-      {now.rows === "all" && (
-        <Pick<FromTable["rows"]>
-          label="Rows of one area are"
-          value={now.rows}
-          options={[
-            ["all", "all added up, totals too"],
-            ["checked", "added up as far as they may be"],
-          ]}
-          onChange={(rows) => onChange({ ...now, rows })}
         />
       )}
       {again && (
