@@ -5,6 +5,9 @@ import json
 import pytest
 
 from steady_tally.core.errors import PlanError
+from steady_tally.core.plan.gather import Outline
+from steady_tally.core.plan.place import WorkingProjection
+from steady_tally.core.plan.show import Inset
 from steady_tally.core.plan.whole import Plan, parse_plan, read_plan
 
 SMALL = {
@@ -60,3 +63,11 @@ def test_a_mistake_is_named_with_its_place(path, value, says):
 def test_text_that_is_no_json_is_refused_with_line_and_column():
     with pytest.raises(PlanError, match="line 2, column 13"):
         parse_plan('{\n  "gather": }')
+
+
+@pytest.mark.parametrize("nowhere", ["nan", float("inf"), float("-inf")])
+def test_no_figure_of_a_plan_is_endless_or_none_at_all(nowhere):
+    corners = [(0.0, nowhere), (1.0, 0.0), (1.0, 1.0)]
+    for made in (lambda: Outline(corners=corners), lambda: Inset(corners=corners), lambda: WorkingProjection(centre=(0.0, nowhere))):  # fmt: skip  # noqa: E501
+        with pytest.raises(ValueError, match="finite number"):
+            made()

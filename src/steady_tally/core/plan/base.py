@@ -28,7 +28,7 @@ class Part(BaseModel):
 
     WORDS: ClassVar[frozenset[str]] = frozenset()  # entries that change what is said, and no figure
 
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, allow_inf_nan=False)
 
 
 def fingerprint(*parts: Any) -> str:
