@@ -40,9 +40,9 @@ def check_schema(path: Path, where: str) -> None:
         with closing(sqlite3.connect(f"file:{quote(str(path.resolve()))}?mode=ro&immutable=1", uri=True)) as file:
             file.execute("PRAGMA trusted_schema = OFF")
             _check(file, where)
-    except sqlite3.Error as error:
+    except sqlite3.Error:
         raise SourceError(
-            f"its tables cannot be read ({str(error)[:120]}).",
+            "its tables cannot be read: it is torn, or what it says of them is not true.",
             where=where,
             todo="Open it in the program that it comes from, and save it again.",
         ) from None
@@ -59,7 +59,7 @@ def _check(file: sqlite3.Connection, where: str) -> None:
     tables, views = set[str](), list[str]()
     for kind, name, sql in entries:
         match kind:
-            case "table" if sql is None or _TABLE.match(sql) or _RTREE.fullmatch(sql):
+            case "table" if _TABLE.match(sql or "") or _RTREE.fullmatch(sql or ""):
                 tables.add(str(name).lower())
             case "view":
                 views.append(str(name))
@@ -93,7 +93,7 @@ def _check_views(file: sqlite3.Connection, views: list[str], known: set[str], wh
             case sqlite3.SQLITE_RECURSIVE:
                 refused.append("asks itself again and again")
             case sqlite3.SQLITE_FUNCTION:
-                refused.append(f"works with “{second}”, which is not known to stay in the file")
+                refused.append(_works_with(second or ""))
             case _:
                 refused.append("reaches beyond the tables of the file")
         return sqlite3.SQLITE_DENY
@@ -104,9 +104,14 @@ def _check_views(file: sqlite3.Connection, views: list[str], known: set[str], wh
             quoted = view.replace('"', '""')
             file.execute(f'EXPLAIN SELECT * FROM "{quoted}"').close()
         except sqlite3.Error as error:
-            raise _refused(
-                view, refused[0] if refused else f"cannot be worked out ({str(error)[:120]})", where
-            ) from None
+            if unknown := re.fullmatch(r"no such function: (\w+)", str(error)):
+                refused.append(_works_with(unknown[1]))
+            why = refused[0] if refused else "asks for something that is not in the file, or for itself"
+            raise _refused(view, why, where) from None
+
+
+def _works_with(function: str) -> str:
+    return f"works with “{function}”, which is not known to stay in the file"
 
 
 def _refused(name: str, why: str, where: str) -> SourceError:

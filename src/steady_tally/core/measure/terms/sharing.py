@@ -89,8 +89,8 @@ def shared_out(
     inside : (areas,) the shape of what can count of each, in the areas' own system.
     """
     plane = areas.crs if isinstance(areas, CellSet) else plane_about(zones)
-    flat = _Laid(zones.geometry, zones.crs, in_plane(zones.geometry, zones.crs, plane))
-    of_zones = flat.rings
+    laid = _Laid(zones.geometry, zones.crs, in_plane(zones.geometry, zones.crs, plane))
+    of_zones = laid.rings
     own = _Laid(inside, areas.crs, inside if isinstance(areas, CellSet) else in_plane(inside, areas.crs, plane))
     of_areas = own.rings
     common = overlaps(of_zones, of_areas, (len(zones), len(areas)))
@@ -106,10 +106,10 @@ def shared_out(
         case ByGround():
             parts, reached = by_ground, once
         case BySource():
-            parts, even = _by_source(plan.by, flat, own, by_ground, len(areas), plane, sources)
+            parts, even = _by_source(plan.by, laid, own, by_ground, len(areas), plane, sources)
             reached = parts
             if not alone:
-                reached, _ = _by_source(plan.by, flat, of_all, once, count, plane, sources)
+                reached, _ = _by_source(plan.by, laid, of_all, once, count, plane, sources)
         case _:
             assert_never(plan.by)
     values = np.array([_spread(parts, one, len(areas)) for one in figures.by_year])
