@@ -104,7 +104,7 @@ def _check_views(file: sqlite3.Connection, views: list[str], known: set[str], wh
             quoted = view.replace('"', '""')
             file.execute(f'EXPLAIN SELECT * FROM "{quoted}"').close()
         except sqlite3.Error as error:
-            if unknown := re.fullmatch(r"no such function: (\w+)", str(error)):
+            if unknown := re.fullmatch(r"(?:no such function: |unsafe use of )(\w+)(?:\(\))?", str(error)):
                 refused.append(_works_with(unknown[1]))
             why = refused[0] if refused else "asks for something that is not in the file, or for itself"
             raise _refused(view, why, where) from None
