@@ -21,7 +21,7 @@ from sqlalchemy import Engine
 from bench.timing import Row, best_of
 from steady_tally.core.plan.gather import CoordinateColumns, Events
 from steady_tally.formats import read
-from steady_tally.formats.apart import asking
+from steady_tally.formats.sandbox import asking
 from steady_tally.jobs import imports
 from steady_tally.jobs.progress import Progress
 from steady_tally.results.kept import kept

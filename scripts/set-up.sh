@@ -89,11 +89,16 @@ install_postgres() {
         apt_install postgresql && return
     fi
     say "unpacking PostgreSQL for this user alone"
-    local to="$base/.cache/postgresql" state="$base/.cache/apt" packages
+    unpack_for_user "$base/.cache/postgresql" postgresql
+}
+
+# Debian's packages, with what they need, unpacked into a folder of this user's.
+unpack_for_user() {
+    local to=$1 name=$2 state="$base/.cache/apt" packages
     mkdir -p "$to" "$state/lists/partial" "$state/archives/partial" "$state/packages"
     local options=(-o "Dir::State::lists=$state/lists" -o "Dir::Cache=$state" -o "Debug::NoLocking=1")
     apt-get -qq "${options[@]}" update >/dev/null 2>&1 || true
-    packages=$(apt-get "${options[@]}" -s install --no-install-recommends postgresql 2>/dev/null | awk '/^Inst/ {print $2}')
+    packages=$(apt-get "${options[@]}" -s install --no-install-recommends "$name" 2>/dev/null | awk '/^Inst/ {print $2}')
     [ -n "$packages" ] || return 1
     # shellcheck disable=SC2086
     (cd "$state/packages" && apt-get -qq "${options[@]}" download $packages >/dev/null 2>&1) || return 1
@@ -113,6 +118,21 @@ set_up_postgres() {
         local libraries="$base/.cache/postgresql/usr/lib/$(uname -m)-linux-gnu"
         export LD_LIBRARY_PATH="$libraries${LD_LIBRARY_PATH:+:$LD_LIBRARY_PATH}"
     fi
+}
+
+# What foreign files are read in. Without it the kernel's own means (Landlock) are used; without these, too, only text
+# and Parquet are read: a file of another kind is refused with the reason.
+set_up_sandbox() {
+    local own="$base/.cache/sandbox"
+    if [ -x "$own/usr/bin/bwrap" ]; then
+        export PATH="$own/usr/bin:$PATH"
+    elif ! command -v bwrap >/dev/null && command -v apt-get >/dev/null; then
+        if ! apt_install bubblewrap libseccomp2; then
+            say "unpacking bubblewrap for this user alone"
+            if unpack_for_user "$own" bubblewrap; then export PATH="$own/usr/bin:$PATH"; fi
+        fi
+    fi
+    command -v bwrap >/dev/null || say "bubblewrap is missing and cannot be installed here: foreign files are read behind the kernel's own barriers alone."
 }
 
 set_up_kernels() {
@@ -194,6 +214,7 @@ set_up() {
     exec 9>"$base/.cache/set-up.lock"
     flock 9
     set_up_python
+    set_up_sandbox
     if [ "${1:-}" != without-database ]; then
         set_up_postgres
         set_up_front_end

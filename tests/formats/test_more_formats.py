@@ -24,6 +24,7 @@ from steady_tally.core.plan.gather import Reading
 from steady_tally.formats.limits import MOST_MEMBERS
 from steady_tally.formats.look import look
 from steady_tally.formats.read import open_table, read_table, read_zones
+from steady_tally.formats.sandbox import asking
 
 POINTS = [shapely.Point(-40.1, 38.1, 12.5), shapely.Point(-40.2, 38.2, 7.0)]
 SQUARES = [shapely.box(-40, 38, -39, 39), shapely.box(-39, 38, -38, 39)]
@@ -212,7 +213,7 @@ def nested(path):
 def test_hostile_and_broken_files_are_refused_in_one_sentence(tmp_path, name, make, says):
     make(tmp_path / name) if callable(make) else (tmp_path / name).write_bytes(make)
     with pytest.raises(SourceError, match=says) as found:
-        look(tmp_path / name, name, Reading())
+        asking.look(tmp_path / name, name, Reading())
     assert str(tmp_path) not in found.value.sentence
 
 

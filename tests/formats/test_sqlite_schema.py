@@ -10,7 +10,7 @@ import shapely
 
 from steady_tally.core.errors import SourceError
 from steady_tally.core.plan.gather import Reading
-from steady_tally.formats.apart import asking
+from steady_tally.formats.sandbox import asking
 from steady_tally.formats.sqlite_schema import check_schema
 from steady_tally.formats.vectors import layers_of, read_features
 

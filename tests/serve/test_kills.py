@@ -15,7 +15,7 @@ from tests.serve.test_full_disk import send
 from tests.serve.test_processes import Started, ask, live_processes, wait_until
 
 KILLS = int(os.environ.get("STEADY_TALLY_KILLS", "4"))
-VICTIMS = ("steady_tally.cli web", "steady_tally.cli worker", "postgres -D", "formats.apart.server", "cli serve")
+VICTIMS = ("steady_tally.cli web", "steady_tally.cli worker", "postgres -D", "formats.sandbox.reader", "cli serve")
 ROWS = 20_000
 FILE = "\n".join(["id,x,y", *(f"{i},{-40 + i % 97 / 100},{38 + i % 89 / 100}" for i in range(ROWS))]).encode()
 EVENTS = {"source": "calls", "coordinates": {"kind": "columns", "x": "x", "y": "y"}, "identifier": "id"}

@@ -41,7 +41,7 @@ def figure(plan: Path, page: Path | None, to: Path, pages_as: Literal["svg", "pd
     """Draw the map of PLAN on a page, or on many, from files."""
     from steady_tally.core.plan.figure import FigurePlan
     from steady_tally.core.sources import Sources
-    from steady_tally.formats.read import read_table, read_zones
+    from steady_tally.formats.sandbox.asking import read_table, read_zones
 
     inputs = inputs_of(plan, **given(options))
     look = page_in(page) if page is not None else FigurePlan()

@@ -85,7 +85,7 @@ def inputs_of(
 ) -> Inputs:  # fmt: skip
     """What the options name. SourceError where the plan has no such measure."""
     from steady_tally.core.plan.show import ReferenceLayer
-    from steady_tally.formats.look import has_polygons
+    from steady_tally.formats.sandbox.asking import has_polygons
 
     plan = plan_in(path)
     name = measure or plan.mapped

@@ -46,11 +46,7 @@ _STEPS = 100
 def run(plan: Path, out: Path, formats: tuple[Kind, ...], figure: Path | None, page: Path | None, as_json: bool,
         strict: bool, **options: Any) -> None:  # fmt: skip
     """Do the whole chain of PLAN on files, without database or browser."""
-    from steady_tally.formats.workbooks import begin
-
     gc.set_threshold(100_000, 50, 50)  # of many objects few are in circles: looking for these took a tenth of the time
-    for file in filter(None, (options["table"], options["look_up"])):
-        begin(file)  # in another process, while all else is loaded
     inputs = inputs_of(plan, **given(options))
     if figure is not None:
         check_ending(figure)
@@ -79,7 +75,8 @@ def run(plan: Path, out: Path, formats: tuple[Kind, ...], figure: Path | None, p
 def _written(inputs: Inputs, out: Path, formats: tuple[Kind, ...], figure: Path | None, look: Any) -> Released:
     from steady_tally.core.plan.gather import Reading
     from steady_tally.core.sources import Sources
-    from steady_tally.formats.read import checksum, read_table, read_zones, table_pieces
+    from steady_tally.formats.read import checksum
+    from steady_tally.formats.sandbox.asking import read_table, read_zones, table_pieces
 
     files, counted, how = inputs.files, inputs.counted, inputs.reading
     reading: Reading = how(counted.source)

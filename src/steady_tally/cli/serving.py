@@ -65,7 +65,7 @@ def web(listener: int, port: int) -> None:
     from threading import Thread
 
     from steady_tally.core.warm_up import compile_kernels
-    from steady_tally.formats.apart.asking import begin
+    from steady_tally.formats.sandbox.asking import begin
     from steady_tally.jobs.queue import make_queue
     from steady_tally.serve.listening import make_server
     from steady_tally.store.database import connect, data_folder, database_address
@@ -73,13 +73,13 @@ def web(listener: int, port: int) -> None:
     from steady_tally.web.gather import largest_upload
 
     Thread(target=compile_kernels, daemon=True).start()  # loaded before the first map asks for them
-    Thread(target=begin, daemon=True).start()
     queue = make_queue()
     with queue.open():
         app = create_app(connect(database_address()), queue, port=port)
         incoming = data_folder() / "incoming"
         incoming.mkdir(mode=0o700, exist_ok=True)
         tempfile.tempdir = str(incoming)  # bodies on their way in lie where the others' eyes do not reach
+        begin(data_folder())
         make_server(app, socket.socket(fileno=listener), port, data_folder(), largest_upload).run()
 
 

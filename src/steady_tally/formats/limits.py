@@ -1,5 +1,7 @@
 """How much a file may hold, so that no file can exhaust the machine."""
 
+import os
+
 LARGEST_EXPANDED = 8 << 30
 """Bytes that a packed text file may unpack to; it is read a block at a time."""
 
@@ -15,14 +17,9 @@ MOST_MEMBERS = 200
 MOST_CELLS = 5_000_000
 """Cells of a worksheet, blank ones within its extent among them."""
 
-WORKBOOK_MEMORY = 3 << 30
-"""Bytes of address space for the process that reads a workbook."""
-
-WORKBOOK_SECONDS = 120
-"""Processor time for it."""
-
-READER_MEMORY = 6 << 30
-"""Bytes of address space for a process that reads a foreign file."""
+READER_MEMORY = min(6 << 30, max(2 << 30, os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE") // 4))
+"""Bytes of address space for a process that reads a foreign file: two looks and two imports at once have what the
+machine has."""
 
 READER_SECONDS = 1_800
 """Processor time for it."""
@@ -32,6 +29,12 @@ READER_LARGEST_FILE = 2 << 30
 
 READER_FILES = 64
 """Files that it may have open."""
+
+READER_FOLDER = (1 << 30) + (64 << 20)
+"""Bytes of its own folder for passing files: an archive that is unpacked, and a little beside it."""
+
+LOOK_SECONDS = 20.0
+"""How long a look into a file may take, by the clock."""
 
 MOST_SHAPES = 5_000_000
 """Rows with a shape that are held at once."""

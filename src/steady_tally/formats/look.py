@@ -97,11 +97,6 @@ def look(path: Path, name: str, reading: Reading) -> Look:
     )
 
 
-def has_polygons(path: Path, name: str, reading: Reading) -> bool:
-    """Does a file have shapes with an inside?"""
-    return suffix_of(path) not in DELIMITED and any("polygon" in kind for kind in look(path, name, reading).shapes)
-
-
 def _of_pieces(
     kind: str, reading: Reading, name: str, pieces: Iterator[Piece], empty: pa.Schema, crs: str | None
 ) -> Look:

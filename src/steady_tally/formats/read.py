@@ -64,7 +64,11 @@ def table_pieces(
     path: Path, name: str, reading: Reading = _DEFAULT, *, on_rows: Callable[[int, float], None] | None = None
 ) -> Iterator[Table]:
     """Read events or a table a piece at a time; one of no rows where the file has none."""
-    stream = open_table(path, name, reading, on_rows=on_rows)
+    return tables_of(open_table(path, name, reading, on_rows=on_rows), path, name)
+
+
+def tables_of(stream: Stream, path: Path, name: str) -> Iterator[Table]:
+    """What a stream brings, a table a piece."""
     year = year_of(path)
     empty = True
     for piece in stream.pieces:
@@ -78,7 +82,11 @@ def table_pieces(
 
 def read_table(path: Path, name: str, reading: Reading = _DEFAULT) -> Table:
     """Read events or a table whole."""
-    stream = open_table(path, name, reading)
+    return table_of(open_table(path, name, reading), path, name)
+
+
+def table_of(stream: Stream, path: Path, name: str) -> Table:
+    """What a stream brings, in one."""
     return replace(whole_table(name, stream.pieces, stream.schema, stream.crs), year=year_of(path), said=stream.said)
 
 

@@ -1,4 +1,4 @@
-"""What the process that reads a workbook does. It starts anew for each workbook, and so loads as little as it can."""
+"""The cells of a workbook's sheet, as the file has them."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ _MOST_SCANNED = 64 << 20
 
 
 def as_json_cell(cell: Any) -> Any:
-    """What the child hands over for one cell: numbers, text, and dates as ISO text."""
+    """One cell: numbers, text, and dates as ISO text."""
     if isinstance(cell, (bool, int, float, str)):
         return cell
     if cell is None:
@@ -26,7 +26,7 @@ def as_json_cell(cell: Any) -> Any:
 
 
 def sheet_of(path: str, wanted: str | None) -> dict[str, Any]:
-    """What the child does: open, choose the sheet ("" is the first, None asks for names alone), hand over its rows."""
+    """Open, choose the sheet ("" is the first, None asks for names alone), hand over its rows."""
     try:
         workbook = python_calamine.load_workbook(path)
         # Worksheets that are seen first: a hidden one holds lists and settings rather than what is to be read.

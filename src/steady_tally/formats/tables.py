@@ -45,13 +45,13 @@ def whole_table(name: str, pieces: Iterable[Piece], empty: pa.Schema, crs: str |
 
 def worksheets(path: Path) -> list[str]:
     """The names of a workbook's worksheets."""
-    return list(ask_workbook(path, "names")["names"])
+    return list(ask_workbook(path, None)["names"])
 
 
 def read_workbook(path: Path, name: str, reading: Reading) -> Table:
     """Read one worksheet: the first unless named; the header found below title lines unless its row is given."""
     where = f"file “{path.name}”"
-    answer = ask_workbook(path, "rows", reading.worksheet or "")
+    answer = ask_workbook(path, reading.worksheet or "")
     if answer.get("missing"):
         there = ", ".join(f"“{s}”" for s in answer["names"])
         raise SourceError(f"it has no worksheet “{reading.worksheet}”.", where=where, todo=f"Choose one of {there}.")

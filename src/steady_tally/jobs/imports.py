@@ -17,7 +17,7 @@ from steady_tally.core.plan.base import Name
 from steady_tally.core.plan.gather import Events, Reading
 from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.core.sources import Features, Table
-from steady_tally.formats.apart.asking import open_table, read_zones
+from steady_tally.formats.sandbox.asking import open_table, read_zones
 from steady_tally.jobs.connection import worker_engine
 from steady_tally.jobs.progress import Cancelled, Progress, reported, update_job
 from steady_tally.results.studies import chain_of, settled, stored_source, stored_sources

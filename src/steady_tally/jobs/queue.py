@@ -11,11 +11,12 @@ from typing import Any
 
 import procrastinate
 
+from steady_tally.formats.sandbox.asking import begin
 from steady_tally.jobs import imports, making, tasks
 from steady_tally.jobs.connection import worker_engine
 from steady_tally.jobs.progress import update_job
 from steady_tally.store.chunks import sweep
-from steady_tally.store.database import database_address
+from steady_tally.store.database import data_folder, database_address
 from steady_tally.store.made import sweep_made
 from steady_tally.store.tables import JobState
 from steady_tally.store.uploads import sweep_uploads
@@ -52,6 +53,7 @@ def run_worker() -> None:
                     await housekeeping
 
     os.nice(_NICE)  # who waits before a page comes first
+    begin(data_folder())
     asyncio.run(work())
 
 

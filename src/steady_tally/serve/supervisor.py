@@ -11,6 +11,7 @@ import errno
 import fcntl
 import json
 import os
+import shutil
 import signal
 import socket
 import subprocess
@@ -61,6 +62,7 @@ def serve(data: Path, port: int | None, *, demo: bool, print_key: bool = False) 
         if print_key:
             raise SetUpError("Steady Tally does not run on this data folder.", where=str(data), todo="Start it first.")
         Ballast(data).give_up()
+        shutil.rmtree(data / "reading", ignore_errors=True)  # what readers that were killed had before them
         check_start(data)
         _Supervisor(data, port, demo).run()
 

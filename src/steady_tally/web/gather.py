@@ -24,8 +24,8 @@ from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.gather import Reading
 from steady_tally.core.report.tables import set_aside_table
 from steady_tally.core.sources import Features, Sources
-from steady_tally.formats.apart.asking import look
 from steady_tally.formats.look import Look
+from steady_tally.formats.sandbox.asking import look
 from steady_tally.formats.tables import text_cell
 from steady_tally.jobs.imports import ROOM_A_BYTE, Import
 from steady_tally.results.studies import chain_of, stored_source, stored_sources

@@ -4,6 +4,7 @@ import io
 import json
 import os
 import resource
+import shutil
 import subprocess
 import sys
 import time
@@ -23,7 +24,7 @@ from steady_tally.core.plan.gather import Reading
 from steady_tally.core.sources import Piece, RaggedRow
 from steady_tally.demo.quillhaven import write_quillhaven
 from steady_tally.formats import look, read
-from steady_tally.formats.apart import asking, frames, server
+from steady_tally.formats.sandbox import asking, frames
 from steady_tally.formats.tables import whole_table
 
 PLAIN = Reading()
@@ -81,85 +82,115 @@ def test_what_is_wrong_with_a_file_is_said_as_it_is_elsewhere(tmp_path):
                 ask(tmp_path / name, name, PLAIN)
             said.append((error.value.what, error.value.where, error.value.todo))
         assert said[0] == said[1]
-    assert cleared(tmp_path) == set(files)
+    assert {p.name for p in tmp_path.iterdir()} == set(files)
 
 
-def cleared(folder: Path) -> set[str]:
-    """What lies in a folder once the readers' own folders are gone."""
-    deadline = time.monotonic() + 5.0
-    while list(folder.glob(".reading-*")) and time.monotonic() < deadline:
-        time.sleep(0.02)
-    return {p.name for p in folder.iterdir()}
+def readers(of: int) -> set[int]:
+    """The processes in sandboxes that a process has started and that still run."""
+    found, left = set(), [of]
+    while left:
+        with suppress(OSError):
+            for task in Path(f"/proc/{left.pop()}/task").iterdir():
+                left += (children := [int(p) for p in (task / "children").read_text().split()])
+                found.update(children)
+    return {p for p in found if "sandbox.reader" in words(p)}
 
 
-CONFINED = """
-import os, socket, resource, sys
-from steady_tally.formats.apart.confine import confine
-confine()
-{what}
-"""
-
-
-@pytest.mark.parametrize(
-    ("what", "refused"),
-    [
-        ("socket.socket()", "PermissionError"),
-        ("socket.create_connection(('127.0.0.1', 9))", "PermissionError"),
-        ("os.execv('/bin/true', ['true'])", "PermissionError"),
-        ("os.system('true') and sys.exit('RefusedError')", "RefusedError"),
-        ("open('f', 'wb').truncate(3 << 30)", "OSError"),
-        ("bytearray(7 << 30)", "MemoryError"),
-        ("resource.setrlimit(resource.RLIMIT_AS, (8 << 30, 8 << 30))", "Error"),
-        ("[open('/dev/null') for _ in range(70)]", "OSError"),
-    ],
-)
-def test_a_confined_process_has_no_network_starts_no_other_and_is_bounded(tmp_path, what, refused):
-    code = CONFINED.format(what=what)
-    if "setrlimit" in what and os.geteuid() == 0:
-        pytest.skip("root may raise limits")
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, cwd=tmp_path)
-    assert done.returncode != 0
-    assert refused in done.stderr, done.stderr
-
-
-def readers() -> set[int]:
-    """The processes that the server of readers has forked and that still run."""
-    asked = asking._server._process
-    return set() if asked is None else {int(p) for p in children_of(asked.pid)}
-
-
-def children_of(pid: int) -> list[str]:
-    return Path(f"/proc/{pid}/task/{pid}/children").read_text().split()
+def words(pid: int) -> str:
+    with suppress(OSError):
+        return Path(f"/proc/{pid}/cmdline").read_text()
+    return ""
 
 
 def gone(pids: set[int], within: float = 5.0) -> bool:
     deadline = time.monotonic() + within
     while time.monotonic() < deadline:
-        if not pids & readers():
+        if not any("sandbox.reader" in words(p) for p in pids):
             return True
         time.sleep(0.02)
     return False
 
 
-def test_a_reader_whose_pieces_nobody_takes_is_killed_and_leaves_nothing(tmp_path):
-    file = tmp_path / "long.csv"
+def long_file(folder: Path) -> Path:
+    file = folder / "long.csv"
     with file.open("w") as to:
         to.write("a,b\n")
         for k in range(600_000):
             to.write(f"{k},{k:060}\n")  # so much that no pipe holds what is left
-    stream = asking.open_table(file, "long")
+    return file
+
+
+def test_a_reader_whose_pieces_nobody_takes_is_killed_and_leaves_nothing(tmp_path):
+    stream = asking.open_table(long_file(tmp_path), "long")
     next(stream.pieces)
-    running = readers()
+    running = readers(os.getpid())
     assert running
     stream.pieces.close()
     assert gone(running)
-    assert cleared(tmp_path) == {"long.csv"}
+    assert [p.name for p in tmp_path.iterdir()] == ["long.csv"]
 
 
-def test_readers_come_back_after_their_server_was_killed(demo):
-    assert asking.look(demo / "residents.xlsx", "r", PLAIN).rows
-    asking._server._process.kill()
-    assert asking.look(demo / "residents.xlsx", "r", PLAIN).rows
+@pytest.fixture
+def waiting(tmp_path):
+    """A folder of ours, for whose files a reader waits."""
+    kept, asking._readers = asking._readers, asking._Readers()
+    asking.begin(tmp_path)
+    yield tmp_path
+    made = asking._readers
+    made._folder = None
+    made._starting.submit(int).result()
+    if made._spare is not None:
+        made._spare.end()
+    asking._readers = kept
+
+
+def spare() -> asking._Reader:
+    deadline = time.monotonic() + 20.0
+    while asking._readers._spare is None and time.monotonic() < deadline:
+        time.sleep(0.02)
+    assert asking._readers._spare is not None
+    return asking._readers._spare
+
+
+def test_a_reader_that_waits_is_given_the_file_alone_reads_once_and_leaves_nothing(demo, waiting):
+    file = waiting / "residents.xlsx"
+    shutil.copy(demo / "residents.xlsx", file)
+    file.chmod(0o600)
+    first = spare()
+    assert asking.look(file, "r", PLAIN).rows == look.look(file, "r", PLAIN).rows
+    assert first.ended
+    assert not first.door.exists()
+    assert file.exists()
+    assert spare() is not first
+
+
+def test_who_waits_and_was_killed_is_replaced(demo, waiting):
+    shutil.copy(demo / "residents.xlsx", waiting / "r.xlsx")
+    found = spare().process
+    found.kill()
+    found.wait()
+    assert asking.look(waiting / "r.xlsx", "r", PLAIN).rows
+
+
+def test_a_look_that_takes_too_long_is_ended_and_says_so(tmp_path):
+    file = long_file(tmp_path)
+    with pytest.raises(SourceError, match="took more than 0 seconds, so that it was stopped") as error:
+        asking.look(file, "long", PLAIN, seconds=0.01)
+    assert error.value.todo
+    assert not readers(os.getpid())
+
+
+def test_a_look_that_nobody_waits_for_is_ended(tmp_path):
+    asked = []
+
+    def nobody() -> bool:
+        asked.append(readers(os.getpid()))
+        return True
+
+    with pytest.raises(SourceError):
+        asking.look(long_file(tmp_path), "long", PLAIN, seconds=60.0, gone=nobody)
+    assert asked[0]
+    assert gone(asked[0])
 
 
 def test_a_small_file_of_millions_of_equal_points_costs_this_process_little(tmp_path):
@@ -218,14 +249,15 @@ def test_a_frame_with_bytes_changed_gives_a_whole_table_or_none(seed):
     assert len(piece.record) == piece.columns.num_rows
 
 
-def test_the_server_ends_with_who_asked():
-    assert server.serve.__doc__
+def test_readers_end_with_who_asked(tmp_path):
     code = (
-        "from steady_tally.formats.apart import asking; asking.begin(); print(asking._server._process.pid, flush=True)"
+        "import sys, time; from pathlib import Path; from steady_tally.formats.sandbox import asking\n"
+        "stream = asking.open_table(Path(sys.argv[1]), 'long'); print('.', flush=True); time.sleep(60)"
     )
-    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
-    pid = int(done.stdout)
-    deadline = time.monotonic() + 10.0
-    while Path(f"/proc/{pid}").exists() and time.monotonic() < deadline:
-        time.sleep(0.05)
-    assert not Path(f"/proc/{pid}").exists()
+    asks = subprocess.Popen([sys.executable, "-c", code, str(long_file(tmp_path))], stdout=subprocess.PIPE)
+    assert asks.stdout.read(1)
+    running = readers(asks.pid)
+    assert running
+    asks.kill()
+    asks.wait()
+    assert gone(running)
