@@ -15,6 +15,7 @@ import { OPENED, useWaiting } from "./state/keeping";
 import { useDemoJob, useFirstPlan, useLoadDemo, useSources } from "./state/queries";
 import { useDoing } from "./state/store";
 import { NameStudy } from "./studies/NameStudy";
+import { Sessions } from "./studies/Sessions";
 import { Waiting } from "./studies/Waiting";
 import { INK, MADDER, QUIET, RULE } from "./theme";
 
@@ -150,6 +151,7 @@ export function StudyMenu({ study, studies }: { study: Study; studies: readonly 
   const set = useDoing((d) => d.set);
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const [naming, setNaming] = useState(false);
+  const [sessions, setSessions] = useState(false);
   if (naming) return <NameStudy onDone={() => setNaming(false)} />;
   return (
     <>
@@ -191,7 +193,16 @@ export function StudyMenu({ study, studies }: { study: Study; studies: readonly 
         >
           All studies: rename, copy, delete
         </MenuItem>
+        <MenuItem
+          onClick={() => {
+            setAnchor(null);
+            setSessions(true);
+          }}
+        >
+          Sessions: who is in, end all
+        </MenuItem>
       </Menu>
+      {sessions && <Sessions close={() => setSessions(false)} />}
     </>
   );
 }

@@ -54,9 +54,10 @@ class Application:
         command = [str(PROJECT / "start.sh"), "--data", str(data), *options]
         self._process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True, start_new_session=True)
         assert self._process.stdout
-        line = self._process.stdout.readline()
-        found = re.search(r"(http://127\.0\.0\.1:\d+/)\?key=(\S+)", line)
-        assert found, line
+        named, line = self._process.stdout.readline(), self._process.stdout.readline()
+        self.named = named.split()[-1]
+        found = re.search(r"(http://127\.0\.0\.1:\d+/)\?key=(\S+)\)", line)
+        assert found, named + line
         self.url = found.group(1)
         self.cookie = cookie_for(self.url, found.group(2))
 

@@ -134,8 +134,10 @@ def test_a_reader_whose_pieces_nobody_takes_is_killed_and_leaves_nothing(tmp_pat
 def waiting(tmp_path):
     """A folder of ours, for whose files a reader waits."""
     kept, asking._readers = asking._readers, asking._Readers()
+    before = os.umask(0o077)  # as where the application runs
     asking.begin(tmp_path)
     yield tmp_path
+    os.umask(before)
     made = asking._readers
     made._folder = None
     made._starting.submit(int).result()

@@ -12,8 +12,10 @@ from pathlib import Path
 import pytest
 
 from steady_tally.serve import listening
+from steady_tally.store.keys import cookie_name, end_sessions, new_key, take_key
 
 LARGEST = 1 << 30
+TOKENS: dict[int, str] = {}  # by port, who has taken a key
 FILE = "/api/studies/a/uploads/b/c.csv"
 
 
@@ -30,6 +32,7 @@ def port(monkeypatch, tmp_path):
     listener.bind(("127.0.0.1", 0))
     listener.listen(512)
     number = listener.getsockname()[1]
+    TOKENS[number] = take_key(tmp_path, new_key(tmp_path))
     server = listening.make_server(app, listener, number, tmp_path, lambda: LARGEST)
     thread = threading.Thread(target=server.run, daemon=True)
     thread.start()
@@ -39,7 +42,11 @@ def port(monkeypatch, tmp_path):
 
 def head(port: int, line: str, **headers: object) -> socket.socket:
     """A connection that has sent the head of a request and nothing of its body."""
-    told = {"Host": f"127.0.0.1:{port}", **{k.replace("_", "-"): v for k, v in headers.items()}}
+    told = {
+        "Host": f"127.0.0.1:{port}",
+        "Cookie": f"a=b; {cookie_name(port)}={TOKENS.get(port, '')}",
+        **{k.replace("_", "-"): v for k, v in headers.items()},
+    }
     connection = socket.create_connection(("127.0.0.1", port), timeout=10)
     lines = [f"{line} HTTP/1.1", *(f"{k}: {v}" for k, v in told.items()), "", ""]
     connection.sendall("\r\n".join(lines).encode())
@@ -127,6 +134,62 @@ def test_three_hundred_slow_connections_keep_nobody_waiting(port):
     assert sorted(health(port) for _ in range(20))[10] < 0.1
     for connection in [*slow, *halves]:
         connection.close()
+
+
+def test_nobody_without_a_session_has_a_body_read(port):
+    for cookie in ("", f"{cookie_name(port)}=", f"{cookie_name(port)}=guessed", f"other={TOKENS[port]}"):
+        for line in (f"PUT {FILE}", "POST /api/studies"):
+            code, body = answered(head(port, line, Content_Length=1_000_000, Cookie=cookie))
+            assert (code, json.loads(body)["type"]) == (401, "/problems/locked")
+    assert answered(head(port, "GET /healthz", Cookie=""))[0] == 200
+    connection = head(port, "POST /api/studies", Content_Length=5)
+    connection.sendall(b"12345")
+    assert answered(connection)[0] == 200
+
+
+def test_a_session_that_was_ended_has_ended_at_once(port, tmp_path):
+    assert end_sessions(tmp_path) == 1
+    assert answered(head(port, "POST /api/studies", Content_Length=5))[0] == 401
+
+
+def closed(connection: socket.socket) -> bool:
+    connection.setblocking(False)
+    try:
+        return connection.recv(1) == b""
+    except BlockingIOError:
+        return False
+    except ConnectionError:
+        return True
+
+
+def test_two_thousand_silent_connections_keep_nobody_out(port):
+    mine = head(port, "GET /healthz")
+    assert b"200" in mine.recv(1 << 12)
+    silent = []
+    for _ in range(2_000):
+        silent.append(socket.create_connection(("127.0.0.1", port)))
+        if len(silent) > 400:
+            silent.pop(0).close()
+    assert health(port) < 1.0
+    deadline = time.monotonic() + 20.0
+    while sum(not closed(c) for c in silent) > listening._STRANGERS and time.monotonic() < deadline:
+        time.sleep(0.1)
+    assert sum(not closed(c) for c in silent) <= listening._STRANGERS
+    assert not closed(mine), "who is known stays"
+    for connection in silent:
+        connection.close()
+
+
+def test_who_says_nothing_is_soon_let_go(port, monkeypatch):
+    monkeypatch.setattr(listening, "_STRANGER_S", 0.5)
+    silent = socket.create_connection(("127.0.0.1", port))
+    mine = head(port, "GET /healthz")
+    assert b"200" in mine.recv(1 << 12)
+    deadline = time.monotonic() + 20.0
+    while not closed(silent) and time.monotonic() < deadline:
+        time.sleep(0.1)
+    assert closed(silent)
+    assert not closed(mine)
 
 
 def test_a_head_that_comes_too_slowly_is_cut_off(port, monkeypatch):

@@ -21,6 +21,8 @@ export class Refusal extends Error {
   constructor(
     message: string,
     readonly status: number,
+    /** The problem's kind (RFC 9457), as "too-long". */
+    readonly kind = "",
   ) {
     super(message);
   }
@@ -30,9 +32,14 @@ export async function getJson<T>(path: string): Promise<T> {
   return (await ask(path)).json();
 }
 
-export async function postJson<T>(path: string, body: unknown, method = "POST"): Promise<T> {
+export async function postJson<T>(
+  path: string,
+  body: unknown,
+  method = "POST",
+  signal?: AbortSignal,
+): Promise<T> {
   const headers = { "Content-Type": "application/json" };
-  return (await ask(path, { method, headers, body: JSON.stringify(body) })).json();
+  return (await ask(path, { method, headers, body: JSON.stringify(body), signal })).json();
 }
 
 /** Send a file as it is, saying how much of it has gone. */
@@ -93,5 +100,8 @@ async function askOnce(path: string, options?: RequestInit): Promise<Response> {
   }
   if (response.ok) return response;
   const problem = await response.json().catch(() => null);
-  throw new Refusal(problem?.detail ?? `The server answered ${response.status}.`, response.status);
+  const kind = String(problem?.type ?? "")
+    .split("/")
+    .at(-1);
+  throw new Refusal(problem?.detail ?? `The server answered ${response.status}.`, response.status, kind);
 }

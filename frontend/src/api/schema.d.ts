@@ -1307,6 +1307,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many sessions there are */
+        get: operations["sessions_sessions_sessions_get"];
+        put?: never;
+        post?: never;
+        /** End all sessions, this one too */
+        delete: operations["sessions_end_all_sessions_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}": {
         parameters: {
             query?: never;
@@ -4730,6 +4748,12 @@ export interface components {
         /** LookRequest */
         LookRequest: {
             reading?: components["schemas"]["Reading"];
+            /**
+             * Beginning
+             * @description Look at the first rows of a text or Parquet file alone.
+             * @default false
+             */
+            beginning: boolean;
         };
         /** SystemList */
         SystemList: {
@@ -6393,6 +6417,26 @@ export interface components {
             from: string;
             /** Name */
             name: string;
+        };
+        /** SessionsView */
+        SessionsView: {
+            /**
+             * Count
+             * @description Browsers and programs that have taken a key, this one among them.
+             */
+            count: number;
+            /**
+             * Own Address
+             * @description Where the browser shows its session to this page alone.
+             */
+            own_address: string;
+            /** At Own Address */
+            at_own_address: boolean;
+        };
+        /** Ended */
+        Ended: {
+            /** Ended */
+            ended: number;
         };
         /** LatestJob */
         LatestJob: {
@@ -8682,6 +8726,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Waiting"];
+                };
+            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
+        };
+    };
+    sessions_sessions_sessions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionsView"];
+                };
+            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
+        };
+    };
+    sessions_end_all_sessions_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ended"];
                 };
             };
             "4XX": components["responses"]["Problem"];

@@ -60,8 +60,14 @@ beforeEach(() => {
     };
     asked.push(one);
     const answer = answers(one);
+    options?.signal?.throwIfAborted();
     if (answer instanceof Error)
-      return new Response(JSON.stringify({ detail: answer.message }), { status: 422 });
+      return new Response(
+        JSON.stringify({ detail: answer.message, type: `/problems/${(answer as { kind?: string }).kind}` }),
+        {
+          status: 422,
+        },
+      );
     return new Response(JSON.stringify(answer), { status: 200 });
   });
 });
@@ -106,6 +112,38 @@ it("says why a file was refused, and a look that fails leaves what was seen befo
   answers = () => new Error("it has no row 9.");
   await lookAgain(only().id, { header_row: 9 }, []);
   expect(only()).toMatchObject({ stage: "ready", says: "it has no row 9.", look: LOOK });
+});
+
+it("waits for its turn where others are looked into, and is left out while it waits or is looked into", async () => {
+  let busy = 2;
+  answers = ({ path }) =>
+    path.endsWith("/look") && busy-- > 0
+      ? Object.assign(new Error("2 other files are being looked into."), { kind: "busy" })
+      : LOOK;
+  const states: string[] = [];
+  const off = useIncoming.subscribe((s) => states.push(`${s.files[0]?.stage}: ${s.files[0]?.says}`));
+  await take("s", [file("calls.csv")], []);
+  off();
+  expect(states).toContain("looking: 2 other files are being looked into.");
+  expect(only()).toMatchObject({ stage: "ready", says: "" });
+  useIncoming.getState().forget(only().id);
+  busy = 1_000;
+  const taking = take("s", [file("calls.csv")], []);
+  await vi.waitFor(() => expect(only()?.says).toContain("being looked into"));
+  useIncoming.getState().forget(only().id);
+  await taking;
+  expect(useIncoming.getState().files).toEqual([]);
+});
+
+it("offers the beginning of a file that took too long", async () => {
+  answers = ({ path, body }) =>
+    path.endsWith("/look") && !(body as { beginning: boolean }).beginning
+      ? Object.assign(new Error("it took too long."), { kind: "too-long" })
+      : LOOK;
+  await take("s", [file("calls.csv")], []);
+  expect(only()).toMatchObject({ stage: "failed", says: "it took too long.", late: true });
+  await lookAgain(only().id, {}, [], true);
+  expect(only()).toMatchObject({ stage: "ready", late: false, look: LOOK });
 });
 
 it("waits for the job, and forgets the file once it is in", async () => {

@@ -1,6 +1,6 @@
 /** Files on their way in: sent, looked into, decided upon, brought in. One small store. */
 import { create } from "zustand";
-import { getJson, type Job, type Look, postJson, putFile, type Source } from "../api/client";
+import { getJson, type Job, type Look, postJson, putFile, Refusal, type Source } from "../api/client";
 import { type Choices, choicesOf, grouped, importBody, rolesFor } from "../plan/choices";
 
 export type Stage = "sending" | "looking" | "ready" | "bringing" | "done" | "failed";
@@ -22,9 +22,14 @@ export interface Incoming {
   again: boolean;
   /** When bringing it in began, in milliseconds. */
   begun: number;
-  /** Why it failed, or why the last look did. */
+  /** Why it failed, or why the last look did; what it waits for, while it does. */
   says: string;
+  /** The last look was stopped, since it took too long. */
+  late: boolean;
 }
+
+const AGAIN_MS = 500;
+const looks = new Map<string, AbortController>();
 
 interface Store {
   files: readonly Incoming[];
@@ -41,6 +46,7 @@ export const useIncoming = create<Store>((set) => ({
   show: (id) => set({ open: id }),
   choose: (id, change) => update(id, (f) => (f.choices ? { choices: { ...f.choices, ...change } } : {})),
   forget: (id) => {
+    looks.get(id)?.abort();
     const file = useIncoming.getState().files.find((f) => f.id === id);
     if (file && file.stage !== "done" && file.stage !== "bringing")
       void fetch(`/api/studies/${file.study}/uploads/${id}`, { method: "DELETE" });
@@ -78,6 +84,7 @@ export async function take(
       again: false,
       begun: 0,
       says: "",
+      late: false,
     }),
   );
   useIncoming.setState((s) => ({ files: [...s.files, ...added], open: s.open ?? added[0]?.id ?? null }));
@@ -104,23 +111,42 @@ export async function lookAgain(
   id: string,
   reading: Record<string, unknown>,
   taken: readonly string[],
+  beginning = false,
 ): Promise<void> {
   const file = useIncoming.getState().files.find((f) => f.id === id);
   if (!file) return;
-  update(id, () => ({ stage: "looking", says: "" }));
+  looks.get(id)?.abort();
+  const mine = new AbortController();
+  looks.set(id, mine);
+  update(id, () => ({ stage: "looking", says: "", late: false }));
   try {
-    const look = await postJson<Look>(`/api/studies/${file.study}/uploads/${id}/look`, {
-      reading: { ...file.look?.reading, ...reading },
-    });
+    const body = { reading: { ...file.look?.reading, ...reading }, beginning };
+    const look = await inTurn(id, `/api/studies/${file.study}/uploads/${id}/look`, body, mine.signal);
     update(id, (f) => {
       const fresh = { ...choicesOf(look, taken), ...(f.wanted && wantedChoices(look, f.wanted)) };
       const same = f.look && sameColumns(f.look, look);
       const kept = f.choices && { name: f.choices.name, role: f.choices.role, facts: f.choices.facts };
-      return { stage: "ready", look, choices: same ? f.choices : { ...fresh, ...kept } };
+      return { stage: "ready", says: "", look, choices: same ? f.choices : { ...fresh, ...kept } };
     });
   } catch (error) {
+    if (mine.signal.aborted) return; // nobody waits for it any more
+    const late = error instanceof Refusal && error.kind === "too-long";
     // A look that failed leaves what was seen before, so that another choice can be made.
-    update(id, (f) => ({ stage: f.look ? "ready" : "failed", says: (error as Error).message }));
+    update(id, (f) => ({ stage: f.look ? "ready" : "failed", says: (error as Error).message, late }));
+  }
+}
+
+/** A few files are looked into at once: the others wait. */
+async function inTurn(id: string, path: string, body: unknown, signal: AbortSignal): Promise<Look> {
+  for (;;) {
+    try {
+      return await postJson<Look>(path, body, "POST", signal);
+    } catch (error) {
+      if (!(error instanceof Refusal && error.kind === "busy")) throw error;
+      update(id, () => ({ says: error.message }));
+      await new Promise((done) => setTimeout(done, AGAIN_MS));
+      signal.throwIfAborted();
+    }
   }
 }
 
@@ -141,6 +167,7 @@ export async function chooseAnew(study: string, source: Source): Promise<void> {
     again: true,
     begun: 0,
     says: "",
+    late: false,
   };
   useIncoming.setState((s) => ({ files: [...s.files.filter((f) => f.id !== id), fresh], open: id }));
   await lookAgain(id, source.reading, []);

@@ -33,9 +33,15 @@ def demo(out: Path, events: int, seed: int) -> None:
 @click.option("--port", type=click.IntRange(1, 65_535), help="The loopback port.  [default: 8460 or the next free one]")
 @click.option("--no-demo", is_flag=True, help="Do not make up the demo study.")
 @click.option("--print-key", is_flag=True, help="Print the address of the running one with a fresh key.")
+@click.option("--end-sessions", is_flag=True, help="End all sessions: every browser needs a key again.")
 @plain_errors
-def serve(data: Path, port: int | None, no_demo: bool, print_key: bool) -> None:
+def serve(data: Path, port: int | None, no_demo: bool, print_key: bool, end_sessions: bool) -> None:
     """Start the application and keep it running until Ctrl-C."""
+    if end_sessions:
+        from steady_tally.store.keys import end_sessions as end
+
+        click.echo(f"Sessions ended: {end(data):,}. ./start.sh --print-key prints an address with a fresh key.")
+        return
     from steady_tally.serve.supervisor import serve as run_supervisor
 
     run_supervisor(data, port, demo=not no_demo, print_key=print_key)

@@ -41,6 +41,12 @@ class SourceError(SteadyTallyError):
     kind = "source"
 
 
+class TookTooLong(SourceError):
+    """Looking into a file was stopped, since it took longer than is waited."""
+
+    kind = "too-long"
+
+
 class OutOfBalance(SteadyTallyError):
     """The ledger does not balance. This is a fault of the program, never of the data."""
 

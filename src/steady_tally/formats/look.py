@@ -64,8 +64,9 @@ class Look:
     picture: Thumbnail | None = None
 
 
-def look(path: Path, name: str, reading: Reading) -> Look:
-    """Read a file once, keep some of its rows, and guess from them."""
+def look(path: Path, name: str, reading: Reading, *, most: int | None = None) -> Look:
+    """Read a file once, keep some of its rows, and guess from them; of text and Parquet, where `most` is given, from
+    about so many rows at its beginning."""
     suffix = suffix_of(path)
     if suffix in DELIMITED:
         dialect = dialect_of(path, reading)
@@ -73,19 +74,19 @@ def look(path: Path, name: str, reading: Reading) -> Look:
             update={"encoding": dialect.encoding, "delimiter": dialect.delimiter, "header_row": dialect.header_row}
         )
         empty = pa.schema([(n, pa.string()) for n in dialect.header])
-        seen = _of_pieces("text", stated, name, read_pieces(path, dialect), empty, None)
+        seen = _of_pieces("text", stated, name, read_pieces(path, dialect), empty, None, most)
         return replace(seen, said=(*dialect.said, *seen.said))
     if suffix in PARQUET:
         schema, geometry, crs = parquet_schema(path)
         if geometry is not None:
             return _of_features(path, name, reading)
-        return _of_pieces("parquet", reading, name, read_parquet(path), schema, crs)
+        return _of_pieces("parquet", reading, name, read_parquet(path), schema, crs, most)
     if suffix in WORKBOOKS:
         names = worksheets(path)
         stated = reading if reading.worksheet or not names else reading.model_copy(update={"worksheet": names[0]})
         table = read_workbook(path, name, stated)
         piece = Piece(table.columns, table.record, table.line, table.ragged)
-        seen = _of_pieces("workbook", stated, name, iter([piece]), table.columns.schema, None)
+        seen = _of_pieces("workbook", stated, name, iter([piece]), table.columns.schema, None, None)
         said = ("Its macros are left aside; only its cells are read.",) if suffix == ".xlsm" else ()
         return replace(seen, choices=tuple(names), said=(*said, *table.said, *seen.said))
     if suffix in DRIVERS:
@@ -98,7 +99,7 @@ def look(path: Path, name: str, reading: Reading) -> Look:
 
 
 def _of_pieces(
-    kind: str, reading: Reading, name: str, pieces: Iterator[Piece], empty: pa.Schema, crs: str | None
+    kind: str, reading: Reading, name: str, pieces: Iterator[Piece], empty: pa.Schema, crs: str | None, most: int | None
 ) -> Look:
     first: list[Piece] = []
     kept: list[Piece] = []
@@ -110,11 +111,15 @@ def _of_pieces(
             first.append(Piece(piece.columns.slice(0, _PREVIEW_ROWS - shown), piece.record, piece.line))
             shown += min(len(piece.record), _PREVIEW_ROWS - shown)
         kept.append(_thinned(piece, _ROWS_A_PIECE if kind == "text" else _MOST_SAMPLE))
+        if most is not None and rows >= most:
+            break
     sample = whole_table(name, kept, empty, crs)
     if sample.row_count > _MOST_SAMPLE:
         sample = whole_table(name, [_thinned(Piece(sample.columns, sample.record, sample.line), _MOST_SAMPLE)], empty)
     columns = pa.concat_tables([p.columns for p in first]) if first else empty.empty_table()
     said = []
+    if most is not None and rows >= most:
+        said.append(f"Only its first {rows:,} rows were looked at. All of it is judged when it is brought in.")
     if rows == 0:
         said.append("It has column names but no rows.")
     if len(empty) == 1 and kind == "text":

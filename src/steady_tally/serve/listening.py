@@ -17,6 +17,7 @@ from waitress.parser import HTTPRequestParser
 from waitress.server import create_server
 from waitress.utilities import Error
 
+from steady_tally.store.keys import cookie_name, hosts_at, is_open
 from steady_tally.store.room import LEAST, RESERVE, free_bytes
 
 SMALL_BODY = 8 << 20
@@ -27,6 +28,9 @@ _ANSWER_IN_MEMORY = 1 << 28
 _CONNECTIONS = 1_000
 _THREADS = 8
 _IDLE_S = 60
+_STRANGERS = 100  # connections without a session
+_STRANGER_S = 10.0
+_NO_KEY = "This page opens by a key. Open the address that ./start.sh printed, or one of ./start.sh --print-key."
 _HEAD_S = 20.0  # from a connection's first byte to the end of its head
 _SLOWEST = 20_000.0  # bytes a second of a body, beside a minute's grace
 _GRACE_S = 60.0
@@ -36,26 +40,28 @@ _UPLOAD = re.compile(r"/api/studies/[^/]+/uploads/[^/]+/[^/]+")
 class Refusal(Error):
     """An answer as the application gives it (RFC 9457), to a request that it never sees."""
 
-    def __init__(self, code: int, reason: str, detail: str) -> None:
+    def __init__(self, code: int, reason: str, detail: str, kind: str = "request") -> None:
         super().__init__(detail)
-        self.code, self.reason = code, reason
+        self.code, self.reason, self.kind = code, reason, kind
 
     def to_response(self, ident: str | None = None) -> tuple[str, list[tuple[str, str]], bytes]:
-        told = {"type": "/problems/request", "title": self.reason, "status": self.code, "detail": self.body}
+        told = {"type": f"/problems/{self.kind}", "title": self.reason, "status": self.code, "detail": self.body}
         headers = [("Content-Type", "application/problem+json"), ("Cache-Control", "no-store")]
         return f"{self.code} {self.reason}", headers, json.dumps(told).encode()
 
 
 def make_server(app: Any, listener: socket.socket, port: int, data: Path, largest: Callable[[], int]) -> Any:
     """A server on a socket that listens already. `largest` says how many bytes a file on its way in may have."""
-    hosts = {f"127.0.0.1:{port}", f"localhost:{port}", f"[::1]:{port}"}
+    hosts = hosts_at(port, data)
+    session = re.compile(rf"(?:^|;)\s*{cookie_name(port)}=([^;\s]+)")
 
     class Parser(HTTPRequestParser):
         error: Any
 
-        def __init__(self, adj: Any) -> None:
+        def __init__(self, adj: Any, channel: Channel) -> None:
             super().__init__(adj)
             self.begun = time.monotonic()
+            self.channel = channel
 
         def received(self, coming: bytes) -> int:
             in_body = self.headers_finished
@@ -72,6 +78,8 @@ def make_server(app: Any, listener: socket.socket, port: int, data: Path, larges
             """What is wrong with a head."""
             if self.headers.get("HOST", "") not in hosts:
                 return Refusal(403, "Forbidden", "This request is addressed to another host.")
+            token = session.search(self.headers.get("COOKIE", ""))
+            self.channel.known = token is not None and is_open(data, token.group(1))
             if self.chunked:
                 return Refusal(411, "Length Required", "Say how long the request is.")
             upload = self.command == "PUT" and _UPLOAD.fullmatch(self.path) is not None
@@ -79,6 +87,8 @@ def make_server(app: Any, listener: socket.socket, port: int, data: Path, larges
             if self.content_length > most:
                 what = "This file" if upload else "The request"
                 return Refusal(413, "Content Too Large", f"{what} is larger than the {most >> 20:,} MB that are taken.")
+            if self.content_length and not self.channel.known:  # whose body is not read at all
+                return Refusal(401, "Unauthorized", _NO_KEY, "locked")
             free = free_bytes(data)
             if upload and self.content_length > free - RESERVE:
                 says = "There is no room left on the disk for this file. Make room, then bring it in again."
@@ -93,7 +103,16 @@ def make_server(app: Any, listener: socket.socket, port: int, data: Path, larges
             return Refusal(408, "Request Timeout", "The request came too slowly.") if since > most else None
 
     class Channel(HTTPChannel):
-        parser_class = Parser
+        """A connection; `known` once a request on it has shown a session. Of others few are kept, and not for long."""
+
+        known = False
+
+        def __init__(self, server: Any, *arguments: Any, **options: Any) -> None:
+            super().__init__(server, *arguments, **options)
+            self.parser_class = lambda adj: Parser(adj, self)
+            waiting = _strangers(server)
+            for channel in sorted(waiting, key=lambda c: c.creation_time)[: len(waiting) - _STRANGERS]:
+                channel.will_close = True
 
     server = create_server(
         app,
@@ -105,8 +124,24 @@ def make_server(app: Any, listener: socket.socket, port: int, data: Path, larges
         channel_timeout=_IDLE_S,
         inbuf_overflow=_IN_MEMORY,
         outbuf_overflow=_ANSWER_IN_MEMORY,  # no answer needs room on the disk
-        cleanup_interval=10,
+        cleanup_interval=2,
         max_request_body_size=1 << 50,  # each request has a limit of its own
+        channel_request_lookahead=1,  # so that who has gone is noticed while their request is answered
     )
     server.channel_class = Channel
+    maintain = server.maintenance
+
+    def maintenance(now: float) -> None:
+        maintain(now)
+        for channel in _strangers(server):
+            if channel.creation_time < now - _STRANGER_S:
+                channel.will_close = True
+
+    server.maintenance = maintenance
     return server
+
+
+def _strangers(server: Any) -> list[Any]:
+    """The connections that have shown no session, and that are not being answered."""
+    found = server.active_channels.values()
+    return [c for c in found if not (c.known or c.requests or c.total_outbufs_len or c.will_close)]

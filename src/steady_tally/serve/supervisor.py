@@ -30,7 +30,7 @@ from steady_tally.core.errors import SetUpError
 from steady_tally.serve.folder import make_folder
 from steady_tally.serve.postgres import Cluster
 from steady_tally.store.database import ADDRESS_VARIABLE, DATA_VARIABLE, connect, migrate
-from steady_tally.store.keys import cookie_name, new_key, take_key
+from steady_tally.store.keys import cookie_name, end_session, end_sessions, new_key, own_host, take_key
 from steady_tally.store.room import Ballast, can_start, check_start
 
 DEFAULT_PORT = 8460
@@ -56,8 +56,7 @@ def serve(data: Path, port: int | None, *, demo: bool, print_key: bool = False) 
     make_folder(data)
     with _locked(data) as alone:
         if not alone:
-            address = _running_address(data)
-            click.echo(f"Steady Tally is already running at {address}?key={new_key(data)}")
+            _tell_address("Steady Tally is already running at", _running_address(data), data)
             return
         if print_key:
             raise SetUpError("Steady Tally does not run on this data folder.", where=str(data), todo="Start it first.")
@@ -102,6 +101,7 @@ class _Supervisor:
             _shorten(self._log(name))
         self._cluster = Cluster(data, self._log("postgresql"))
         self._ballast = Ballast(data)
+        end_sessions(data)  # they end with the run
         self._session = take_key(data, new_key(data)) or ""
 
     @property
@@ -122,9 +122,9 @@ class _Supervisor:
             self._wait_for_web()
             if self._demo:
                 self._load_demo_once()
+            end_session(self._data, self._session)
             _write_whole(note, json.dumps({"address": self._url}))
-            click.echo(f"Steady Tally is ready at {self._url}?key={new_key(self._data)}")
-            sys.stdout.flush()
+            _tell_address("Steady Tally is ready at", self._url, self._data)
             self._watch()
         except _Stop:
             pass
@@ -226,6 +226,14 @@ class _Supervisor:
         opener = urllib.request.build_opener(urllib.request.ProxyHandler({}))
         with opener.open(request, timeout=10) as response:
             return json.load(response)
+
+
+def _tell_address(what: str, address: str, data: Path) -> None:
+    """Where the page is: by its own name, and by the number for browsers that do not look such names up themselves."""
+    port = address.rstrip("/").rpartition(":")[2]
+    click.echo(f"{what} http://{own_host(data)}:{port}/?key={new_key(data)}")
+    click.echo(f"(in a browser that does not find that: at {address}?key={new_key(data)})")
+    sys.stdout.flush()
 
 
 def _raise_stop(_number: int, _frame: FrameType | None) -> None:

@@ -7,12 +7,58 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import os
+import re
 import secrets
 import time
 from pathlib import Path
 
 _KEY_S = 24 * 3_600.0
-_SESSION_S = 90 * 24 * 3_600.0
+SESSION_S = 24 * 3_600
+"""How long a session lasts at most, in seconds; it also ends with the run."""
+
+_HOST = "host"
+
+
+def own_host(data: Path) -> str:
+    """The name that the page is opened at: one of this machine's own (RFC 6761, 6.3), which nobody else on it knows.
+
+    A browser sends cookies to a name, whatever the port: at 127.0.0.1 they would go to other people's pages too.
+    """
+    file = data / _HOST
+    if not file.exists():
+        with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as to:
+            to.write(secrets.token_hex(8))
+    name = file.read_text(encoding="ascii", errors="replace").strip()
+    if re.fullmatch("[0-9a-f]{16}", name) is None:
+        file.unlink()
+        return own_host(data)
+    return f"{name}.localhost"
+
+
+def hosts_at(port: int, data: Path) -> set[str]:
+    """By which names, with the port, requests may ask for us."""
+    return {f"{name}:{port}" for name in ("127.0.0.1", "localhost", "[::1]", own_host(data))}
+
+
+def open_sessions(data: Path) -> int:
+    """How many sessions there are."""
+    _sweep(data)
+    return sum(1 for _ in (data / "sessions").iterdir()) if (data / "sessions").is_dir() else 0
+
+
+def end_session(data: Path, token: str) -> None:
+    """End one."""
+    (data / "sessions" / _digest(token)).unlink(missing_ok=True)
+
+
+def end_sessions(data: Path) -> int:
+    """End all sessions, at once. Returns how many there were."""
+    ended = 0
+    for file in (data / "sessions").iterdir() if (data / "sessions").is_dir() else ():
+        with contextlib.suppress(FileNotFoundError):  # it has just ended by itself
+            file.unlink()
+            ended += 1
+    return ended
 
 
 def cookie_name(port: int) -> str:
@@ -45,23 +91,12 @@ def take_key(data: Path, key: str) -> str | None:
     return token
 
 
-class Sessions:
-    """Which sessions are open; each is looked up once."""
-
-    def __init__(self, data: Path) -> None:
-        self._data = data
-        self._known: dict[str, float] = {}
-
-    def open(self, token: str) -> bool:
-        digest = _digest(token)
-        made = self._known.get(digest)
-        if made is None:
-            try:
-                made = (self._data / "sessions" / digest).stat().st_mtime
-            except FileNotFoundError:
-                return False
-            self._known[digest] = made
-        return made > time.time() - _SESSION_S
+def is_open(data: Path, token: str) -> bool:
+    """Is there a session of that token? Looked up each time, so that one that was ended has ended."""
+    try:
+        return (data / "sessions" / _digest(token)).stat().st_mtime > time.time() - SESSION_S
+    except FileNotFoundError:
+        return False
 
 
 def _write(folder: Path, secret: str) -> Path:
@@ -73,7 +108,7 @@ def _write(folder: Path, secret: str) -> Path:
 
 def _sweep(data: Path) -> None:
     """Take away what is too old to be of use."""
-    for name, most in (("keys", _KEY_S), ("sessions", _SESSION_S)):
+    for name, most in (("keys", _KEY_S), ("sessions", SESSION_S)):
         folder = data / name
         for file in folder.iterdir() if folder.is_dir() else ():
             with contextlib.suppress(FileNotFoundError):  # others sweep too

@@ -16,14 +16,13 @@ from flask import Flask, Response, g, make_response, redirect, render_template, 
 
 from steady_tally.core.errors import SteadyTallyError
 from steady_tally.store.database import data_folder
-from steady_tally.store.keys import Sessions, cookie_name, take_key
+from steady_tally.store.keys import SESSION_S, cookie_name, hosts_at, is_open, take_key
 from steady_tally.store.room import check_saving, says_full
 
 View = TypeVar("View", bound=Callable[..., Any])
 _SAFE_METHODS = {"GET", "HEAD", "OPTIONS"}
 _OPEN = "/healthz"
 _KEY = "key"
-_COOKIE_S = 90 * 24 * 3_600
 
 
 class Right(StrEnum):
@@ -70,22 +69,20 @@ def needs(right: Right, *, when_full: bool = False) -> Callable[[View], View]:
 
 def guard(app: Flask, port: int) -> None:
     """Check every request before its route is called."""
-    sessions: list[Sessions] = []
-    hosts = {f"127.0.0.1:{port}", f"localhost:{port}", f"[::1]:{port}"}
-    origins = {f"http://{host}" for host in hosts}
+    hosts: set[str] = set()
 
-    def is_open() -> bool:
-        if not sessions:
-            sessions.append(Sessions(data_folder()))
+    def entered() -> bool:
         token = request.cookies.get(cookie_name(port))
-        return token is not None and sessions[0].open(token)
+        return token is not None and is_open(data_folder(), token)
 
     @app.before_request
     def check() -> Response | None:
+        if not hosts:
+            hosts.update(hosts_at(port, data_folder()))
         if request.host not in hosts:
             raise Refused("this request is addressed to another host.", todo="Open the address that start.sh prints.")
         origin = request.headers.get("Origin")
-        if origin is not None and origin not in origins:
+        if origin is not None and origin.removeprefix("http://") not in hosts:
             raise Refused("this request comes from another site's page.", todo="Use the application's own page.")
         if request.method not in _SAFE_METHODS and request.headers.get("Sec-Fetch-Site", "none") not in (
             "same-origin",
@@ -93,8 +90,8 @@ def guard(app: Flask, port: int) -> None:
         ):
             raise Refused("this request comes from another site's page.", todo="Use the application's own page.")
         if request.path == "/" and request.method == "GET" and _KEY in request.args:
-            return _enter(port, request.args[_KEY], already=is_open())
-        if request.path != _OPEN and not is_open():
+            return _enter(port, request.args[_KEY], already=entered())
+        if request.path != _OPEN and not entered():
             if request.path.startswith(("/api/", "/openapi/")) or request.method != "GET":
                 raise Locked(
                     "this page opens by a key.",
@@ -134,7 +131,7 @@ def _enter(port: int, key: str, *, already: bool) -> Response:
     response.headers["Cache-Control"] = "no-store"
     if token is not None:
         response.set_cookie(
-            cookie_name(port), token, max_age=_COOKIE_S, httponly=True, samesite="Strict", secure=False, path="/"
+            cookie_name(port), token, max_age=SESSION_S, httponly=True, samesite="Strict", secure=False, path="/"
         )
     return response
 

@@ -19,6 +19,7 @@ from steady_tally.web import (
     pages,
     place,
     plans,
+    sessions,
     show,
     studies,
     sure,
@@ -63,6 +64,7 @@ def create_app(engine: Engine, queue: procrastinate.App, *, port: int) -> OpenAP
         figures.api,
         handed.api,
         keeping.api,
+        sessions.api,
         jobs.api,
     ):
         app.register_api(api)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import threading
 import uuid
 from dataclasses import asdict
 from typing import Any, BinaryIO, cast
@@ -24,6 +25,7 @@ from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.gather import Reading
 from steady_tally.core.report.tables import set_aside_table
 from steady_tally.core.sources import Features, Sources
+from steady_tally.formats.limits import LOOK_SECONDS
 from steady_tally.formats.look import Look
 from steady_tally.formats.sandbox.asking import look
 from steady_tally.formats.tables import text_cell
@@ -39,6 +41,7 @@ from steady_tally.web.access import Right, needs
 from steady_tally.web.description import BINARY, file_of
 from steady_tally.web.jobs import JobView, started
 from steady_tally.web.outcomes import csv_file, outcome_of, plan_of
+from steady_tally.web.problems import Busy
 from steady_tally.web.studies import (
     PLAN,
     Named,
@@ -54,6 +57,9 @@ from steady_tally.web.studies import (
 api = APIBlueprint("gather", __name__, url_prefix="/api", abp_tags=[Tag(name="gather")])
 _LIMIT_VARIABLE = "STEADY_TALLY_LARGEST_UPLOAD_MB"
 _DEFAULT_LIMIT_MB = 4_096
+_MOST_LOOKS = 2
+_looks = threading.BoundedSemaphore(_MOST_LOOKS)
+_BEGINNING = 500_000
 
 
 @api.post("/studies", summary="Begin a study", responses={"201": StudyView})
@@ -113,6 +119,7 @@ def throw_away(path: UploadPath) -> Response:
 
 class LookRequest(BaseModel):
     reading: Reading = Field(default_factory=Reading)
+    beginning: bool = Field(False, description="Look at the first rows of a text or Parquet file alone.")
 
 
 class ColumnView(BaseModel):
@@ -183,8 +190,20 @@ class LookView(BaseModel):
 )
 @needs(Right.READ)
 def look_into(path: UploadPath, body: LookRequest) -> Response:
-    file = uploaded(engine(), path.study_id, path.upload_id)
-    seen = look(file.path, file.name, body.reading)
+    if not _looks.acquire(blocking=False):
+        raise Busy(f"{_MOST_LOOKS} other files are being looked into.", todo="This one waits for its turn.")
+    try:
+        file = uploaded(engine(), path.study_id, path.upload_id)
+        seen = look(
+            file.path,
+            file.name,
+            body.reading,
+            most=_BEGINNING if body.beginning else None,
+            seconds=LOOK_SECONDS,
+            gone=request.environ.get("waitress.client_disconnected", lambda: False),
+        )
+    finally:
+        _looks.release()
     sources = sources_of(engine(), path.study_id)
     twin = next((s.name for s in sources if s.sha256 == file.sha256), None)
     guessed = seen.guess

@@ -23,6 +23,8 @@ _STATUS = {
     "locked": 401,
     "request": 422,
     "no-room": 507,
+    "too-long": 422,
+    "busy": 503,
 }
 _log = logging.getLogger(__name__)
 
@@ -41,6 +43,12 @@ def problem(kind: str, title: str, status: int, detail: str) -> Response:
     response.status_code = status
     response.content_type = "application/problem+json"
     return response
+
+
+class Busy(SteadyTallyError):
+    """As much is being done as is done at once: to be asked again in a moment."""
+
+    kind = "busy"
 
 
 def invalid_request(error: ValidationError) -> Response:
@@ -63,7 +71,10 @@ def answer_with_problems(app: Flask) -> None:
 
     @app.errorhandler(SteadyTallyError)
     def ours(error: SteadyTallyError) -> Response:
-        return problem(error.kind, error.what, _STATUS.get(error.kind, 500), error.sentence)
+        response = problem(error.kind, error.what, _STATUS.get(error.kind, 500), error.sentence)
+        if isinstance(error, Busy):
+            response.headers["Retry-After"] = "1"
+        return response
 
     @app.errorhandler(HTTPException)
     def http(error: HTTPException) -> Response:

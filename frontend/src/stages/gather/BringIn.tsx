@@ -9,10 +9,13 @@ import { useQueryClient } from "@tanstack/react-query";
 import type { Look, Schemas, Study } from "../../api/client";
 import { plural, whole } from "../../format";
 import { type Choices, ofEvents, undecided, usesOf } from "../../plan/choices";
-import { bringIn, type Incoming, stop, useIncoming } from "../../state/incoming";
+import { bringIn, type Incoming, lookAgain, stop, useIncoming } from "../../state/incoming";
 import { useSources } from "../../state/queries";
 import { INK, MADDER, PAPER, QUIET, RULE, WATER } from "../../theme";
 import { ChoicesForm } from "./ChoicesForm";
+
+/** Files that are read a piece at a time, so that a beginning of them is soon read. */
+const STREAMED = /\.(csv|tsv|txt|gz|parquet|geoparquet)$/i;
 
 export function BringIn({ study }: { study: Study }) {
   const { files, open, show, forget } = useIncoming();
@@ -66,6 +69,7 @@ function OneFile({ study, file, forget }: { study: Study; file: Incoming; forget
   const cache = useQueryClient();
   const sources = useSources(study).data ?? [];
   const { look, choices } = file;
+  const taken = sources.map((s) => s.name);
   const bring = () =>
     // A file that took another's place changes what the same plan comes to: everything is asked for again.
     bringIn(file.id, () => void cache.invalidateQueries());
@@ -77,16 +81,34 @@ function OneFile({ study, file, forget }: { study: Study; file: Incoming; forget
             <Typography role="alert" sx={{ color: MADDER, mb: 2 }}>
               {file.says}
             </Typography>
-            <Button variant="outlined" size="small" onClick={forget}>
-              Leave it out
-            </Button>
+            <Box sx={{ display: "flex", gap: 1 }}>
+              {file.late && STREAMED.test(file.name) && (
+                <Button
+                  variant="contained"
+                  disableElevation
+                  size="small"
+                  onClick={() => lookAgain(file.id, {}, taken, true)}
+                >
+                  Look at its beginning alone
+                </Button>
+              )}
+              {file.late && (
+                <Button variant="outlined" size="small" onClick={() => lookAgain(file.id, {}, taken)}>
+                  Look again
+                </Button>
+              )}
+              <Button variant="outlined" size="small" onClick={forget}>
+                Leave it out
+              </Button>
+            </Box>
           </>
         ) : (
           <>
             <Typography role="status">
               {file.stage === "sending"
                 ? `Sending ${file.name}: ${megabytes(file.sent)} of ${megabytes(file.total)}`
-                : `Looking into ${file.name}…`}
+                : `Looking into ${file.name}…`}{" "}
+              {file.says}
             </Typography>
             <LinearProgress
               aria-label="Sending the file"
@@ -94,6 +116,11 @@ function OneFile({ study, file, forget }: { study: Study; file: Incoming; forget
               variant={file.stage === "sending" && file.total ? "determinate" : "indeterminate"}
               value={file.total ? (100 * file.sent) / file.total : undefined}
             />
+            {file.stage === "looking" && (
+              <Button variant="outlined" size="small" sx={{ mt: 2 }} onClick={forget}>
+                Leave it out
+              </Button>
+            )}
           </>
         )}
       </Box>

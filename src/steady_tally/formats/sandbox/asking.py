@@ -17,7 +17,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO, cast
 
-from steady_tally.core.errors import SourceError
+from steady_tally.core.errors import SourceError, TookTooLong
 from steady_tally.core.plan.gather import Reading
 from steady_tally.core.sources import Features, Piece, Table
 from steady_tally.formats import read
@@ -112,7 +112,8 @@ class _Readers:
             if self._spare is not None or folder is None:
                 return
         door = folder / "reading" / secrets.token_hex(16)
-        door.mkdir(mode=0o755)
+        door.mkdir()
+        door.chmod(0o755)  # whatever new folders are to others: the reader may be another user
         made = self._start(enclosure(), door, door)
         with self._turn:
             self._spare = made
@@ -206,11 +207,12 @@ def look(
     name: str,
     reading: Reading,
     *,
+    most: int | None = None,
     seconds: float | None = None,
     gone: Callable[[], bool] = lambda: False,
 ) -> Look:
-    """As `look.look`. SourceError where it takes more than `seconds`; it ends once who asked is `gone`."""
-    with _asked("look", path, name, reading, seconds=seconds, gone=gone) as receiver:
+    """As `look.look`. TookTooLong where it takes more than `seconds`; it ends once who asked is `gone`."""
+    with _asked("look", path, name, reading, most=most, seconds=seconds, gone=gone) as receiver:
         return receiver.look()
 
 
@@ -226,6 +228,7 @@ def _asked(
     name: str,
     reading: Reading,
     *,
+    most: int | None = None,
     seconds: float | None = None,
     gone: Callable[[], bool] = lambda: False,
 ) -> Iterator[Receiver]:
@@ -240,6 +243,7 @@ def _asked(
         "shown": path.name,
         "name": name,
         "reading": reading.model_dump(mode="json"),
+        "most": most,
     }
     watch = _Watch(reader, seconds, gone)
     if what != "look":  # after which another begins to load, rather than beside it
@@ -250,10 +254,10 @@ def _asked(
         yield Receiver(cast(IO[bytes], reader.process.stdout))
     except Broken:
         if watch.late:
-            raise SourceError(
+            raise TookTooLong(
                 f"looking into it took more than {seconds:.0f} seconds, so that it was stopped.",
                 where=where,
-                todo="Divide it, or save it in another format, as CSV or GeoPackage.",
+                todo="Look at its beginning alone, divide it, or save it in another format.",
             ) from None
         raise _fallen(path, where) from None
     finally:

@@ -106,7 +106,7 @@ def _read(request: dict[str, Any], path: Path, sender: Any) -> None:
         case "look":
             from steady_tally.formats.look import look
 
-            sender.look(look(path, name, reading))
+            sender.look(look(path, name, reading, most=request["most"]))
         case unknown:
             raise SourceError(f"there is no way of reading “{unknown}”.", where=path.name, todo="Report this.")
 
