@@ -59,12 +59,12 @@ class Import(BaseModel):
 
 
 @blueprint.task(name="import_source", pass_context=True)
-def import_source(context: procrastinate.JobContext, *, job_id: str, study_id: str, wanted: dict[str, Any]) -> None:
+def import_source(context: procrastinate.JobContext, *, job_id: str, study_id: str) -> None:
     """Bring one upload in as a source. Started again after a worker died, it begins anew: nothing was seen before."""
     engine = worker_engine()
     job = uuid.UUID(job_id)
     with reported(engine, job, context.should_abort) as progress:
-        bring_in(engine, uuid.UUID(study_id), Import.model_validate(wanted), progress)
+        bring_in(engine, uuid.UUID(study_id), Import.model_validate(progress.wanted), progress)
         update_job(engine, job, study_id=uuid.UUID(study_id))
 
 

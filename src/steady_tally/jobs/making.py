@@ -5,7 +5,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any, Literal
+from typing import Literal
 
 import procrastinate
 from pydantic import BaseModel, Field
@@ -70,11 +70,11 @@ class DrawSeries(BaseModel):
 
 
 @blueprint.task(name="hand_on", pass_context=True)
-def hand_on(context: procrastinate.JobContext, *, job_id: str, study_id: str, wanted: dict[str, Any]) -> None:
+def hand_on(context: procrastinate.JobContext, *, job_id: str, study_id: str) -> None:
     """Write the archive. Started again after a worker died, it begins anew."""
     engine, job, of = worker_engine(), uuid.UUID(job_id), uuid.UUID(study_id)
     with reported(engine, job, context.should_abort) as progress, _kept_if_done(job) as folder:
-        body = HandOn.model_validate(wanted)
+        body = HandOn.model_validate(progress.wanted)
         plan = version_of(engine, of, body.version)
         to = folder / f"{file_stem(study(engine, of).name)}.zip"
         _hand_on(engine, of, plan, body, to, progress)
@@ -82,11 +82,11 @@ def hand_on(context: procrastinate.JobContext, *, job_id: str, study_id: str, wa
 
 
 @blueprint.task(name="draw_series", pass_context=True)
-def draw_series(context: procrastinate.JobContext, *, job_id: str, study_id: str, wanted: dict[str, Any]) -> None:
+def draw_series(context: procrastinate.JobContext, *, job_id: str, study_id: str) -> None:
     """Draw all pages of a figure. Started again after a worker died, it begins anew."""
     engine, job, of = worker_engine(), uuid.UUID(job_id), uuid.UUID(study_id)
     with reported(engine, job, context.should_abort) as progress, _kept_if_done(job) as folder:
-        to, said = _draw_series(engine, of, DrawSeries.model_validate(wanted), folder, progress)
+        to, said = _draw_series(engine, of, DrawSeries.model_validate(progress.wanted), folder, progress)
         update_job(engine, job, file_name=to.name, file_bytes=to.stat().st_size, says=" ".join(said))
 
 

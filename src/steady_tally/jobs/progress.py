@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import logging
+import threading
 import time
 import uuid
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from typing import Any
 
+from procrastinate.exceptions import JobAborted
 from sqlalchemy import Engine, text
 from sqlmodel import Session
 
@@ -16,7 +19,12 @@ from steady_tally.faults import log_fault
 from steady_tally.store.room import check_going_on, met_full_disk
 from steady_tally.store.tables import Job, JobState
 
+OPEN = (JobState.WAITING, JobState.RUNNING)
+"""The states of a job that has not ended."""
+
 _EVERY_S = 0.1
+_turn = threading.Lock()
+_doing: set[uuid.UUID] = set()
 _log = logging.getLogger(__name__)
 
 
@@ -25,9 +33,15 @@ class Cancelled(Exception):
 
 
 class Progress:
-    """Reports steps and counts, and stops the work where the user asked for it."""
+    """Reports steps and counts, and stops the work where the user asked for it.
 
-    def __init__(self, engine: Engine, job_id: uuid.UUID, should_stop: Callable[[], bool]) -> None:
+    `wanted` is what the job is asked for.
+    """
+
+    def __init__(
+        self, engine: Engine, job_id: uuid.UUID, should_stop: Callable[[], bool], wanted: dict[str, Any] | None
+    ) -> None:
+        self.wanted = wanted
         self._engine = engine
         self._job_id = job_id
         self._should_stop = should_stop
@@ -56,10 +70,17 @@ class Progress:
         update_job(self._engine, self._job_id, **values)
 
 
-def update_job(engine: Engine, job_id: uuid.UUID, **values: object) -> None:
+def update_job(engine: Engine, job_id: uuid.UUID, **values: object) -> bool:
+    """Write what has become of a job. One that has ended stays as it ended: its state is no more changed, and False
+    returned."""
     sets = ", ".join(f"{name} = :{name}" for name in values)
+    still = "AND state = ANY(:open)" if "state" in values else ""
     with engine.begin() as connection:
-        connection.execute(text(f"UPDATE job SET {sets}, updated_at = now() WHERE id = :id"), {"id": job_id, **values})
+        done = connection.execute(
+            text(f"UPDATE job SET {sets}, updated_at = now() WHERE id = :id {still}"),
+            {"id": job_id, "open": [str(s) for s in OPEN], **values},
+        )
+    return bool(done.rowcount)
 
 
 def find_job(engine: Engine, job_id: uuid.UUID) -> Job:
@@ -72,10 +93,30 @@ def find_job(engine: Engine, job_id: uuid.UUID) -> Job:
 
 @contextmanager
 def reported(engine: Engine, job_id: uuid.UUID, should_stop: Callable[[], bool]) -> Iterator[Progress]:
-    """Mark the job as running, then as done, failed (with the reason as a sentence) or cancelled."""
-    update_job(engine, job_id, state=JobState.RUNNING, says="")
+    """Mark the job as running, then as done, failed (with the reason as a sentence) or cancelled. One that has ended,
+    or that this process is doing already, is not done again: JobAborted, to the queue alone."""
+    with _turn:
+        if job_id in _doing or not update_job(engine, job_id, state=JobState.RUNNING, says=""):
+            raise JobAborted
+        _doing.add(job_id)
     try:
-        yield Progress(engine, job_id, should_stop)
+        with _marked(engine, job_id):
+            yield Progress(engine, job_id, should_stop, find_job(engine, job_id).wanted)
+    finally:
+        with _turn:
+            _doing.discard(job_id)
+
+
+def being_done() -> frozenset[uuid.UUID]:
+    """The jobs that this process is doing."""
+    with _turn:
+        return frozenset(_doing)
+
+
+@contextmanager
+def _marked(engine: Engine, job_id: uuid.UUID) -> Iterator[None]:
+    try:
+        yield
     except Cancelled:
         update_job(engine, job_id, state=JobState.CANCELLED, says="Stopped as asked; nothing was kept.")
     except SteadyTallyError as error:

@@ -11,10 +11,11 @@ from typing import Any
 
 import procrastinate
 
+from steady_tally.core.errors import NotFound
 from steady_tally.formats.sandbox.asking import begin
 from steady_tally.jobs import imports, making, tasks
 from steady_tally.jobs.connection import worker_engine
-from steady_tally.jobs.progress import update_job
+from steady_tally.jobs.progress import being_done, find_job, update_job
 from steady_tally.store.chunks import sweep
 from steady_tally.store.database import data_folder, database_address
 from steady_tally.store.made import sweep_made
@@ -46,7 +47,8 @@ def run_worker() -> None:
         async with app.open_async():
             housekeeping = asyncio.create_task(_keep_house(app))
             try:
-                await app.run_worker_async(concurrency=2, shutdown_graceful_timeout=_GRACE_S)
+                # What has ended is told by our own records: the queue keeps nothing of it.
+                await app.run_worker_async(concurrency=2, shutdown_graceful_timeout=_GRACE_S, delete_jobs="always")
             finally:
                 housekeeping.cancel()
                 with contextlib.suppress(asyncio.CancelledError):
@@ -58,16 +60,22 @@ def run_worker() -> None:
 
 
 async def _again_or_given_up(app: procrastinate.App, job: procrastinate.jobs.Job) -> None:
-    """A job whose worker died is done again; one that has ended a worker three times is given up, and says so."""
+    """A job whose worker died is done again; one that has ended a worker three times is given up, and says so. One that
+    this process is doing is left alone: it was asleep itself, with its machine, and has not said so yet."""
+    job_id = uuid.UUID(str(job.task_kwargs["job_id"]))
+    if job_id in being_done():
+        return
     if job.attempts < _MOST_TRIES:
         await app.job_manager.retry_job(job)
         return
-    await app.job_manager.finish_job(job, procrastinate.jobs.Status.FAILED, delete_job=False)
-    wanted = job.task_kwargs.get("wanted")
+    await app.job_manager.finish_job(job, procrastinate.jobs.Status.FAILED, delete_job=True)
+    try:
+        wanted = (await asyncio.to_thread(find_job, worker_engine(), job_id)).wanted
+    except NotFound:
+        return
     name = wanted.get("name") if isinstance(wanted, dict) else None
     about = f" The file is that of “{name}”." if name else ""
     says = f"This ended the process that did it {_MOST_TRIES} times, and is given up.{about}"
-    job_id = uuid.UUID(str(job.task_kwargs["job_id"]))
     await asyncio.to_thread(update_job, worker_engine(), job_id, state=JobState.FAILED, says=says)
 
 

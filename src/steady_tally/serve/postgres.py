@@ -64,6 +64,7 @@ class Cluster:
                 "postgres", "-D", "{folder}",
                 "-c", "listen_addresses=127.0.0.1", "-c", f"port={self._port}", "-c", "unix_socket_directories=",
                 "-c", "max_connections=60", "-c", "shared_buffers=128MB", "-c", f"max_wal_size={self._log_mb()}MB",
+                "-c", "wal_recycle=off",  # what was deleted must not lie on in files that wait to be used again
                 # A statement in the log could hold a record's data.
                 "-c", "log_min_error_statement=panic", "-c", "log_error_verbosity=terse",
             ],

@@ -32,6 +32,7 @@ from steady_tally.serve.postgres import Cluster
 from steady_tally.store.database import ADDRESS_VARIABLE, DATA_VARIABLE, connect, migrate
 from steady_tally.store.keys import cookie_name, end_session, end_sessions, new_key, own_host, take_key
 from steady_tally.store.room import Ballast, can_start, check_start
+from steady_tally.store.uploads import sweep_orphans
 
 DEFAULT_PORT = 8460
 _PORTS_TRIED = 200
@@ -116,6 +117,7 @@ class _Supervisor:
             self._cluster.start()
             engine = connect(self._cluster.address)
             migrate(engine)
+            sweep_orphans(engine, self._data)
             engine.dispose()
             for name in ("worker", "web"):
                 self._start(name)

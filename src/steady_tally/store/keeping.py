@@ -82,7 +82,10 @@ def delete_study(engine: Engine, study_id: uuid.UUID) -> None:
         connection.execute(text("UPDATE study SET head_id = NULL WHERE id = :id"), here)
         connection.execute(text("DELETE FROM figure WHERE study_id = :id"), here)
         connection.execute(text("DELETE FROM plan_version WHERE study_id = :id"), here)
-        made = connection.execute(text("DELETE FROM job WHERE study_id = :id RETURNING id"), here).scalars().all()
+        gone = connection.execute(text("DELETE FROM job WHERE study_id = :id RETURNING id, queue_job_id"), here).all()
+        made = [row[0] for row in gone]
+        queued = {"ids": [row[1] for row in gone]}
+        connection.execute(text("DELETE FROM procrastinate_jobs WHERE id = ANY(:ids) AND status <> 'doing'"), queued)
         sets = connection.execute(text("DELETE FROM source WHERE study_id = :id RETURNING set_id"), here).scalars()
         _drop_unused(connection, sets.all())
         uploads = connection.execute(text("DELETE FROM upload WHERE study_id = :id RETURNING id"), here).scalars().all()

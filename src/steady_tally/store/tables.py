@@ -178,5 +178,6 @@ class Job(SQLModel, table=True):
     file_name: str | None = Field(default=None, max_length=200)
     file_bytes: int = Field(default=0, sa_type=BigInteger)
     queue_job_id: int | None = Field(default=None, sa_type=BigInteger)
+    wanted: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
     created_at: datetime = _moment()
     updated_at: datetime = _moment()

@@ -11,7 +11,7 @@ from pydantic import BaseModel, Field
 from sqlmodel import Session, col, select
 
 from steady_tally.core.errors import Conflict
-from steady_tally.jobs.progress import find_job
+from steady_tally.jobs.progress import OPEN, find_job
 from steady_tally.store.made import made_file
 from steady_tally.store.tables import Job, JobState
 from steady_tally.web.access import Right, needs
@@ -19,7 +19,6 @@ from steady_tally.web.description import file_of
 from steady_tally.web.studies import answer, engine
 
 api = APIBlueprint("jobs", __name__, url_prefix="/api", abp_tags=[Tag(name="jobs")])
-_OPEN = (JobState.WAITING, JobState.RUNNING)
 
 
 class JobPath(BaseModel):
@@ -70,7 +69,7 @@ def start_demo(body: NewDemo) -> Response:
 @needs(Right.CHANGE, when_full=True)
 def cancel(path: JobPath) -> Response:
     job = find_job(engine(), path.job_id)
-    if job.state not in _OPEN or job.queue_job_id is None:
+    if job.state not in OPEN or job.queue_job_id is None:
         raise Conflict("this job has ended already.")
     queue().job_manager.cancel_job_by_id(job.queue_job_id, abort=True)
     if job.state == JobState.WAITING:
@@ -95,13 +94,11 @@ def made(path: JobPath) -> Response:
 def started(kind: str, study_id: uuid.UUID, wanted: BaseModel) -> Job:
     """Put a task on a study into the queue, in one transaction with its record."""
     with Session(engine(), expire_on_commit=False) as session:
-        job = Job(kind=kind, study_id=study_id)
+        job = Job(kind=kind, study_id=study_id, wanted=wanted.model_dump(mode="json"))
         session.add(job)
         session.flush()
         deferrer = queue().tasks[kind].configure(connection=session.connection().connection.driver_connection)
-        job.queue_job_id = deferrer.defer(
-            job_id=str(job.id), study_id=str(study_id), wanted=wanted.model_dump(mode="json")
-        )
+        job.queue_job_id = deferrer.defer(job_id=str(job.id), study_id=str(study_id))
         session.commit()
     return job
 
@@ -115,7 +112,7 @@ def queue() -> procrastinate.App:
 def start_loading_demo(events: int) -> Job:
     """Put the loading of the demo into the queue, in one transaction with its record."""
     with Session(engine(), expire_on_commit=False) as session:
-        if session.exec(select(Job).where(Job.kind == "load_demo", col(Job.state).in_(_OPEN))).first():
+        if session.exec(select(Job).where(Job.kind == "load_demo", col(Job.state).in_(OPEN))).first():
             raise Conflict("the demo is being loaded already.", todo="Wait for it.")
         job = Job(kind="load_demo")
         session.add(job)
