@@ -13,6 +13,7 @@ import xlsxwriter
 
 from steady_tally.core.errors import SourceError
 from steady_tally.core.plan.gather import Reading
+from steady_tally.formats import delimited
 from steady_tally.formats.look import look
 from steady_tally.formats.read import open_table, read_zones
 from steady_tally.formats.sandbox import asking
@@ -141,3 +142,42 @@ def test_a_dictionary_in_parquet_that_unpacks_to_much_is_refused(tmp_path):
     with pytest.raises(SourceError):
         for _ in asking.open_table(tmp_path / "t.parquet", "x").pieces:
             pass
+
+
+def topology(path, arcs, geometries):
+    path.write_text(json.dumps({"type": "Topology", "arcs": arcs, "objects": {"a": {
+        "type": "GeometryCollection", "geometries": geometries,
+    }}}))  # fmt: skip
+
+
+SQUARE = [[[0, 0], [0, 1], [1, 1], [1, 0], [0, 0]]]
+
+
+@pytest.mark.parametrize(
+    ("arcs", "geometries", "says"),
+    [
+        ([[[0, 0]] + [[1, 1]] * 20_000], [{"type": "LineString", "arcs": [0] * 2_000}], "more than 20,000,000 corners"),
+        ([[[0, 0]] + [[1, 1]] * 20_000], [{"type": "LineString", "arcs": [~0] * 90}] * 90, "more than 20,000,000"),
+        (SQUARE, [{"type": "Polygon", "arcs": [[0]], "properties": {f"k{i}": 1}} for i in range(2_001)], "columns"),
+        (SQUARE, [{"type": "Polygon", "arcs": [[7]]}], "not a TopoJSON"),
+        ([3], [{"type": "Polygon", "arcs": [[0]]}], "not a TopoJSON"),
+    ],
+)
+def test_a_topology_that_unfolds_to_much_is_refused_before_it_is_unfolded(tmp_path, arcs, geometries, says):
+    topology(tmp_path / "t.topojson", arcs, geometries)
+    with pytest.raises(SourceError, match=says):
+        asking.look(tmp_path / "t.topojson", "t", Reading())
+    topology(tmp_path / "s.topojson", SQUARE, [{"type": "Polygon", "arcs": [[0]], "properties": {"n": 3}}])
+    assert asking.look(tmp_path / "s.topojson", "s", Reading()).rows == 1
+
+
+def test_an_encoding_is_guessed_from_a_bounded_part_and_what_is_not_in_it_is_said(tmp_path, monkeypatch):
+    monkeypatch.setattr(delimited, "MOST_GUESSED", 1 << 20)
+    plain = b"a,b\n" + b"1,2\n" * 400_000
+    (tmp_path / "t.csv").write_bytes(plain + "3,é\n".encode("latin-1"))
+    dialect = delimited.dialect_of(tmp_path / "t.csv", Reading())
+    assert dialect.encoding == "utf-8"
+    with pytest.raises(SourceError, match=r"not all of its text is UTF-8. Name its encoding"):
+        list(delimited.read_pieces(tmp_path / "t.csv", dialect))
+    (tmp_path / "u.csv").write_bytes("b\né\n".encode("latin-1") + plain)
+    assert delimited.dialect_of(tmp_path / "u.csv", Reading()).encoding == "cp1252"

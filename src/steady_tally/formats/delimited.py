@@ -28,7 +28,7 @@ from steady_tally.core.plan.gather import Reading
 from steady_tally.core.sources import Piece, RaggedRow
 from steady_tally.formats.encodings import Guessed, eight_bit
 from steady_tally.formats.headers import looks_like_header, names_of
-from steady_tally.formats.limits import LARGEST_EXPANDED
+from steady_tally.formats.limits import LARGEST_EXPANDED, MOST_GUESSED
 
 DELIMITED = {".csv", ".tsv", ".tab", ".txt", ".psv", ".gz"}
 _BLOCK = 8 << 20
@@ -159,6 +159,8 @@ def _split(body: bytes | memoryview, dialect: Dialect, where: str) -> pa.Table:
             convert_options=pyarrow.csv.ConvertOptions(column_types=schema, strings_can_be_null=False),
         )
     except pa.ArrowInvalid as error:
+        if "UTF8" in str(error):  # beyond the part from which the encoding was guessed
+            raise SourceError("not all of its text is UTF-8.", where=where, todo="Name its encoding.") from None
         raise SourceError(f"it cannot be split into rows ({error}).", where=where, todo="Check its quotes.") from None
 
 
@@ -230,9 +232,13 @@ def _encoding(path: Path, where: str) -> Guessed:
                 if max(even, odd) > 0.3 * len(raw) / 2 and min(even, odd) < 0.05 * len(raw) / 2:
                     return Guessed("utf-16-le" if odd > even else "utf-16-be", "")
                 raise SourceError("it is not text.", where=where, todo="Check that it is what its name says.")
+            seen = 0
             while raw:
                 if decoder.getstate()[0] or not raw.isascii():
                     decoder.decode(raw)
+                seen += len(raw)
+                if seen >= MOST_GUESSED:
+                    return Guessed("utf-8", "")
                 raw = file.read(_BLOCK)
             decoder.decode(b"", True)
     except UnicodeDecodeError:
@@ -245,9 +251,10 @@ def _encoding(path: Path, where: str) -> Guessed:
 def _eight_bit(path: Path) -> Guessed:
     """By the first megabytes that hold letters beyond ASCII."""
     with _open(path) as file:
-        raw = file.read(_HEAD)
-        while raw.isascii() and (more := file.read(_BLOCK)):
+        raw, seen = file.read(_HEAD), 0
+        while raw.isascii() and seen < MOST_GUESSED and (more := file.read(_BLOCK)):
             raw = more
+            seen += len(raw)
     # The last character of a block of some other encoding may be cut, but none of an eight-bit one.
     return eight_bit(raw[:_BLOCK])
 

@@ -8,6 +8,12 @@ LARGEST_EXPANDED = 8 << 30
 MOST_COLUMNS = 2_000
 """Columns of a table."""
 
+MOST_GUESSED = 256 << 20
+"""Bytes of a text, unpacked, from which its encoding is guessed; that the rest is in it is seen when that is read."""
+
+MOST_CORNERS = 20_000_000
+"""Corners of a TopoJSON's shapes, each counted as often as a shape has it."""
+
 LARGEST_ARCHIVE = 1 << 30
 """Bytes that the members of an archive may unpack to together."""
 

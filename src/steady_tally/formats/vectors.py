@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import mmap
 import re
 import shutil
@@ -24,7 +25,7 @@ from steady_tally.core.plan.gather import Reading
 from steady_tally.core.sources import Features, Table
 from steady_tally.formats.drivers import pyogrio
 from steady_tally.formats.headers import refuse_wide
-from steady_tally.formats.limits import LARGEST_ARCHIVE, MOST_MEMBERS, MOST_SHAPES
+from steady_tally.formats.limits import LARGEST_ARCHIVE, MOST_CORNERS, MOST_MEMBERS, MOST_SHAPES
 from steady_tally.formats.sqlite_schema import check_schema
 from steady_tally.formats.tables import parquet_schema, plain_columns
 
@@ -173,6 +174,8 @@ def _readable(path: Path) -> Iterator[tuple[str, str]]:
         raise SourceError(f"it is not a {kind} file.", where=where, todo="Check that it is what its name says.")
     if beginning in (b"{", b"<"):
         _refuse_references(path, where)
+    if path.suffix.lower() == ".topojson":
+        _check_topology(path, where)
     if path.suffix.lower() == ".zip":
         with tempfile.TemporaryDirectory() as folder:
             yield str(_unpack(path, Path(folder), where)), where
@@ -196,6 +199,34 @@ def _refuse_references(path: Path, where: str) -> None:
                 found = re.search(rb'"crs"\s*:\s*\{[^{}]{0,200}"(link|url)"', text)
     if found:
         raise SourceError("it refers to another file or address.", where=where, todo="Save it without the reference.")
+
+
+def _check_topology(path: Path, where: str) -> None:
+    """A topology may use one arc any number of times, and each shape may have names of its own (the TopoJSON format's
+    specification, 2.1 and 2.2): SourceError where it would become too large, before it is unfolded."""
+    try:
+        document = json.loads(path.read_bytes())
+        lengths = [len(arc) for arc in document["arcs"]]
+        left: list[Any] = list(document["objects"].values())
+        corners, names = 0, set[str]()
+        while left:
+            one = left.pop()
+            if isinstance(one, int):
+                corners += lengths[one if one >= 0 else ~one]
+            elif isinstance(one, list):
+                left += one
+            elif isinstance(one, dict):
+                names.update(one.get("properties") or ())
+                left += [one.get("geometries") or [], one.get("arcs") or []]
+            if corners > MOST_CORNERS:
+                raise SourceError(
+                    f"its shapes have more than {MOST_CORNERS:,} corners.", where=where, todo="Save it as a GeoPackage."
+                )
+            refuse_wide(len(names), where)
+    except (ValueError, KeyError, TypeError, AttributeError, IndexError, RecursionError):
+        raise SourceError(
+            "it is not a TopoJSON that can be read.", where=where, todo="Check that it is what its name says."
+        ) from None
 
 
 def _unpack(path: Path, folder: Path, where: str) -> Path:

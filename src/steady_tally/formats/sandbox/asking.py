@@ -254,10 +254,11 @@ def _asked(
         yield Receiver(cast(IO[bytes], reader.process.stdout))
     except Broken:
         if watch.late:
+            beginning = "Look at its beginning alone, divide it" if suffix_of(path) in _PLAIN else "Divide it"
             raise TookTooLong(
                 f"looking into it took more than {seconds:.0f} seconds, so that it was stopped.",
                 where=where,
-                todo="Look at its beginning alone, divide it, or save it in another format.",
+                todo=f"{beginning}, or save it in another format.",
             ) from None
         raise _fallen(path, where) from None
     finally:
