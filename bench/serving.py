@@ -11,6 +11,7 @@ from __future__ import annotations
 import http.client
 import json
 import random
+import re
 import tempfile
 import threading
 import time
@@ -39,7 +40,7 @@ class Client(threading.Thread):
         self.cookie = application.cookie
         self.connection = http.client.HTTPConnection(urllib.parse.urlsplit(application.url).netloc, timeout=60)
         self.random = random.Random(number)
-        self.taken: list[float] = []
+        self.taken: dict[str, list[float]] = {}  # by route, in milliseconds
         self.failed: list[str] = []
 
     def ask(self, method: str, path: str, body: Any = None) -> Any:
@@ -48,7 +49,7 @@ class Client(threading.Thread):
         self.connection.request(method, path, None if body is None else json.dumps(body), headers)
         answer = self.connection.getresponse()
         data = answer.read()
-        self.taken.append(1e3 * (time.perf_counter() - begun))
+        self.taken.setdefault(_route(method, path), []).append(1e3 * (time.perf_counter() - begun))
         if answer.status >= 400:
             self.failed.append(f"{method} {path.rsplit('/', 1)[-1]}: {answer.status}")
         return json.loads(data) if "json" in answer.headers["Content-Type"] else data
@@ -70,6 +71,12 @@ class Client(threading.Thread):
             plan["class"][plan["show"]["mapped"]]["count"] = self.random.randint(3, 9)
             saved = self.ask("POST", f"/api/studies/{self.study}/plans", {"parent_id": head, "document": plan})
             head, view = saved["id"], saved["view"]
+
+
+def _route(method: str, path: str) -> str:
+    """What is asked for, without whose: the last word of the path that is no key."""
+    words = [word for word in path.split("/") if not re.search(r"\d", word)]
+    return f"{method} {words[-1]}"
 
 
 def rows() -> list[Row]:
@@ -94,7 +101,9 @@ def _measured(application: Application) -> list[Row]:
         imports += 1
     for client in clients:
         client.join()
-    taken = np.concatenate([client.taken for client in clients])
+    routes = sorted({route for client in clients for route in client.taken})
+    by_route = {route: np.concatenate([c.taken.get(route, []) for c in clients]) for route in routes}
+    taken = np.concatenate(list(by_route.values()))
     failed = [one for client in clients for one in client.failed]
     p95 = float(np.percentile(taken, 95))
     said = (
@@ -102,8 +111,14 @@ def _measured(application: Application) -> list[Row]:
     )
     detail = f"{said}; {len(failed)} errors {sorted(set(failed))[:3]}; {imports} imports"
     megabytes = _resident_mb(application.data)
+    each = [
+        Row(f"of these {route}", float(np.percentile(ms, 95)) / WANTED_MS, "of 300 ms",
+            f"95th percentile {np.percentile(ms, 95):,.0f} ms, median {np.median(ms):,.0f}, of {len(ms):,}")
+        for route, ms in by_route.items()
+    ]  # fmt: skip
     return [
         Row(f"{CLIENTS} clients and an import", p95 / WANTED_MS, "of 300 ms", detail),
+        *each,
         Row("memory of the web process", megabytes / 1024, "GB", f"{megabytes:,.0f} MB after it"),
     ]
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from pathlib import Path
 
 import click
@@ -60,6 +61,11 @@ def faces() -> None:
         families(face)
 
 
+_SWITCH_S = 0.0005
+"""How long a thread of the web process works before another's turn, seconds: an answer waits for its turn at each of
+its questions to the database, and ten times as long with Python's own choice."""
+
+
 @main.command(hidden=True)
 @click.option("--listener", type=int, required=True)
 @click.option("--port", type=int, required=True)
@@ -79,6 +85,7 @@ def web(listener: int, port: int) -> None:
     from steady_tally.web.gather import largest_upload
 
     Thread(target=compile_kernels, daemon=True).start()  # loaded before the first map asks for them
+    sys.setswitchinterval(_SWITCH_S)
     queue = make_queue()
     with queue.open():
         app = create_app(connect(database_address()), queue, port=port)

@@ -7,6 +7,7 @@ import contextlib
 import logging
 import os
 import uuid
+from pathlib import Path
 from typing import Any
 
 import procrastinate
@@ -54,9 +55,17 @@ def run_worker() -> None:
                 with contextlib.suppress(asyncio.CancelledError):
                     await housekeeping
 
-    os.nice(_NICE)  # who waits before a page comes first
+    _come_second()
     begin(data_folder())
     asyncio.run(work())
+
+
+def _come_second() -> None:
+    """Let whoever waits before a page come first: this process, its readers, and where the kernel schedules by sessions
+    (sched(7), autogroups), in which a process's own niceness counts among its own alone, this session."""
+    os.nice(_NICE)
+    with contextlib.suppress(OSError):  # a kernel without them
+        Path("/proc/self/autogroup").write_text(str(_NICE))
 
 
 async def _again_or_given_up(app: procrastinate.App, job: procrastinate.jobs.Job) -> None:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
@@ -162,11 +164,30 @@ def refuse_twice(engine: Engine, study_id: uuid.UUID, name: str) -> None:
             raise _twice(name)
 
 
+_listed: ContextVar[dict[uuid.UUID, list[Source]] | None] = ContextVar("the sources of one answer", default=None)
+
+
+@contextmanager
+def sources_once() -> Iterator[None]:
+    """Within it a study's sources are looked up once: for work that changes none."""
+    token = _listed.set({})
+    try:
+        yield
+    finally:
+        _listed.reset(token)
+
+
 def sources_of(engine: Engine, study_id: uuid.UUID) -> list[Source]:
     """The study's live sources, by name."""
+    listed = _listed.get()
+    if listed is not None and study_id in listed:
+        return listed[study_id]
     with Session(engine) as session:
         wanted = select(Source).where(Source.study_id == study_id, col(Source.retired_at).is_(None))
-        return list(session.exec(wanted.order_by(col(Source.name))))
+        found = list(session.exec(wanted.order_by(col(Source.name))))
+    if listed is not None:
+        listed[study_id] = found
+    return found
 
 
 def reference_names(engine: Engine, study_id: uuid.UUID) -> list[str]:

@@ -8,6 +8,7 @@ that states none is closed. What is open without a key says nothing of anybody.
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import ExitStack
 from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any, TypeVar
@@ -18,6 +19,7 @@ from steady_tally.core.errors import SteadyTallyError
 from steady_tally.store.database import data_folder
 from steady_tally.store.keys import SESSION_S, cookie_name, hosts_at, is_open, take_key
 from steady_tally.store.room import check_saving, says_full
+from steady_tally.store.sources import sources_once
 
 View = TypeVar("View", bound=Callable[..., Any])
 _SAFE_METHODS = {"GET", "HEAD", "OPTIONS"}
@@ -101,12 +103,20 @@ def guard(app: Flask, port: int) -> None:
         if request.endpoint is None:
             return None  # nothing there: the 404 answers
         right = getattr(app.view_functions[request.endpoint], "__right__", None)
+        if right == Right.READ:
+            g.reads = ExitStack()
+            g.reads.enter_context(sources_once())
         g.caller = LOCAL_USER
         if right is None or right not in g.caller.rights:
             raise Refused("you may not do this.", todo="Ask whoever runs this installation.")
         if not getattr(app.view_functions[request.endpoint], "__when_full__", False):
             check_saving()
         return None
+
+    @app.teardown_request
+    def read(_error: BaseException | None) -> None:
+        if "reads" in g:
+            g.pop("reads").close()
 
     @app.after_request
     def protect(response: Any) -> Any:

@@ -13,6 +13,7 @@ from steady_tally.core.errors import Conflict
 from steady_tally.core.plan.whole import Plan
 from steady_tally.results.studies import check_plan, settled, stored_sources
 from steady_tally.store import studies as stored
+from steady_tally.store.sources import sources_once
 from steady_tally.web.access import Right, needs
 from steady_tally.web.show import View, view_of
 from steady_tally.web.studies import PlanPath, StudyPath, answer, engine
@@ -58,6 +59,11 @@ def first_plan(path: StudyPath, body: FirstPlan) -> Response:
 )
 @needs(Right.CHANGE)
 def save_plan(path: StudyPath, body: NewPlan) -> Response:
+    with sources_once():
+        return _saved(path, body)
+
+
+def _saved(path: StudyPath, body: NewPlan) -> Response:
     plan = settled(engine(), path.study_id, body.document)
     # A plan that cannot be worked out is refused, and the open one stays.
     check_plan(engine(), path.study_id, plan)

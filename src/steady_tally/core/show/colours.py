@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
@@ -103,7 +104,12 @@ def _mixed(a: Floats, b: Floats, t: Floats) -> Floats:
 
 def sequential(name: str, classes: int) -> list[str]:
     """Colours from the lowest class to the highest, as "#rrggbb"; dark stands for more."""
-    return _along(name, np.linspace(0.0, 1.0, classes) if classes > 1 else np.full(classes, 0.5))
+    return list(_sequential(name, classes))
+
+
+@lru_cache(maxsize=256)
+def _sequential(name: str, classes: int) -> tuple[str, ...]:
+    return tuple(_along(name, np.linspace(0.0, 1.0, classes) if classes > 1 else np.full(classes, 0.5)))
 
 
 def two_sided(below: str, above: str, breaks: Floats, middle: float) -> list[str]:

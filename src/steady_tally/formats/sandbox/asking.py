@@ -25,7 +25,15 @@ from steady_tally.formats.delimited import DELIMITED
 from steady_tally.formats.look import Look
 from steady_tally.formats.read import Stream, suffix_of
 from steady_tally.formats.sandbox.confine import filter_program
-from steady_tally.formats.sandbox.enclosure import Enclosed, Enclosure, check_enclosure, enclosed, enclosure, may_read
+from steady_tally.formats.sandbox.enclosure import (
+    Enclosed,
+    Enclosure,
+    check_enclosure,
+    enclosed,
+    enclosure,
+    has_terminal,
+    may_read,
+)
 from steady_tally.formats.sandbox.frames import ARROW, END, FAULT, ROWS, Broken, Receiver
 from steady_tally.formats.tables import PARQUET
 from steady_tally.formats.vectors import SHAPEFILE_MEMBERS
@@ -127,7 +135,7 @@ class _Readers:
             stdin=subprocess.PIPE,
             stdout=subprocess.PIPE,
             stderr=subprocess.DEVNULL,  # a library's words may hold what is in the file
-            start_new_session=True,
+            start_new_session=has_terminal(),  # else it stays where its asker comes second, should that do so
         )
         reader = _Reader(how, process, door)
         with contextlib.suppress(BrokenPipeError):  # who asks it notices

@@ -81,6 +81,15 @@ def enclosure() -> Enclosure:
     return Enclosure.LANDLOCK if landlock_version() else Enclosure.NONE
 
 
+def has_terminal() -> bool:
+    """Does this process belong to a terminal, which a reader must not?"""
+    try:
+        os.close(os.open("/dev/tty", os.O_RDONLY | os.O_NOCTTY))
+    except OSError:
+        return False
+    return True
+
+
 def landlock_version() -> int:
     """Which version of Landlock the kernel has; 0 where it has none."""
     libc = ctypes.CDLL(None, use_errno=True)
@@ -119,7 +128,8 @@ def enclosed(wanted: Enclosure, files: Sequence[Path] | Path, arguments: Sequenc
 
 def _in_bubblewrap(wanted: Enclosure, bound: Sequence[str], arguments: Sequence[str]) -> list[str]:
     """bwrap with what a reader needs, and Python in it."""
-    command = ["bwrap", *_ON_ITS_OWN, "--die-with-parent", "--new-session", "--clearenv", "--cap-drop", "ALL"]
+    command = ["bwrap", *_ON_ITS_OWN, "--die-with-parent", "--clearenv", "--cap-drop", "ALL"]
+    command += ["--new-session"] if has_terminal() else []
     if wanted is Enclosure.OTHER_USER:
         command += ["--cap-add", "CAP_SETUID", "--cap-add", "CAP_SETGID", "--cap-add", "CAP_SETPCAP"]
     else:
