@@ -32,14 +32,17 @@ export async function getJson<T>(path: string): Promise<T> {
   return (await ask(path)).json();
 }
 
-export async function postJson<T>(
-  path: string,
-  body: unknown,
-  method = "POST",
-  signal?: AbortSignal,
-): Promise<T> {
-  const headers = { "Content-Type": "application/json" };
-  return (await ask(path, { method, headers, body: JSON.stringify(body), signal })).json();
+export async function postJson<T>(path: string, body: unknown, method = "POST"): Promise<T> {
+  return (await ask(path, posted(body, method))).json();
+}
+
+/** As `postJson`, but once: where too much is done at once the caller is told. */
+export async function postOnce<T>(path: string, body: unknown, signal: AbortSignal): Promise<T> {
+  return (await ask(path, { ...posted(body, "POST"), signal }, false)).json();
+}
+
+function posted(body: unknown, method: string): RequestInit {
+  return { method, headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) };
 }
 
 /** Send a file as it is, saying how much of it has gone. */
@@ -66,14 +69,13 @@ export function putFile(path: string, file: Blob, onSent: (bytes: number) => voi
 
 /** An Arrow stream; with a body it is posted. */
 export async function getArrow(path: string, body?: unknown): Promise<Table> {
-  const headers = { "Content-Type": "application/json" };
-  const answer =
-    body === undefined ? ask(path) : ask(path, { method: "POST", headers, body: JSON.stringify(body) });
+  const answer = body === undefined ? ask(path) : ask(path, posted(body, "POST"));
   return tableFromIPC(await (await answer).arrayBuffer());
 }
 
-/** Ask once; what only reads asks again for a while where the server, or its database, is starting. */
-async function ask(path: string, options?: RequestInit): Promise<Response> {
+/** Ask once; what only reads asks again for a while where the server, or its database, is starting. What finds too much
+ * being done at once has changed nothing, and waits for its turn. */
+async function ask(path: string, options?: RequestInit, patient = true): Promise<Response> {
   const until = Date.now() + PATIENCE_MS;
   for (;;) {
     try {
@@ -81,6 +83,11 @@ async function ask(path: string, options?: RequestInit): Promise<Response> {
       noteWaiting(null);
       return response;
     } catch (error) {
+      if (patient && error instanceof Refusal && error.kind === "busy" && Date.now() < until) {
+        await new Promise((done) => setTimeout(done, AGAIN_MS));
+        options?.signal?.throwIfAborted();
+        continue;
+      }
       const waits = error instanceof Refusal && (error.status === 0 || error.status === 503);
       if (!waits) noteWaiting(null);
       if (!waits || options) throw error;

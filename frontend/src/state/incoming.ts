@@ -1,6 +1,15 @@
 /** Files on their way in: sent, looked into, decided upon, brought in. One small store. */
 import { create } from "zustand";
-import { getJson, type Job, type Look, postJson, putFile, Refusal, type Source } from "../api/client";
+import {
+  getJson,
+  type Job,
+  type Look,
+  postJson,
+  postOnce,
+  putFile,
+  Refusal,
+  type Source,
+} from "../api/client";
 import { type Choices, choicesOf, grouped, importBody, rolesFor } from "../plan/choices";
 
 export type Stage = "sending" | "looking" | "ready" | "bringing" | "done" | "failed";
@@ -140,7 +149,7 @@ export async function lookAgain(
 async function inTurn(id: string, path: string, body: unknown, signal: AbortSignal): Promise<Look> {
   for (;;) {
     try {
-      return await postJson<Look>(path, body, "POST", signal);
+      return await postOnce<Look>(path, body, signal);
     } catch (error) {
       if (!(error instanceof Refusal && error.kind === "busy")) throw error;
       update(id, () => ({ says: error.message }));

@@ -82,6 +82,7 @@ def web(listener: int, port: int) -> None:
     from steady_tally.serve.listening import make_server
     from steady_tally.store.database import connect, data_folder, database_address
     from steady_tally.web.app import create_app
+    from steady_tally.web.aside import Helpers
     from steady_tally.web.gather import largest_upload
 
     Thread(target=compile_kernels, daemon=True).start()  # loaded before the first map asks for them
@@ -93,7 +94,22 @@ def web(listener: int, port: int) -> None:
         incoming.mkdir(mode=0o700, exist_ok=True)
         tempfile.tempdir = str(incoming)  # bodies on their way in lie where the others' eyes do not reach
         begin(data_folder())
+        Helpers(port).serve(app)
         make_server(app, socket.socket(fileno=listener), port, data_folder(), largest_upload).run()
+
+
+@main.command(hidden=True)
+@click.option("--channel", type=int, required=True)
+@click.option("--port", type=int, required=True)
+@plain_errors
+def helper(channel: int, port: int) -> None:
+    """A helper of the web server, started by it."""
+    from steady_tally.jobs.queue import make_queue
+    from steady_tally.store.database import connect, database_address
+    from steady_tally.web.app import create_app
+    from steady_tally.web.aside import help_with
+
+    help_with(create_app(connect(database_address()), make_queue(), port=port), channel)
 
 
 @main.command(hidden=True)

@@ -20,6 +20,7 @@ from steady_tally.store.database import data_folder
 from steady_tally.store.keys import SESSION_S, cookie_name, hosts_at, is_open, take_key
 from steady_tally.store.room import check_saving, says_full
 from steady_tally.store.sources import sources_once
+from steady_tally.web.aside import INSIDE
 
 View = TypeVar("View", bound=Callable[..., Any])
 _SAFE_METHODS = {"GET", "HEAD", "OPTIONS"}
@@ -93,7 +94,7 @@ def guard(app: Flask, port: int) -> None:
             raise Refused("this request comes from another site's page.", todo="Use the application's own page.")
         if request.path == "/" and request.method == "GET" and _KEY in request.args:
             return _enter(port, request.args[_KEY], already=entered())
-        if request.path != _OPEN and not entered():
+        if request.path != _OPEN and INSIDE not in request.environ and not entered():
             if request.path.startswith(("/api/", "/openapi/")) or request.method != "GET":
                 raise Locked(
                     "this page opens by a key.",

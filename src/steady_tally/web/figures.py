@@ -26,6 +26,7 @@ from steady_tally.store import figures as stored
 from steady_tally.store.studies import study, version_of
 from steady_tally.store.tables import Figure
 from steady_tally.web.access import Right, needs
+from steady_tally.web.aside import aside
 from steady_tally.web.description import file_of
 from steady_tally.web.studies import PLAN, PlanPath, StudyPath, answer, engine
 
@@ -138,6 +139,7 @@ def remove(path: FigurePath) -> Response:
 
 @api.post(f"{PLAN}/figure-preview", summary="A page as it would be printed", responses={"200": PreviewView})
 @needs(Right.READ)
+@aside
 def preview(path: PlanPath, body: PreviewBody) -> Response:
     plan = version_of(engine(), path.study_id, path.version)
     content, names, name, said = _shown(path.study_id, plan, body)
@@ -197,6 +199,7 @@ def _columns(study_id: uuid.UUID, plan: Plan) -> list[str]:
     responses=file_of(*_KINDS.values()),
 )
 @needs(Right.READ)
+@aside
 def file(path: FigurePath, query: FileQuery) -> Response:
     found = stored.figure(engine(), path.study_id, path.figure_id)
     plan = FigurePlan.model_validate(found.document)

@@ -36,6 +36,7 @@ from steady_tally.core.sources import texts
 from steady_tally.results.studies import tried, zone_survey
 from steady_tally.web.access import Right, needs
 from steady_tally.web.arrow import ARROW, lattice_meta, stream
+from steady_tally.web.aside import aside
 from steady_tally.web.description import file_of
 from steady_tally.web.outcomes import MOST_LISTED, SetAsideRows, csv_file, outcome_of, plan_of
 from steady_tally.web.show import plane_of_outcome
@@ -160,6 +161,7 @@ class GridDraft(BaseModel):
     responses=file_of(ARROW),
 )
 @needs(Right.READ)
+@aside
 def try_out(path: PlanPath, body: GridDraft) -> Response:
     how = body.place.areas
     if not isinstance(how, Grid):
