@@ -11,7 +11,6 @@ import uuid
 from pathlib import Path
 
 import numpy as np
-import psycopg
 import pyarrow as pa
 import pyarrow.csv
 
@@ -55,9 +54,7 @@ def rows() -> list[Row]:
         cluster = Cluster(base / "cluster", base / "postgresql.log")
         cluster.start()
         try:
-            with psycopg.connect(cluster.address, autocommit=True) as connection:
-                connection.execute("CREATE DATABASE bench")
-            address = cluster.address.rsplit("/", 1)[0] + "/bench"
+            address = cluster.make_database("bench")
             return [*_imports(base, address), *_filters(address), *_memory(base, address)]
         finally:
             cluster.stop()

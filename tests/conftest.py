@@ -6,7 +6,6 @@ import uuid
 from collections.abc import Iterator
 from pathlib import Path
 
-import psycopg
 import pytest
 from hypothesis import settings
 from sqlalchemy import Engine
@@ -31,12 +30,7 @@ def cluster(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Cluster]:
 
 def new_database(cluster: Cluster, name: str, template: str | None = None) -> str:
     """Make a database, empty or as another that nobody works on any more, and give its address."""
-    with psycopg.connect(cluster.address, autocommit=True) as connection:
-        if template:
-            connection.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = %s", (template,))
-        connection.execute(f"CREATE DATABASE {name}" + (f" TEMPLATE {template}" if template else ""))
-    before, after = cluster.address.rsplit("/", 1)
-    return f"{before}/{name}?{after.partition('?')[2]}"
+    return cluster.make_database(name, template or "template0")
 
 
 @pytest.fixture

@@ -12,7 +12,7 @@ from sqlalchemy import text
 from sqlalchemy.exc import DBAPIError
 from sqlmodel import SQLModel
 
-from steady_tally.core.errors import Conflict, NotFound
+from steady_tally.core.errors import Conflict, NotFound, SetUpError
 from steady_tally.core.geo.locate import Located
 from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.sources import Features, RaggedRow, Table
@@ -164,3 +164,12 @@ def test_what_is_not_there_is_said(engine):
         open_plan(engine, uuid.uuid4())
     with pytest.raises(NotFound, match="no plan yet"):
         open_plan(engine, create_study(engine, "empty"))
+
+
+def test_a_database_of_a_newer_version_is_left_alone_and_named_as_such(engine):
+    with engine.begin() as connection:
+        connection.execute(text("UPDATE alembic_version SET version_num = '9999'"))
+    with pytest.raises(SetUpError, match="of a newer Steady Tally"):
+        migrate(engine)
+    with engine.begin() as connection:
+        assert connection.execute(text("SELECT version_num FROM alembic_version")).scalar_one() == "9999"

@@ -64,8 +64,7 @@ def load_demo(context: procrastinate.JobContext, *, job_id: str, events: int) ->
 
 
 def _load_demo(engine: Engine, job: uuid.UUID, events: int, progress: Progress) -> None:
-    study_id = create_study(engine, DEMO_NAME)
-    update_job(engine, job, study_id=study_id)
+    study_id = create_study(engine, DEMO_NAME, job=job)
     try:
         folder = data_folder() / ("demo" if events == DEFAULT_EVENTS else f"demo-{events}")
         check_room(_ROOM + _ROOM_AN_EVENT * events, "the demo")

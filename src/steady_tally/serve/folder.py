@@ -17,7 +17,7 @@ _SAYS = "This folder is Steady Tally's. What it does not know here it leaves alo
 _OURS = frozenset(
     {
         "ballast", "demo", "host", "incoming", "keys", "lock", "log", "made", "postgresql", "postgresql.partial",
-        "postgresql.password", "reading", "running.json", "sessions", "uploads",
+        "postgresql.password", "postgresql.application", "reading", "running.json", "sessions", "uploads",
     }
 )  # fmt: skip
 _NOBODYS = frozenset({"lost+found"})  # what an empty file system has

@@ -7,6 +7,8 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
 from sqlalchemy import Engine, create_engine
 
 from steady_tally.core.errors import SetUpError
@@ -46,4 +48,11 @@ def migrate(engine: Engine) -> None:
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
     with engine.begin() as connection:
         config.attributes["connection"] = connection
+        known = {r.revision for r in ScriptDirectory.from_config(config).walk_revisions()}
+        there = MigrationContext.configure(connection).get_current_revision()
+        if there is not None and there not in known:
+            raise SetUpError(
+                "this database is of a newer Steady Tally than this one, which does not know what is in it.",
+                todo="Start the newer one, or name another folder with --data. Nothing was changed.",
+            )
         command.upgrade(config, "head")

@@ -10,13 +10,17 @@ from sqlmodel import Session, col, select
 
 from steady_tally.core.errors import Conflict, NotFound
 from steady_tally.core.plan.whole import Plan, read_plan
-from steady_tally.store.tables import PlanVersion, Study
+from steady_tally.store.tables import Job, PlanVersion, Study
 
 
-def create_study(engine: Engine, name: str) -> uuid.UUID:
+def create_study(engine: Engine, name: str, *, job: uuid.UUID | None = None) -> uuid.UUID:
+    """A new study; where a job makes it, the job's own from its first moment, so that one that is begun again knows it."""
     with Session(engine) as session:
         study = Study(name=name)
         session.add(study)
+        if job is not None:
+            session.flush()
+            session.get_one(Job, job).study_id = study.id
         session.commit()
         return study.id
 

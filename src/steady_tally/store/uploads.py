@@ -22,6 +22,7 @@ from steady_tally.store.room import check_room
 from steady_tally.store.tables import Source, Upload
 
 _BLOCK = 1 << 20
+_ID = re.compile("[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}")
 _LONGEST_NAME = 120
 _STALE = timedelta(days=1)
 
@@ -166,7 +167,8 @@ def sweep_orphans(engine: Engine, data: Path) -> int:
     folder = data / "uploads"
     with engine.connect() as connection:
         named = {str(i) for i in connection.execute(text("SELECT id FROM upload")).scalars()}
-    lost = [f for f in folder.iterdir() if f.name not in named] if folder.is_dir() else []
+    ours = [f for f in folder.iterdir() if _ID.fullmatch(f.name)] if folder.is_dir() else []
+    lost = [f for f in ours if f.name not in named]
     for one in lost:
         shutil.rmtree(one, ignore_errors=True)
     return len(lost)
