@@ -14,7 +14,7 @@ from steady_tally.store.tables import Job, PlanVersion, Study
 
 
 def create_study(engine: Engine, name: str, *, job: uuid.UUID | None = None) -> uuid.UUID:
-    """A new study; where a job makes it, the job's own from its first moment, so that one that is begun again knows it."""
+    """A new study; where a job makes it, that job's from its first moment, so that one begun again knows it."""
     with Session(engine) as session:
         study = Study(name=name)
         session.add(study)
