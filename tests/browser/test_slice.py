@@ -329,7 +329,9 @@ def test_the_whole_application_stopped_and_started_under_the_open_page(page, tmp
     expect(page.get_by_role("alert").first).to_contain_text("start it again with ./start.sh")
     second = Application(tmp_path, "--port", port)
     try:
-        # What waits asks again by itself; what was not saved is chosen again.
+        # Sessions end with the run: by a new key the page goes on. What waits asks again by itself; what was not saved
+        # is chosen again.
+        second.enter(page)
         expect(page.get_by_role("status").filter(has_text="does not answer")).to_have_count(0)
         page.get_by_role("radio", name="where the gaps fall").click()
         expect(page.locator('[data-figure="class"]')).to_have_text("5, natural breaks")

@@ -28,6 +28,7 @@ _LOOK_EVERY_S = 10.0
 _GRACE_S = 10.0
 _MOST_TRIES = 3
 _NICE = 10
+_NICE_SESSION = 5  # a third of what a session has that comes first: an import must not stand still
 _log = logging.getLogger(__name__)
 
 
@@ -65,7 +66,7 @@ def _come_second() -> None:
     (sched(7), autogroups), in which a process's own niceness counts among its own alone, this session."""
     os.nice(_NICE)
     with contextlib.suppress(OSError):  # a kernel without them
-        Path("/proc/self/autogroup").write_text(str(_NICE))
+        Path("/proc/self/autogroup").write_text(str(_NICE_SESSION))
 
 
 async def _again_or_given_up(app: procrastinate.App, job: procrastinate.jobs.Job) -> None:

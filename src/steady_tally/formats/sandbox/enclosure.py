@@ -29,7 +29,7 @@ DOOR = Path("/door")
 NOBODY = 65_534
 """Who reads where root asks: a user to whom nothing belongs."""
 
-_HOME = "/tmp"
+_HOME = "/own"  # no place below which Python or this project may lie
 _KERNELS = "/kernels"
 KERNELS = "STEADY_TALLY_KERNELS"
 """The variable that names compiled kernels, which a reader takes into its own folder: Numba wants one to write to."""
@@ -165,14 +165,8 @@ def _in_bubblewrap(wanted: Enclosure, bound: Sequence[str], arguments: Sequence[
 
 def _environment(home: str) -> dict[str, str]:
     kept = {name: os.environ[name] for name in _KEPT if name in os.environ}
-    return {
-        **kept,
-        "HOME": home,
-        "TMPDIR": home,
-        "LANG": "C.UTF-8",
-        "PATH": "/usr/bin:/bin",
-        "OPENBLAS_NUM_THREADS": "1",
-    }
+    own = {"HOME": home, "TMPDIR": home, "LANG": "C.UTF-8", "PATH": "/usr/bin:/bin"}
+    return {**kept, **own, "OPENBLAS_NUM_THREADS": "1", "PYTHONDONTWRITEBYTECODE": "1"}
 
 
 def _libraries() -> list[Path]:
