@@ -5,6 +5,7 @@ project=$(cd "$(dirname "${BASH_SOURCE[0]}")/.." && pwd)
 
 say() { printf 'steady-tally: %s\n' "$*" >&2; }
 fail() { say "$*"; exit 1; }
+trap 'say "stopped; what was there before still stands."; exit 130' INT
 
 # Run a command as root where we may.
 as_root() {
@@ -54,18 +55,36 @@ set_up_python() {
     local at
     for at in "$project" "$base"; do
         if [ "$(cat "$at/.venv/.ready" 2>/dev/null)" = "$stamp" ]; then
-            python="$at/.venv/bin/python"
+            python="$(cd "$at/.venv" && pwd -P)/bin/python"
             return
         fi
     done
     say "installing the Python packages of requirements.lock (once, some minutes)"
-    rm -rf "$base/.venv"
-    "$system" -m venv "$base/.venv" || fail "the virtual environment in $base/.venv cannot be made."
-    python="$base/.venv/bin/python"
+    # Beside the one that is there, on which an application may run that must go on, and come back where it is killed.
+    local made="$base/.venvs/${stamp:0:16}"
+    rm -rf "$made"
+    mkdir -p "$base/.venvs"
+    "$system" -m venv "$made" || fail "the virtual environment in $made cannot be made."
+    python="$made/bin/python"
     "$python" -m pip install -qq --disable-pip-version-check --require-hashes -r "$project/requirements.lock" ||
         fail "the Python packages cannot be installed. Check the network's way to the package registry and start again."
     printf '%s\n' "$project/src" >"$("$python" -c 'import sysconfig; print(sysconfig.get_path("purelib"))')/steady-tally.pth"
-    printf '%s\n' "$stamp" >"$base/.venv/.ready"
+    printf '%s\n' "$stamp" >"$made/.ready"
+    switch_environment "$made"
+}
+
+# Let .venv be the new environment, at once; of earlier ones the latest stays, for who runs on it.
+switch_environment() {
+    local made=$1 old
+    if [ -d "$base/.venv" ] && [ ! -L "$base/.venv" ]; then
+        rm -rf "$base/.venvs/before"
+        mv -T "$base/.venv" "$base/.venvs/before"
+        # Who runs on it finds it where it was.
+        ln -sfnT .venvs/before "$base/.venv"
+    fi
+    ln -sfnT ".venvs/$(basename "$made")" "$base/.venv.new"
+    mv -T "$base/.venv.new" "$base/.venv"
+    for old in $(ls -1dt "$base"/.venvs/*/ | tail -n +3); do rm -rf "$old"; done
 }
 
 postgres_folder() {
@@ -197,9 +216,14 @@ set_up_front_end() {
     set_up_node
     install_front_end
     say "building the page"
-    (cd "$project/frontend" && "${npm_command[@]}" run --silent build >/dev/null 2>"$base/.cache/front-end.log") ||
+    # Beside the page that is there, which may be open.
+    (cd "$project/frontend" && "${npm_command[@]}" run --silent build -- --outDir dist.new --emptyOutDir >/dev/null 2>"$base/.cache/front-end.log") ||
         fail "the page cannot be built. See $base/.cache/front-end.log."
-    printf '%s\n' "$wanted" >"$project/frontend/dist/.built"
+    printf '%s\n' "$wanted" >"$project/frontend/dist.new/.built"
+    rm -rf "$project/frontend/dist.old"
+    if [ -e "$project/frontend/dist" ]; then mv -T "$project/frontend/dist" "$project/frontend/dist.old"; fi
+    mv -T "$project/frontend/dist.new" "$project/frontend/dist"
+    rm -rf "$project/frontend/dist.old"
 }
 
 # Only tests and pictures need a browser.

@@ -1,5 +1,7 @@
 """The store against a real PostgreSQL."""
 
+import subprocess
+import time
 import uuid
 
 import numpy as np
@@ -16,8 +18,9 @@ from steady_tally.core.errors import Conflict, NotFound, SetUpError
 from steady_tally.core.geo.locate import Located
 from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.sources import Features, RaggedRow, Table
+from steady_tally.serve.postgres import find_binaries
 from steady_tally.store.chunks import CHUNK_ROWS, make_ready, read_columns, sweep, write_columns
-from steady_tally.store.database import migrate
+from steady_tally.store.database import migrate, must_migrate
 from steady_tally.store.keeping import delete_study
 from steady_tally.store.placements import load_placement, save_placement
 from steady_tally.store.sources import FileFacts, load_sources, save_source, sources_of
@@ -173,3 +176,18 @@ def test_a_database_of_a_newer_version_is_left_alone_and_named_as_such(engine):
         migrate(engine)
     with engine.begin() as connection:
         assert connection.execute(text("SELECT version_num FROM alembic_version")).scalar_one() == "9999"
+
+
+def test_before_a_migration_the_database_is_copied_and_the_copy_can_be_read(cluster, engine, tmp_path):
+    assert not must_migrate(engine)
+    with engine.begin() as connection:
+        connection.execute(text("UPDATE alembic_version SET version_num = '0005'"))
+    assert must_migrate(engine)
+    for _ in range(3):
+        cluster.dump(tmp_path / "dumps")
+        time.sleep(1.1)
+    kept = sorted((tmp_path / "dumps").iterdir())
+    assert len(kept) == 2
+    listed = subprocess.run([find_binaries() / "pg_restore", "--list", kept[-1]], capture_output=True, text=True)
+    assert "TABLE public plan_version" not in listed.stderr
+    assert listed.returncode == 0

@@ -12,6 +12,7 @@ from typing import Any
 
 from procrastinate.exceptions import JobAborted
 from sqlalchemy import Engine, text
+from sqlalchemy.exc import IntegrityError
 from sqlmodel import Session
 
 from steady_tally.core.errors import NotFound, SteadyTallyError
@@ -121,6 +122,9 @@ def _marked(engine: Engine, job_id: uuid.UUID) -> Iterator[None]:
         update_job(engine, job_id, state=JobState.CANCELLED, says="Stopped as asked; nothing was kept.")
     except SteadyTallyError as error:
         update_job(engine, job_id, state=JobState.FAILED, says=error.sentence)
+    except IntegrityError:
+        says = "Something else was done to the same study at the same moment; nothing of this was kept. Do it again."
+        update_job(engine, job_id, state=JobState.FAILED, says=says)
     except Exception as error:
         log_fault(_log, "a job", error)
         says = "This failed for a reason of ours; the worker's log has its place."

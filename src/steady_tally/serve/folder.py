@@ -16,7 +16,8 @@ MARK = "steady-tally-data"
 _SAYS = "This folder is Steady Tally's. What it does not know here it leaves alone.\n"
 _OURS = frozenset(
     {
-        "ballast", "demo", "host", "incoming", "keys", "lock", "log", "made", "postgresql", "postgresql.partial",
+        "ballast", "demo", "dumps", "host", "incoming", "keys", "lock", "log", "made", "postgresql",
+        "postgresql.partial",
         "postgresql.password", "postgresql.application", "reading", "running.json", "sessions", "uploads",
     }
 )  # fmt: skip

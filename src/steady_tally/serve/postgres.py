@@ -17,6 +17,7 @@ import socket
 import subprocess
 import time
 from collections.abc import Iterator
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -24,7 +25,7 @@ import psycopg
 from psycopg import sql
 
 from steady_tally.core.errors import SetUpError
-from steady_tally.store.room import free_bytes
+from steady_tally.store.room import RESERVE, free_bytes
 
 BINARIES_VARIABLE = "STEADY_TALLY_POSTGRES"
 _OWNER = "steady"
@@ -112,6 +113,40 @@ class Cluster:
             made = "CREATE DATABASE {} OWNER {} TEMPLATE {}"
             connection.execute(sql.SQL(made).format(*map(sql.Identifier, (name, _APPLICATION, template))))
         return self._address(name)
+
+    def dump(self, to: Path) -> None:
+        """Write the application's database as it is into a folder, in pg_dump's own format; of earlier ones the latest
+        stays. SetUpError where there is no room for it, or it could not be written."""
+        with psycopg.connect(self.address) as connection:
+            (size,) = connection.execute("SELECT pg_database_size(current_database())").fetchone() or (0,)
+        if free_bytes(to.parent) < size + RESERVE:
+            raise SetUpError(
+                f"before this version changes the database it keeps a copy, for which {size >> 20:,} MB are wanted.",
+                where=str(to.parent),
+                todo="Make room on its disk.",
+            )
+        to.mkdir(mode=0o700, exist_ok=True)
+        file = to / f"{datetime.now():%Y-%m-%d-%H%M%S}.dump"
+        program = [str(self._binaries / "pg_dump"), "--format=custom", f"--file={file}", f"--dbname={_DATABASE}"]
+        at = os.open(self._folder, os.O_RDONLY | os.O_DIRECTORY)
+        try:
+            done = subprocess.run(
+                [*program, f"--host=/proc/self/fd/{at}", f"--port={self._port}", f"--username={_OWNER}"],
+                stdin=subprocess.DEVNULL,
+                capture_output=True,
+                check=False,
+                pass_fds=(at,),
+                env={**os.environ, "PGPASSWORD": _read(self._secret)},  # not an argument: these all can see
+            )
+        finally:
+            os.close(at)
+        if done.returncode != 0:
+            file.unlink(missing_ok=True)
+            raise SetUpError(
+                "the database could not be copied before this version changes it.", todo=f"See {self._log}."
+            )
+        for old in sorted(to.glob("*.dump"))[:-2]:
+            old.unlink()
 
     def start(self) -> None:
         """Start PostgreSQL and wait until the application's database answers."""

@@ -27,9 +27,10 @@ from typing import Any
 import click
 
 from steady_tally.core.errors import SetUpError
+from steady_tally.formats.sandbox.enclosure import Enclosure, enclosure
 from steady_tally.serve.folder import make_folder
 from steady_tally.serve.postgres import Cluster
-from steady_tally.store.database import ADDRESS_VARIABLE, DATA_VARIABLE, connect, migrate
+from steady_tally.store.database import ADDRESS_VARIABLE, DATA_VARIABLE, connect, migrate, must_migrate
 from steady_tally.store.keys import cookie_name, end_session, end_sessions, new_key, own_host, take_key
 from steady_tally.store.room import Ballast, can_start, check_start
 from steady_tally.store.uploads import sweep_orphans
@@ -116,6 +117,8 @@ class _Supervisor:
         try:
             self._cluster.start()
             engine = connect(self._cluster.address)
+            if must_migrate(engine):
+                self._cluster.dump(self._data / "dumps")
             migrate(engine)
             sweep_orphans(engine, self._data)
             engine.dispose()
@@ -127,6 +130,8 @@ class _Supervisor:
             end_session(self._data, self._session)
             _write_whole(note, json.dumps({"address": self._url}))
             _tell_address("Steady Tally is ready at", self._url, self._data)
+            if enclosure() is Enclosure.NONE:
+                click.echo("This machine has no sandbox: of foreign files only text and Parquet are read (bubblewrap).")
             self._watch()
         except _Stop:
             pass

@@ -9,7 +9,7 @@ from alembic import command
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
-from sqlalchemy import Engine, create_engine
+from sqlalchemy import Connection, Engine, create_engine
 
 from steady_tally.core.errors import SetUpError
 
@@ -42,17 +42,35 @@ def connect(address: str) -> Engine:
     )
 
 
+def must_migrate(engine: Engine) -> bool:
+    """Is there a database of an earlier version? SetUpError where it is of a later one."""
+    config = _migrations()
+    with engine.begin() as connection:
+        there = _revision(connection, config)
+    return there is not None and there != ScriptDirectory.from_config(config).get_current_head()
+
+
 def migrate(engine: Engine) -> None:
-    """Apply every migration that the database has not seen."""
+    """Apply every migration that the database has not seen. SetUpError where it is of a later version."""
+    config = _migrations()
+    with engine.begin() as connection:
+        _revision(connection, config)
+        config.attributes["connection"] = connection
+        command.upgrade(config, "head")
+
+
+def _migrations() -> Config:
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-    with engine.begin() as connection:
-        config.attributes["connection"] = connection
-        known = {r.revision for r in ScriptDirectory.from_config(config).walk_revisions()}
-        there = MigrationContext.configure(connection).get_current_revision()
-        if there is not None and there not in known:
-            raise SetUpError(
-                "this database is of a newer Steady Tally than this one, which does not know what is in it.",
-                todo="Start the newer one, or name another folder with --data. Nothing was changed.",
-            )
-        command.upgrade(config, "head")
+    return config
+
+
+def _revision(connection: Connection, config: Config) -> str | None:
+    known = {r.revision for r in ScriptDirectory.from_config(config).walk_revisions()}
+    there = MigrationContext.configure(connection).get_current_revision()
+    if there is not None and there not in known:
+        raise SetUpError(
+            "this database is of a newer Steady Tally than this one, which does not know what is in it.",
+            todo="Start the newer one, or name another folder with --data. Nothing was changed.",
+        )
+    return there

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import shutil
 import uuid
 from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
@@ -15,6 +16,7 @@ from sqlmodel import Session, col, select
 from steady_tally.core.errors import Conflict, NotFound
 from steady_tally.core.needs import needed_sources
 from steady_tally.core.plan.whole import Plan, read_plan
+from steady_tally.store.database import data_folder
 from steady_tally.store.made import remove_made
 from steady_tally.store.sources import sources_of
 from steady_tally.store.studies import open_plan, plan_versions, save_plan, study, version_of
@@ -93,6 +95,7 @@ def delete_study(engine: Engine, study_id: uuid.UUID) -> None:
         _drop_derived(connection)
     remove_files(uploads)
     remove_made(made)
+    shutil.rmtree(data_folder() / "dumps", ignore_errors=True)  # copies of before an update have the study, too
 
 
 def remove_source(engine: Engine, study_id: uuid.UUID, source_id: uuid.UUID) -> None:

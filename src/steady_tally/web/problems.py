@@ -6,7 +6,7 @@ import logging
 
 from flask import Flask, Response, jsonify
 from pydantic import BaseModel, Field, ValidationError
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import IntegrityError, OperationalError
 from werkzeug.exceptions import HTTPException
 
 from steady_tally.core.errors import SteadyTallyError
@@ -27,6 +27,12 @@ _STATUS = {
     "busy": 503,
 }
 _log = logging.getLogger(__name__)
+
+
+MET_ANOTHER = (
+    "Something else was done to the same study at the same moment; this was not done. Look at what is there now, then "
+    "do it again."
+)
 
 
 class Problem(BaseModel):
@@ -86,6 +92,10 @@ def answer_with_problems(app: Flask) -> None:
             415: "Send JSON, with the content type application/json.",
         }.get(error.code or 500, error.name)
         return problem("http", error.name, error.code or 500, detail)
+
+    @app.errorhandler(IntegrityError)
+    def met_another(error: IntegrityError) -> Response:
+        return problem("conflict", "Somebody else was faster", 409, MET_ANOTHER)
 
     @app.errorhandler(OperationalError)
     def no_database(error: OperationalError) -> Response:
