@@ -75,54 +75,56 @@ function OneFile({ study, file, forget }: { study: Study; file: Incoming; forget
     bringIn(file.id, () => void cache.invalidateQueries());
   if (!look || !choices) {
     return (
-      <Box sx={{ p: 4, maxWidth: 720, borderTop: `3px double ${INK}` }}>
-        {file.stage === "failed" ? (
-          <>
-            <Typography role="alert" sx={{ color: MADDER, mb: 2 }}>
-              {file.says}
-            </Typography>
-            <Box sx={{ display: "flex", gap: 1 }}>
-              {file.late && STREAMED.test(file.name) && (
-                <Button
-                  variant="contained"
-                  disableElevation
-                  size="small"
-                  onClick={() => lookAgain(file.id, {}, taken, true)}
-                >
-                  Look at its beginning alone
+      <Box sx={{ flex: 1, borderTop: `3px double ${INK}` }}>
+        <Box sx={{ p: 4, maxWidth: 720 }}>
+          {file.stage === "failed" ? (
+            <>
+              <Typography role="alert" sx={{ color: MADDER, mb: 2 }}>
+                {file.says}
+              </Typography>
+              <Box sx={{ display: "flex", gap: 1 }}>
+                {file.late && STREAMED.test(file.name) && (
+                  <Button
+                    variant="contained"
+                    disableElevation
+                    size="small"
+                    onClick={() => lookAgain(file.id, {}, taken, true)}
+                  >
+                    Look at its beginning alone
+                  </Button>
+                )}
+                {file.late && (
+                  <Button variant="outlined" size="small" onClick={() => lookAgain(file.id, {}, taken)}>
+                    Look again
+                  </Button>
+                )}
+                <Button variant="outlined" size="small" onClick={forget}>
+                  Leave it out
+                </Button>
+              </Box>
+            </>
+          ) : (
+            <>
+              <Typography role="status">
+                {file.stage === "sending"
+                  ? `Sending ${file.name}: ${megabytes(file.sent)} of ${megabytes(file.total)}`
+                  : `Looking into ${file.name}…`}{" "}
+                {file.says}
+              </Typography>
+              <LinearProgress
+                aria-label="Sending the file"
+                sx={{ mt: 1 }}
+                variant={file.stage === "sending" && file.total ? "determinate" : "indeterminate"}
+                value={file.total ? (100 * file.sent) / file.total : undefined}
+              />
+              {file.stage === "looking" && (
+                <Button variant="outlined" size="small" sx={{ mt: 2 }} onClick={forget}>
+                  Leave it out
                 </Button>
               )}
-              {file.late && (
-                <Button variant="outlined" size="small" onClick={() => lookAgain(file.id, {}, taken)}>
-                  Look again
-                </Button>
-              )}
-              <Button variant="outlined" size="small" onClick={forget}>
-                Leave it out
-              </Button>
-            </Box>
-          </>
-        ) : (
-          <>
-            <Typography role="status">
-              {file.stage === "sending"
-                ? `Sending ${file.name}: ${megabytes(file.sent)} of ${megabytes(file.total)}`
-                : `Looking into ${file.name}…`}{" "}
-              {file.says}
-            </Typography>
-            <LinearProgress
-              aria-label="Sending the file"
-              sx={{ mt: 1 }}
-              variant={file.stage === "sending" && file.total ? "determinate" : "indeterminate"}
-              value={file.total ? (100 * file.sent) / file.total : undefined}
-            />
-            {file.stage === "looking" && (
-              <Button variant="outlined" size="small" sx={{ mt: 2 }} onClick={forget}>
-                Leave it out
-              </Button>
-            )}
-          </>
-        )}
+            </>
+          )}
+        </Box>
       </Box>
     );
   }
