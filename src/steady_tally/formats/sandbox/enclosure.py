@@ -8,6 +8,7 @@ rest; where it has neither, only text and Parquet are read.
 from __future__ import annotations
 
 import ctypes
+import importlib.util
 import os
 import shutil
 import stat
@@ -75,7 +76,9 @@ def enclosure() -> Enclosure:
     """The closest one that this machine has, found by trying."""
     if shutil.which("bwrap") is not None:
         for wanted in (Enclosure.OTHER_USER, Enclosure.OWN) if os.geteuid() == 0 else (Enclosure.OWN,):
-            tried = _in_bubblewrap(wanted, [], ["-c", "import pyarrow"])
+            # What is loaded from must be readable there, whoever reads: nothing is loaded yet, to be quick.
+            sees = ["-I", "-S", "-c", "import sys; [open(file).read(1) for file in sys.argv[1:]]", *_loaded_from()]
+            tried = _in_bubblewrap(wanted, [], sees)
             if subprocess.run(tried, env={}, capture_output=True, check=False).returncode == 0:
                 return wanted
     return Enclosure.LANDLOCK if landlock_version() else Enclosure.NONE
@@ -167,6 +170,12 @@ def _environment(home: str) -> dict[str, str]:
     kept = {name: os.environ[name] for name in _KEPT if name in os.environ}
     own = {"HOME": home, "TMPDIR": home, "LANG": "C.UTF-8", "PATH": "/usr/bin:/bin"}
     return {**kept, **own, "OPENBLAS_NUM_THREADS": "1", "PYTHONDONTWRITEBYTECODE": "1"}
+
+
+def _loaded_from() -> list[str]:
+    """A file of another's package, and one of ours."""
+    packages = (importlib.util.find_spec(name) for name in ("pyarrow", "steady_tally.formats.sandbox.reader"))
+    return [spec.origin for spec in packages if spec is not None and spec.origin is not None]
 
 
 def _libraries() -> list[Path]:
