@@ -75,16 +75,19 @@ set_up_python() {
 
 # Let .venv be the new environment, at once; of earlier ones the latest stays, for who runs on it.
 switch_environment() {
-    local made=$1 old
+    local made=$1 before other
     if [ -d "$base/.venv" ] && [ ! -L "$base/.venv" ]; then
         rm -rf "$base/.venvs/before"
         mv -T "$base/.venv" "$base/.venvs/before"
         # Who runs on it finds it where it was.
         ln -sfnT .venvs/before "$base/.venv"
     fi
+    before=$(basename "$(readlink "$base/.venv" || true)")
     ln -sfnT ".venvs/$(basename "$made")" "$base/.venv.new"
     mv -T "$base/.venv.new" "$base/.venv"
-    for old in $(ls -1dt "$base"/.venvs/*/ | tail -n +3); do rm -rf "$old"; done
+    for other in "$base"/.venvs/*/; do
+        case $(basename "$other") in "$(basename "$made")" | "$before") ;; *) rm -rf "$other" ;; esac
+    done
 }
 
 postgres_folder() {

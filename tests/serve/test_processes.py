@@ -281,3 +281,39 @@ def test_an_ordinary_user_starts_it_too(tmp_path_factory):
         assert process.returncode == 0
     finally:
         shutil.rmtree(folder, ignore_errors=True)
+
+
+def set_up(script: str, folder: Path, **environment: str) -> subprocess.CompletedProcess:
+    """The set-up's own functions, on a folder of its own."""
+    return subprocess.run(
+        ["bash", "-euc", f". {PROJECT}/scripts/set-up.sh\nchoose_base; base={folder}; project={folder}\n{script}"],
+        capture_output=True, text=True, env={**os.environ, **environment},
+    )  # fmt: skip
+
+
+def test_a_new_environment_takes_the_old_ones_place_at_once_and_who_runs_on_the_old_finds_it(tmp_path):
+    def made(name: str) -> None:
+        (tmp_path / name).mkdir(parents=True)
+        (tmp_path / name / "which").write_text(name)
+
+    made(".venv")
+    made(".venvs/first")
+    assert set_up(f"switch_environment {tmp_path}/.venvs/first", tmp_path).returncode == 0
+    assert (tmp_path / ".venv/which").read_text() == ".venvs/first"
+    assert (tmp_path / ".venvs/before/which").read_text() == ".venv"
+    made(".venvs/second")
+    assert set_up(f"switch_environment {tmp_path}/.venvs/second", tmp_path).returncode == 0
+    assert (tmp_path / ".venv/which").read_text() == ".venvs/second"
+    assert sorted(p.name for p in (tmp_path / ".venvs").iterdir()) == ["first", "second"]
+
+
+def test_an_environment_that_cannot_be_built_leaves_the_old_one(tmp_path):
+    (tmp_path / ".venv").mkdir()
+    (tmp_path / ".venv/.ready").write_text("an earlier one")
+    (tmp_path / "requirements.lock").write_text("nothing-of-this-name==1.0 --hash=sha256:" + "0" * 64)
+    nowhere = {"PIP_INDEX_URL": "http://127.0.0.1:9", "PIP_EXTRA_INDEX_URL": "", "PIP_FIND_LINKS": ""}
+    nowhere |= {"PIP_RETRIES": "0", "PIP_CONFIG_FILE": os.devnull}
+    done = set_up("set_up_python", tmp_path, **nowhere)
+    assert done.returncode == 1
+    assert "cannot be installed" in done.stderr
+    assert (tmp_path / ".venv/.ready").read_text() == "an earlier one"
