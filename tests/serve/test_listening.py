@@ -10,9 +10,12 @@ import urllib.request
 from pathlib import Path
 
 import pytest
+from flask import Flask, Response
 
 from steady_tally.serve import listening
 from steady_tally.store.keys import cookie_name, end_sessions, new_key, take_key
+from steady_tally.web import pacing
+from steady_tally.web.problems import answer_with_problems
 
 LARGEST = 1 << 30
 TOKENS: dict[int, str] = {}  # by port, who has taken a key
@@ -20,7 +23,27 @@ FILE = "/api/studies/a/uploads/b/c.csv"
 
 
 @pytest.fixture
-def port(monkeypatch, tmp_path):
+def port_of(tmp_path):
+    """Serve an application; its port."""
+    servers = []
+
+    def serve(app):
+        listener = socket.socket()
+        listener.bind(("127.0.0.1", 0))
+        listener.listen(512)
+        number = listener.getsockname()[1]
+        TOKENS[number] = take_key(tmp_path, new_key(tmp_path))
+        servers.append(listening.make_server(app, listener, number, tmp_path, lambda: LARGEST))
+        threading.Thread(target=servers[-1].run, daemon=True).start()
+        return number
+
+    yield serve
+    for server in servers:
+        server.close()
+
+
+@pytest.fixture
+def port(port_of):
     """A server that answers how long the body was."""
 
     def app(environ, start_response):
@@ -28,16 +51,7 @@ def port(monkeypatch, tmp_path):
         start_response("200 OK", [("Content-Type", "application/json")])
         return [json.dumps({"status": "ok", "length": length}).encode()]
 
-    listener = socket.socket()
-    listener.bind(("127.0.0.1", 0))
-    listener.listen(512)
-    number = listener.getsockname()[1]
-    TOKENS[number] = take_key(tmp_path, new_key(tmp_path))
-    server = listening.make_server(app, listener, number, tmp_path, lambda: LARGEST)
-    thread = threading.Thread(target=server.run, daemon=True)
-    thread.start()
-    yield number
-    server.close()
+    return port_of(app)
 
 
 def head(port: int, line: str, **headers: object) -> socket.socket:
@@ -190,6 +204,31 @@ def test_who_says_nothing_is_soon_let_go(port, monkeypatch):
         time.sleep(0.1)
     assert closed(silent)
     assert not closed(mine)
+
+
+def test_who_does_not_read_a_large_answer_is_let_go_and_holds_little_meanwhile(port_of, monkeypatch):
+    monkeypatch.setattr(listening, "_UNREAD_S", 1.0)
+    app = Flask(__name__)
+    pacing.pace(app)
+    answer_with_problems(app)
+    app.add_url_rule("/large", "large", lambda: Response(bytes(100 << 20)))
+    app.add_url_rule("/small", "small", lambda: Response(b"{}"))
+    port = port_of(app)
+    whole = head(port, "GET /large")
+    taken = 0
+    while taken < 100 << 20:
+        taken += len(whole.recv(1 << 20))
+    deaf = [head(port, "GET /large") for _ in range(12)]
+    deadline = time.monotonic() + 30.0
+    codes = [connection.recv(12)[-3:] for connection in deaf]
+    assert codes.count(b"200") <= pacing.MOST
+    assert set(codes) == {b"200", b"503"}
+    assert answered(head(port, "GET /small"))[0] == 200
+    again = b""
+    while again != b"200" and time.monotonic() < deadline:  # their places come back
+        again = head(port, "GET /large").recv(12)[-3:]
+        time.sleep(0.2)
+    assert again == b"200"
 
 
 def test_a_head_that_comes_too_slowly_is_cut_off(port, monkeypatch):

@@ -25,9 +25,11 @@ SMALL_BODY = 8 << 20
 
 _IN_MEMORY = 1 << 19  # bytes of a body; what is longer waits on the disk until it is whole
 _ANSWER_IN_MEMORY = 1 << 28
+_AHEAD = 4 << 20  # bytes of an answer in pieces that wait to be taken
 _CONNECTIONS = 1_000
 _THREADS = 12  # of which two may look into files, and four wait for helpers
 _IDLE_S = 60
+_UNREAD_S = 30.0  # without a byte of an answer being taken
 _STRANGERS = 100  # connections without a session
 _STRANGER_S = 10.0
 _NO_KEY = "This page opens by a key. Open the address that ./start.sh printed, or one of ./start.sh --print-key."
@@ -123,6 +125,7 @@ def make_server(app: Any, listener: socket.socket, port: int, data: Path, larges
         asyncore_use_poll=True,
         channel_timeout=_IDLE_S,
         inbuf_overflow=_IN_MEMORY,
+        outbuf_high_watermark=_AHEAD,
         outbuf_overflow=_ANSWER_IN_MEMORY,  # no answer needs room on the disk
         cleanup_interval=2,
         max_request_body_size=1 << 50,  # each request has a limit of its own
@@ -136,6 +139,9 @@ def make_server(app: Any, listener: socket.socket, port: int, data: Path, larges
         for channel in _strangers(server):
             if channel.creation_time < now - _STRANGER_S:
                 channel.will_close = True
+        for channel in list(server.active_channels.values()):  # who does not read what was asked for holds a thread
+            if channel.total_outbufs_len and channel.last_activity < now - _UNREAD_S:
+                channel.handle_close()  # to be marked is not enough: nothing more can be written that would notice
 
     server.maintenance = maintenance
     return server

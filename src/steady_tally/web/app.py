@@ -27,6 +27,7 @@ from steady_tally.web import (
 from steady_tally.web.access import guard
 from steady_tally.web.description import KEY, security_scheme
 from steady_tally.web.door import clean
+from steady_tally.web.pacing import pace
 from steady_tally.web.problems import answer_with_problems, invalid_request
 
 _LARGEST_REQUEST = 8 << 20
@@ -47,6 +48,7 @@ def create_app(engine: Engine, queue: procrastinate.App, *, port: int) -> OpenAP
     app.extensions["steady_tally_engine"] = engine
     app.extensions["steady_tally_queue"] = queue
     answer_with_problems(app)
+    pace(app)
     guard(app, port)
     clean(app)
     app.json.sort_keys = False

@@ -57,6 +57,12 @@ class Busy(SteadyTallyError):
     kind = "busy"
 
 
+def busy(error: Busy) -> Response:
+    response = problem(error.kind, error.what, _STATUS[error.kind], error.sentence)
+    response.headers["Retry-After"] = "1"
+    return response
+
+
 def invalid_request(error: ValidationError) -> Response:
     """What flask-openapi3 calls where a path, query or body does not fit its model."""
     mistakes = [
@@ -77,10 +83,9 @@ def answer_with_problems(app: Flask) -> None:
 
     @app.errorhandler(SteadyTallyError)
     def ours(error: SteadyTallyError) -> Response:
-        response = problem(error.kind, error.what, _STATUS.get(error.kind, 500), error.sentence)
         if isinstance(error, Busy):
-            response.headers["Retry-After"] = "1"
-        return response
+            return busy(error)
+        return problem(error.kind, error.what, _STATUS.get(error.kind, 500), error.sentence)
 
     @app.errorhandler(HTTPException)
     def http(error: HTTPException) -> Response:
