@@ -2,6 +2,7 @@
 
 import json
 import os
+import shutil
 import subprocess
 from pathlib import Path
 
@@ -156,6 +157,7 @@ def test_where_a_machine_has_no_sandbox_text_and_parquet_are_read_and_the_rest_i
     monkeypatch.setattr(enclosure, "enclosure", lambda: Enclosure.NONE)
     monkeypatch.setattr(asking, "enclosure", lambda: Enclosure.NONE)
     (tmp_path / "a.csv").write_text("a,b\n1,2\n")
+    assert enclosure.enclosed(Enclosure.NONE, [tmp_path / "a.csv"], []).readable == (), "no Landlock is asked for"
     assert asking.look(tmp_path / "a.csv", "a", Reading()).rows == 1
     for name in ("a.gpkg", "a.xlsx", "a.geojson", "a.zip", "a.shp", "a.fgb", "a.kml"):
         (tmp_path / name).write_bytes(b"x")
@@ -172,3 +174,14 @@ def test_files_are_read_alike_in_each_enclosure(within, tmp_path, monkeypatch):
     (tmp_path / "b.gpkg").write_bytes(b"SQLite format 3\0 and nothing")
     with pytest.raises(SourceError, match=r"b\.gpkg"):
         asking.read_zones(tmp_path / "b.gpkg", "b")
+
+
+def test_bubblewrap_is_found_wherever_the_set_up_has_put_it(tmp_path, monkeypatch):
+    there = shutil.which("bwrap")
+    if there is None:
+        pytest.skip("this machine has no bubblewrap")
+    (tmp_path / "bwrap").symlink_to(there)
+    monkeypatch.setenv("PATH", str(tmp_path), prepend=os.pathsep)
+    (tmp_path / "a.csv").write_text("a,b\n1,2\n")
+    assert enclosure.enclosed(Enclosure.OWN, [tmp_path / "a.csv"], []).command[0] == str(tmp_path / "bwrap")
+    assert asking.look(tmp_path / "a.csv", "a", Reading()).rows == 1

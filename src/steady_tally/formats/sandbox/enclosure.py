@@ -116,22 +116,24 @@ def enclosed(wanted: Enclosure, files: Sequence[Path] | Path, arguments: Sequenc
         case Enclosure.LANDLOCK | Enclosure.NONE:
             own = Path(tempfile.mkdtemp(prefix="steady-tally-reader-"))
             where = files if isinstance(files, Path) else files[0].parent
-            readable = [str(files)] if isinstance(files, Path) else [str(f) for f in files]
+            named = [str(files)] if isinstance(files, Path) else [str(f) for f in files]
             system = [Path(p) for p in ("/usr", "/lib", "/lib64", "/dev", os.environ.get("NUMBA_CACHE_DIR", "/usr"))]
             loaded = [str(p) for p in (*_libraries(), *system) if p.exists()]
+            bounded = wanted is Enclosure.LANDLOCK
             return Enclosed(
                 ["setpriv", "--pdeathsig", "KILL", "--no-new-privs", sys.executable, *arguments],
                 {**_environment(str(own)), KERNELS: os.environ.get("NUMBA_CACHE_DIR", "")},
                 where,
-                readable=(*readable, *loaded),
-                writable=(str(own),),
+                readable=(*named, *loaded) if bounded else (),
+                writable=(str(own),) if bounded else (),
                 leaves=(own,),
             )
 
 
 def _in_bubblewrap(wanted: Enclosure, bound: Sequence[str], arguments: Sequence[str]) -> list[str]:
     """bwrap with what a reader needs, and Python in it."""
-    command = ["bwrap", *_ON_ITS_OWN, "--die-with-parent", "--clearenv", "--cap-drop", "ALL"]
+    # By its whole name: it may lie in the project's own folder, and who starts it hands no environment on.
+    command = [shutil.which("bwrap") or "bwrap", *_ON_ITS_OWN, "--die-with-parent", "--clearenv", "--cap-drop", "ALL"]
     command += ["--new-session"] if has_terminal() else []
     if wanted is Enclosure.OTHER_USER:
         command += ["--cap-add", "CAP_SETUID", "--cap-add", "CAP_SETGID", "--cap-add", "CAP_SETPCAP"]
