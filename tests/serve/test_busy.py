@@ -79,10 +79,6 @@ def long_upload(running) -> str:
     return f"{path}/look"
 
 
-def readers(running) -> dict[int, str]:
-    return {p: c for p, c in live_processes(running[2], "sandbox.reader").items() if not c.rstrip().endswith("warm")}
-
-
 def test_two_files_are_looked_into_at_once_and_a_look_ends_with_who_asked(running):
     url, _, data = running
     look = long_upload(running)
