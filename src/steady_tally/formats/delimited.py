@@ -161,7 +161,9 @@ def _split(body: bytes | memoryview, dialect: Dialect, where: str) -> pa.Table:
     except pa.ArrowInvalid as error:
         if "UTF8" in str(error):  # beyond the part from which the encoding was guessed
             raise SourceError("not all of its text is UTF-8.", where=where, todo="Name its encoding.") from None
-        raise SourceError(f"it cannot be split into rows ({error}).", where=where, todo="Check its quotes.") from None
+        raise SourceError(
+            "it cannot be split into rows.", where=where, todo="Check its quotes and its delimiter."
+        ) from None
 
 
 def _open(path: Path) -> BinaryIO:
@@ -201,8 +203,10 @@ def _utf8_blocks(path: Path, encoding: str, where: str) -> Iterator[tuple[bytes,
                 block = following
     except UnicodeDecodeError as error:
         raise SourceError(f"it is not {encoding} ({error.reason}).", where=where, todo="Name its encoding.") from None
-    except _UNPACKING as error:
-        raise SourceError(f"it cannot be unpacked ({error}).", where=where, todo="Check the file.") from None
+    except _UNPACKING:
+        raise SourceError(
+            "it cannot be unpacked: it is cut off or damaged.", where=where, todo="Bring it here anew."
+        ) from None
 
 
 def _head(path: Path, encoding: str, where: str) -> str:
@@ -214,8 +218,10 @@ def _head(path: Path, encoding: str, where: str) -> str:
         raise SourceError(f"there is no encoding “{encoding}”.", where=where, todo="Name another.") from None
     except UnicodeDecodeError as error:
         raise SourceError(f"it is not {encoding} ({error.reason}).", where=where, todo="Name its encoding.") from None
-    except _UNPACKING as error:
-        raise SourceError(f"it cannot be unpacked ({error}).", where=where, todo="Check the file.") from None
+    except _UNPACKING:
+        raise SourceError(
+            "it cannot be unpacked: it is cut off or damaged.", where=where, todo="Bring it here anew."
+        ) from None
     return text.removeprefix("\ufeff")
 
 
@@ -243,8 +249,10 @@ def _encoding(path: Path, where: str) -> Guessed:
             decoder.decode(b"", True)
     except UnicodeDecodeError:
         return _eight_bit(path)
-    except _UNPACKING as error:
-        raise SourceError(f"it cannot be unpacked ({error}).", where=where, todo="Check the file.") from None
+    except _UNPACKING:
+        raise SourceError(
+            "it cannot be unpacked: it is cut off or damaged.", where=where, todo="Bring it here anew."
+        ) from None
     return Guessed("utf-8", "")
 
 

@@ -73,9 +73,11 @@ def parquet_schema(path: Path) -> tuple[pa.Schema, str | None, str | None]:
     """The columns of a Parquet file, and the geometry column and its system where it is a GeoParquet."""
     try:
         schema = pyarrow.parquet.read_schema(path)
-    except (pa.ArrowInvalid, OSError) as error:
+    except (pa.ArrowInvalid, OSError):
         raise SourceError(
-            f"it is not a Parquet file ({error}).", where=f"file “{path.name}”", todo="Check what it is."
+            "it is not a Parquet file that can be read: it is damaged, or something else.",
+            where=f"file “{path.name}”",
+            todo="Save it anew.",
         ) from None
     refuse_wide(len(schema.names), f"file “{path.name}”")
     geo = (schema.metadata or {}).get(b"geo")
@@ -105,9 +107,9 @@ def read_parquet(path: Path) -> Iterator[Piece]:
             numbers = record + 1 + np.arange(table.num_rows)
             yield Piece(plain_columns(table), numbers, np.zeros(table.num_rows, np.int64), (), points)
             record += table.num_rows
-    except (pa.ArrowException, OSError, shapely.errors.GEOSException) as error:
+    except (pa.ArrowException, OSError, shapely.errors.GEOSException):
         raise SourceError(
-            f"it cannot be read ({error}).", where=f"file “{path.name}”", todo="Check the file."
+            "it cannot be read: it is damaged.", where=f"file “{path.name}”", todo="Save it anew."
         ) from None
 
 

@@ -57,8 +57,8 @@ def layers_of(path: Path) -> list[str]:
     with _readable(path) as (at, where):
         try:
             listed = pyogrio.list_layers(at)
-        except (pyogrio.errors.DataSourceError, UnicodeDecodeError) as error:
-            raise _unreadable(where, error) from None
+        except (pyogrio.errors.DataSourceError, UnicodeDecodeError):
+            raise _unreadable(where) from None
     return [str(n) for n, kind in sorted(listed, key=lambda pair: pair[1] is None)]
 
 
@@ -84,8 +84,8 @@ def read_features(path: Path, name: str, reading: Reading) -> Features:
         except (
             pyogrio.errors.DataSourceError, pyogrio.errors.DataLayerError, pyogrio.errors.GeometryError,
             UnicodeDecodeError,
-        ) as error:  # fmt: skip
-            raise _unreadable(where, error) from None
+        ):  # fmt: skip
+            raise _unreadable(where) from None
     skipped = _KML_EXTRAS if path.suffix.lower() == ".kml" else set()
     refuse_wide(len(meta["fields"]), where)
     kept = {n: _column(f) for n, f in zip(meta["fields"], fields, strict=True) if n not in skipped}
@@ -100,8 +100,8 @@ def read_features(path: Path, name: str, reading: Reading) -> Features:
         there = np.array([g is not None for g in geometry], dtype=np.bool_)
         open_rings = np.flatnonzero(there & shapely.is_missing(shapes))
         shapes[open_rings] = shapely.from_wkb(geometry[open_rings], on_invalid="fix")
-    except shapely.errors.GEOSException as error:
-        raise _unreadable(where, error) from None
+    except shapely.errors.GEOSException:
+        raise _unreadable(where) from None
     return Features(name, columns, shapes, None if no_degrees(shapes, crs) else crs, len(open_rings))
 
 
@@ -172,6 +172,12 @@ def _readable(path: Path) -> Iterator[tuple[str, str]]:
         head = file.read(64)
     if not head.removeprefix(b"\xef\xbb\xbf").lstrip(b" \t\r\n\x1e").startswith(beginning.lstrip()):
         raise SourceError(f"it is not a {kind} file.", where=where, todo="Check that it is what its name says.")
+    if path.suffix.lower() == ".shp" and not any(p.suffix.lower() == ".shx" for p in _of_stem(path)):
+        raise SourceError(
+            "its .shx is missing, which belongs to it.",
+            where=where,
+            todo="Choose all members together: .shp, .shx, .dbf, .prj and .cpg.",
+        )
     if beginning in (b"{", b"<"):
         _refuse_references(path, where)
     if path.suffix.lower() == ".topojson":
@@ -183,6 +189,10 @@ def _readable(path: Path) -> Iterator[tuple[str, str]]:
         if path.suffix.lower() == ".gpkg":
             check_schema(path, where)
         yield prefix + str(path.resolve()), where
+
+
+def _of_stem(path: Path) -> list[Path]:
+    return [p for p in path.parent.iterdir() if p.stem == path.stem]
 
 
 def _refuse_references(path: Path, where: str) -> None:
@@ -254,9 +264,11 @@ def _unpack(path: Path, folder: Path, where: str) -> Path:
                         if left < 0:
                             raise SourceError("it unpacks to more than 1 GB.", where=where, todo="Use a GeoPackage.")
                         file.write(block)
-    except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, RuntimeError, OSError) as error:
+    except (zipfile.BadZipFile, zipfile.LargeZipFile, NotImplementedError, RuntimeError, OSError):
         shutil.rmtree(folder, ignore_errors=True)
-        raise SourceError(f"it cannot be unpacked ({error}).", where=where, todo="Pack it anew.") from None
+        raise SourceError(
+            "it cannot be unpacked: it is damaged, or no zip archive.", where=where, todo="Pack it anew."
+        ) from None
     return folder / "shape.shp"
 
 
@@ -273,8 +285,8 @@ def _read_geoparquet(path: Path, name: str, reading: Reading) -> Features:
     table = pa.parquet.read_table(path)
     try:
         shapes = shapely.from_wkb(table.column(geometry).to_numpy(zero_copy_only=False))
-    except (shapely.errors.GEOSException, TypeError) as error:
-        raise _unreadable(where, error) from None
+    except (shapely.errors.GEOSException, TypeError):
+        raise _unreadable(where) from None
     columns = plain_columns(table.drop_columns([geometry]).replace_schema_metadata(None))
     if columns.num_columns == 0:
         columns = pa.table({"feature": pa.array(np.arange(1, len(shapes) + 1))})
@@ -291,9 +303,12 @@ def _only_layer(at: str, where: str) -> str:
     return layers[0]
 
 
-def _unreadable(where: str, error: Exception) -> SourceError:
-    said = re.sub(r"\s*[;:]?\s*(/[^\s']+|'[^']*/[^']*')", "", str(error)).strip()
-    return SourceError(f"it cannot be read ({said}).", where=where, todo="Check that it is what its name says.")
+def _unreadable(where: str) -> SourceError:
+    return SourceError(
+        "it cannot be read: it is damaged, or not what its name says.",
+        where=where,
+        todo="Open it in the program that it comes from, and save it anew.",
+    )
 
 
 def _column(values: np.ndarray[Any, Any]) -> pa.Array:

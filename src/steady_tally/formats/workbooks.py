@@ -28,8 +28,8 @@ def ask_workbook(path: Path, wanted: str | None) -> dict[str, Any]:
         return sheet_of(str(path), wanted)
     except MemoryError:
         raise
-    except BaseException as error:  # a reader that panics raises outside Exception
-        raise _no_workbook(where, str(error)[:200] or type(error).__name__) from None
+    except BaseException:  # a reader that panics raises outside Exception
+        raise _no_workbook(where) from None
 
 
 def _refuse_large(path: Path, where: str) -> None:
@@ -38,8 +38,8 @@ def _refuse_large(path: Path, where: str) -> None:
             with zipfile.ZipFile(path) as archive:
                 size = sum(m.file_size for m in archive.infolist())
                 cells = 0 if size > LARGEST_ARCHIVE else _most_cells(archive)
-        except (zipfile.BadZipFile, NotImplementedError, OSError, ValueError) as error:
-            raise _no_workbook(where, str(error)) from None
+        except (zipfile.BadZipFile, NotImplementedError, OSError, ValueError):
+            raise _no_workbook(where) from None
         if size > LARGEST_ARCHIVE:
             raise SourceError("it unpacks to more than 1 GB.", where=where, todo="Save the sheet as CSV.")
         if cells > MOST_CELLS:
@@ -74,5 +74,6 @@ def too_many_cells(cells: int, where: str) -> SourceError:
     )
 
 
-def _no_workbook(where: str, error: str) -> SourceError:
-    return SourceError(f"it is not a workbook that can be read ({error}).", where=where, todo="Save it anew.")
+def _no_workbook(where: str) -> SourceError:
+    what = "it is not a workbook that can be read: it is damaged, or protected, or something else."
+    return SourceError(what, where=where, todo="Save it anew in the program that it comes from.")

@@ -78,9 +78,9 @@ def answer(request: dict[str, Any], program: bytes, to: IO[bytes]) -> None:
         sender.json({"what": error.what, "where": error.where, "todo": error.todo}, FAULT)
     except BrokenPipeError:
         os._exit(0)  # nobody listens any more
-    except BaseException as error:  # a reader that panics raises outside Exception
-        told = {"what": f"it cannot be read ({type(error).__name__}).", "where": where}
-        sender.json({**told, "todo": "Check that it is what its name says."}, FAULT)
+    except BaseException:  # a reader that panics raises outside Exception
+        told = {"what": "it cannot be read: it is damaged, or not what its name says.", "where": where}
+        sender.json({**told, "todo": "Open it in the program that it comes from, and save it anew."}, FAULT)
 
 
 def _read(request: dict[str, Any], path: Path, sender: Any) -> None:
