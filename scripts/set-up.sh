@@ -149,10 +149,14 @@ set_up_sandbox() {
     if [ -x "$own/usr/bin/bwrap" ]; then
         export PATH="$own/usr/bin:$PATH"
     elif ! command -v bwrap >/dev/null && command -v apt-get >/dev/null; then
-        if ! apt_install bubblewrap libseccomp2; then
+        if ! apt_install bubblewrap; then
             say "unpacking bubblewrap for this user alone"
             if unpack_for_user "$own" bubblewrap; then export PATH="$own/usr/bin:$PATH"; fi
         fi
+    fi
+    # Without the library of filters no foreign file is read at all.
+    if ! "$python" -c 'import pyseccomp' 2>/dev/null; then
+        apt_install libseccomp2 || fail "libseccomp is missing and cannot be installed here. Install libseccomp2 as root."
     fi
     command -v bwrap >/dev/null || say "bubblewrap is missing and cannot be installed here: foreign files are read behind the kernel's own barriers alone."
 }

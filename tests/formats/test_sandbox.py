@@ -160,7 +160,7 @@ def test_a_reader_that_waits_is_given_the_file_alone_reads_once_and_leaves_nothi
     file.chmod(0o600)
     first = spare()
     assert asking.look(file, "r", PLAIN).rows == look.look(file, "r", PLAIN).rows
-    assert first.ended
+    assert first.process.poll() is not None
     assert not first.door.exists()
     assert file.exists()
     assert spare() is not first

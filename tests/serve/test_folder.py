@@ -4,7 +4,9 @@ import os
 import stat
 
 import pytest
+from click.testing import CliRunner
 
+from steady_tally.cli import main
 from steady_tally.core.errors import SetUpError
 from steady_tally.serve.folder import MARK, make_folder
 
@@ -71,3 +73,15 @@ def test_links_are_not_followed_and_what_we_do_not_know_keeps_its_mode(tmp_path)
     assert found[(data / "uploads" / "one" / "rows").relative_to(data)] == 0o600
     assert found[(data / "notes").relative_to(data)] == 0o755
     assert os.readlink(data / "made") == str(outside)
+
+
+def test_sessions_are_ended_in_a_data_folder_alone(tmp_path):
+    (tmp_path / "sessions").mkdir()
+    (tmp_path / "sessions" / "minutes.txt").write_text("somebody else's")
+    done = CliRunner().invoke(main, ["serve", "--data", str(tmp_path), "--end-sessions"])
+    assert done.exit_code == 1
+    assert "no data folder of Steady Tally's" in done.output
+    assert (tmp_path / "sessions" / "minutes.txt").exists()
+    (tmp_path / MARK).write_text("")
+    done = CliRunner().invoke(main, ["serve", "--data", str(tmp_path), "--end-sessions"])
+    assert (done.exit_code, "Sessions ended: 1." in done.output) == (0, True)

@@ -39,8 +39,10 @@ def demo(out: Path, events: int, seed: int) -> None:
 def serve(data: Path, port: int | None, no_demo: bool, print_key: bool, end_sessions: bool) -> None:
     """Start the application and keep it running until Ctrl-C."""
     if end_sessions:
+        from steady_tally.serve.folder import check_marked
         from steady_tally.store.keys import end_sessions as end
 
+        check_marked(data)
         click.echo(f"Sessions ended: {end(data):,}. ./start.sh --print-key prints an address with a fresh key.")
         return
     from steady_tally.serve.supervisor import serve as run_supervisor

@@ -41,6 +41,12 @@ def make_folder(data: Path) -> None:
         raise SetUpError(f"the data folder cannot be written ({error.strerror}).", where=str(data), todo=todo) from None
 
 
+def check_marked(data: Path) -> None:
+    """SetUpError where a folder does not bear our mark: what lies in it is not ours to take away."""
+    if not (data / MARK).is_file():
+        raise SetUpError("this is no data folder of Steady Tally's.", where=str(data), todo="Name it with --data.")
+
+
 def _check_ours(data: Path) -> None:
     if not data.is_dir():
         raise SetUpError("this is no folder.", where=str(data), todo="Name one with --data.")

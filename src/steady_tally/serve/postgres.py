@@ -130,14 +130,16 @@ class Cluster:
         program = [str(self._binaries / "pg_dump"), "--format=custom", f"--file={file}", f"--dbname={_DATABASE}"]
         at = os.open(self._folder, os.O_RDONLY | os.O_DIRECTORY)
         try:
-            done = subprocess.run(
-                [*program, f"--host=/proc/self/fd/{at}", f"--port={self._port}", f"--username={_OWNER}"],
-                stdin=subprocess.DEVNULL,
-                capture_output=True,
-                check=False,
-                pass_fds=(at,),
-                env={**os.environ, "PGPASSWORD": _read(self._secret)},  # not an argument: these all can see
-            )
+            with self._log.open("ab") as log:
+                done = subprocess.run(
+                    [*program, f"--host=/proc/self/fd/{at}", f"--port={self._port}", f"--username={_OWNER}"],
+                    stdin=subprocess.DEVNULL,
+                    stdout=log,
+                    stderr=log,
+                    check=False,
+                    pass_fds=(at,),
+                    env={**os.environ, "PGPASSWORD": _read(self._secret)},  # not an argument: these all can see
+                )
         finally:
             os.close(at)
         if done.returncode != 0:
@@ -156,7 +158,7 @@ class Cluster:
         self._take_over()
         if not _read(self._secret):
             self._new_secret()
-        (self._folder / "pg_hba.conf").write_text(_RULES)
+        self._write_rules()
         for _ in range(_PORTS_TRIED):
             # PostgreSQL binds the port itself: where somebody else has taken it meanwhile, another is tried.
             self._port = _free_port()
@@ -165,6 +167,16 @@ class Cluster:
         else:
             raise SetUpError("PostgreSQL stopped while starting.", todo=f"See {self._log}.")
         self._hand_over()
+
+    def _write_rules(self) -> None:
+        """Who gets in: a file put in the place of the one there, whatever that is a link to."""
+        fresh = self._folder / "pg_hba.conf.new"
+        fresh.unlink(missing_ok=True)
+        with os.fdopen(os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW, 0o600), "w") as file:
+            file.write(_RULES)
+            if (account := _account()) is not None:
+                os.fchown(file.fileno(), account.pw_uid, account.pw_gid)
+        fresh.rename(self._folder / "pg_hba.conf")
 
     def _begun(self) -> bool:
         """Does it answer at the present port? False where it stopped since it could not have that port."""

@@ -15,7 +15,7 @@ import { INK, MADDER, PAPER, QUIET, RULE, WATER } from "../../theme";
 import { ChoicesForm } from "./ChoicesForm";
 
 /** Files that are read a piece at a time, so that a beginning of them is soon read. */
-const STREAMED = /\.(csv|tsv|txt|gz|parquet|geoparquet)$/i;
+const STREAMED = /\.(csv|tsv|tab|txt|psv|gz|parquet|geoparquet)$/i;
 
 export function BringIn({ study }: { study: Study }) {
   const { files, open, show, forget } = useIncoming();

@@ -13,7 +13,7 @@ import time
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, cast
 
@@ -51,11 +51,9 @@ class _Reader:
     enclosed: Enclosed
     process: subprocess.Popen[bytes]
     door: Path | None
-    ended: bool = field(default=False)
 
     def end(self) -> None:
         """Kill it and take away what is left. Safe to be called twice, from two threads."""
-        self.ended = True
         self.process.kill()
         self.process.wait()
         for folder in (*self.enclosed.leaves, *([self.door] if self.door else [])):
