@@ -12,7 +12,7 @@ const ROWS = [
   ["parts"],
   ["map", "rail"],
   ["account", "card", "figure", "rows", "stages", "studies"],
-  ["Begin.tsx", "Help.tsx"],
+  ["earlier", "Begin.tsx", "Help.tsx"],
   ["App.tsx"],
   ["main.tsx"],
 ];

@@ -15,6 +15,7 @@ PROJECT = Path(__file__).resolve().parent.parent
 sys.path.insert(0, str(PROJECT))
 
 from tests.browser.conftest import WINDOW, Application, launch, wait_for_still  # noqa: E402
+from tests.tampered import tampered  # noqa: E402
 
 SHOTS = PROJECT / "docs" / "screenshots"
 
@@ -141,6 +142,19 @@ def _studies(page: Page) -> None:
     page.wait_for_timeout(4000)
     page.get_by_role("button", name="delete", exact=True).first.click()
     page.screenshot(path=SHOTS / "studies.png")
+
+
+def _earlier(page: Page, application: Application) -> None:
+    """The study as it comes after an update that changed figures."""
+    engine = application.database()
+    tampered(engine, application.study()["id"])
+    engine.dispose()
+    page.reload()
+    wait_for_still(page)
+    page.get_by_role("button", name="See both").click()
+    shoot(page, "then-and-now")
+    page.get_by_role("button", name="Go on with those of now").click()
+    wait_for_still(page)
 
 
 def _place(page: Page) -> None:
@@ -274,6 +288,7 @@ def main() -> None:
             page = application.enter(browser.new_page(viewport=WINDOW))
             page.goto(application.url)
             shoot(page, "wards")
+            _earlier(page, application)
             box = page.get_by_test_id("map").bounding_box()
             assert box
             page.mouse.move(box["x"] + box["width"] * 0.42, box["y"] + box["height"] * 0.35)

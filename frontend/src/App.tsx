@@ -8,6 +8,8 @@ import { AccountLine } from "./account/AccountLine";
 import { postJson, type Schemas, type Study } from "./api/client";
 import { Begin, EmptyStudy, StudyMenu } from "./Begin";
 import { AreaCard } from "./card/AreaCard";
+import { EarlierBar } from "./earlier/EarlierBar";
+import { EarlierPage } from "./earlier/EarlierPage";
 import { FigurePage } from "./figure/FigurePage";
 import { plural, whole } from "./format";
 import { Help } from "./Help";
@@ -69,13 +71,14 @@ interface PageProps {
 
 function StudyPage({ study, studies, failure, retry }: PageProps) {
   const asked = useView(study);
-  const { sheet, selected, pinned, level, comparing, figuring, set } = useParts(
+  const { sheet, selected, pinned, level, comparing, figuring, before, set } = useParts(
     "sheet",
     "selected",
     "pinned",
     "level",
     "comparing",
     "figuring",
+    "before",
     "set",
   );
   const view = asked.data;
@@ -107,6 +110,7 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
           {asked.error && <BackToPlanBefore study={study} />}
         </Box>
       )}
+      {view?.earlier && <EarlierBar view={view} earlier={view.earlier} />}
       {view && <AccountLine view={shown?.view ?? view} />}
       <Box component="main" sx={{ flex: 1, minHeight: 0, display: "flex" }}>
         {shown ? (
@@ -123,6 +127,7 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
             <Compare study={study} view={shown.view} areas={shown.areas} shapes={shown.shapes} />
           )}
           {shown && figuring && <FigurePage study={study} view={shown.view} />}
+          {view?.earlier && before && <EarlierPage view={view} earlier={view.earlier} shown={shown} />}
           {!pinned && open}
           {shown && selected !== null && selected < shown.areas.name.length && (
             <AreaCard study={study} view={shown.view} areas={shown.areas} area={selected} />
@@ -216,7 +221,8 @@ function useKeys() {
         event.altKey
       )
         return;
-      const { sheet, rows, selected, help, outline, correcting, comparing, figuring } = useDoing.getState();
+      const { sheet, rows, selected, help, outline, correcting, comparing, figuring, before } =
+        useDoing.getState();
       if (useIncoming.getState().open) return;
       if (event.target instanceof HTMLSelectElement || event.target instanceof HTMLTextAreaElement) return;
       const stage = STAGES[Number(event.key) - 1];
@@ -228,6 +234,7 @@ function useKeys() {
         if (help) set({ help: false });
         else if (outline) set({ outline: null });
         else if (correcting) set({ correcting: null });
+        else if (before) set({ before: false });
         else if (sheet) set({ sheet: null });
         else if (comparing) set({ comparing: false });
         else if (figuring) set({ figuring: false });

@@ -209,6 +209,11 @@ export async function fetchClasses(results: string, key: string): Promise<Classe
   return { steadiness: numbers(table, "steadiness"), own: numbers(table, "class") };
 }
 
+/** Classes alone, of figures of before. */
+export async function fetchClassesOf(path: string): Promise<Classes["own"]> {
+  return numbers(await getArrow(path), "class");
+}
+
 export async function fetchShapes(results: string, key: string, level: number): Promise<Shapes> {
   const path = `${results}/shapes/${key}`;
   const table = await getArrow(`${path}?level=${level}`);

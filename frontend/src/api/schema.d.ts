@@ -1082,6 +1082,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/plans/{version}/earlier": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Figures of before that are not those of now */
+        get: operations["earlier_earlier_studies__uuid_study_id__plans__uuid_version__earlier_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/earlier/classes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The areas' classes of before, as an Arrow stream */
+        get: operations["earlier_classes_studies__uuid_study_id__plans__uuid_version__earlier_classes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/earlier.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Figures of before and of now, of all areas */
+        get: operations["earlier_both_studies__uuid_study_id__plans__uuid_version__earlier_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/plans/{version}/earlier/taken": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go on with the figures of now */
+        post: operations["earlier_take_studies__uuid_study_id__plans__uuid_version__earlier_taken_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/figures": {
         parameters: {
             query?: never;
@@ -4092,6 +4160,43 @@ export interface components {
             mend: components["schemas"]["MendView"] | null;
         };
         /**
+         * EarlierView
+         * @description That a map comes to other figures than when it was first worked out.
+         */
+        EarlierView: {
+            /**
+             * Made At
+             * Format: date-time
+             * @description When that was.
+             */
+            made_at: string;
+            /**
+             * Differing
+             * @description How many areas have other figures, or are in another class.
+             */
+            differing: number;
+            /**
+             * Of
+             * @description Of how many.
+             */
+            of: number;
+            /**
+             * Breaks
+             * @description The breaks of the classes are others.
+             */
+            breaks: boolean;
+            /**
+             * Kept
+             * @description The figures of before are kept; else it is only known that they were others.
+             */
+            kept: boolean;
+            /**
+             * Works
+             * @description There are figures now, too.
+             */
+            works: boolean;
+        };
+        /**
          * Evenness
          * @description How evenly the classes share what is mapped: 1 where each has the same; null where that is not known.
          */
@@ -4368,6 +4473,11 @@ export interface components {
              * @default null
              */
             fault: components["schemas"]["Fault"] | null;
+            /**
+             * @description That it came to other figures before.
+             * @default null
+             */
+            earlier: components["schemas"]["EarlierView"] | null;
             ledger: components["schemas"]["Account"];
             /**
              * Kind
@@ -5910,6 +6020,48 @@ export interface components {
              */
             area: number | null;
         };
+        /**
+         * EarlierRows
+         * @description Both figures of the areas that differ, those that differ most first.
+         */
+        EarlierRows: {
+            /** Total */
+            total: number;
+            /** Columns */
+            columns: string[];
+            /**
+             * Rows
+             * @description The first of them.
+             */
+            rows: (string | number | null)[][];
+            /**
+             * Drawn
+             * @description The map of before can be drawn, by its classes.
+             */
+            drawn: boolean;
+            /**
+             * Classes
+             * @description Those of before, the lowest first; none where it cannot be drawn.
+             */
+            classes: components["schemas"]["ClassOf"][];
+        };
+        /** ClassOf */
+        ClassOf: {
+            /** Range */
+            range: string;
+            /** Colour */
+            colour: string;
+        };
+        /** Taken */
+        Taken: {
+            /**
+             * From
+             * Format: uuid
+             */
+            from: string;
+            /** Name */
+            name: string;
+        };
         /** FigureList */
         FigureList: {
             /** Figures */
@@ -6407,16 +6559,6 @@ export interface components {
             role: string;
             /** There */
             there: boolean;
-        };
-        /** Taken */
-        Taken: {
-            /**
-             * From
-             * Format: uuid
-             */
-            from: string;
-            /** Name */
-            name: string;
         };
         /** SessionsView */
         SessionsView: {
@@ -8280,6 +8422,106 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LabelView"];
+                };
+            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
+        };
+    };
+    earlier_earlier_studies__uuid_study_id__plans__uuid_version__earlier_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EarlierRows"];
+                };
+            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
+        };
+    };
+    earlier_classes_studies__uuid_study_id__plans__uuid_version__earlier_classes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.apache.arrow.stream": string;
+                };
+            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
+        };
+    };
+    earlier_both_studies__uuid_study_id__plans__uuid_version__earlier_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
+        };
+    };
+    earlier_take_studies__uuid_study_id__plans__uuid_version__earlier_taken_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
                 };
             };
             "4XX": components["responses"]["Problem"];

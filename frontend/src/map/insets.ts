@@ -40,6 +40,7 @@ export function fittedBeside(
   size: { width: number; height: number },
   free: { left: number; top: number; right: number; bottom: number },
   boxes: readonly InsetBox[],
+  margin?: number,
 ): View {
   const reach = (side: (b: InsetBox) => number) => Math.max(0, ...boxes.map(side)) + GAP;
   const right = reach((b) => (b.left + b.width / 2 > size.width / 2 ? size.width - b.left : 0));
@@ -53,7 +54,7 @@ export function fittedBeside(
     bottom: Math.max(a.bottom, b.bottom ?? 0),
   });
   const tried = [{}, { right }, { left }, { left, right }, { bottom }, { top }, { top, bottom }].map(
-    (margins) => fitted(bounds, size.width, size.height, least(free, margins)),
+    (margins) => fitted(bounds, size.width, size.height, least(free, margins), margin),
   );
   const covered = (view: View) =>
     boxes.some(

@@ -16,7 +16,7 @@ const LINED_FROM_PIXELS = 90;
 const HAIRLINE = "#FBF9F3";
 
 type Outlines = Outcome["plan"]["show"]["outlines"];
-type Coloured = Pick<Look, "colour" | "hatched" | "doubtful">;
+export type Coloured = Pick<Look, "colour" | "hatched" | "doubtful">;
 
 /** Each area in the colour of its class, hatched where it has no value, dotted where it is in doubt. */
 export function coloured(

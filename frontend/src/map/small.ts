@@ -1,8 +1,34 @@
 /** Small maps of the same areas, drawn by the map's own painter. */
 import { useEffect, useRef, useState } from "react";
-import type { Shapes } from "../api/bulk";
+import type { Areas, Shapes } from "../api/bulk";
+import type { View as Outcome } from "../api/client";
+import { boxesOf, fittedBeside } from "./insets";
+import { type Coloured, drawnWith } from "./look";
 import { drawnShapes, painterWorker } from "./painter";
 import type { FromWorker, SmallMaps, ToWorker } from "./worker";
+
+const MARGIN = 6;
+const NOWHERE = { left: 0, top: 0, right: 0, bottom: 0 };
+
+/** Small maps of some areas, whole and beside their boxes: one for each way of colouring them. */
+export function smallMapsOf(
+  { plan }: Outcome,
+  areas: Areas,
+  shapes: Shapes,
+  frame: { width: number; height: number },
+  looks: readonly Coloured[],
+): SmallMaps {
+  const insets = boxesOf(shapes.insets, frame, NOWHERE);
+  const view = fittedBeside(shapes.bounds, frame, NOWHERE, insets, MARGIN);
+  const drawn = drawnWith(areas, view.scale, plan.show.outlines);
+  return {
+    ...frame,
+    view,
+    ratio: window.devicePixelRatio || 1,
+    insets,
+    looks: looks.map((look) => ({ ...look, ...drawn, marked: [] })),
+  };
+}
 
 /** The pictures of the last request that was answered; none before the first is. */
 export function useSmallMaps(shapes: Shapes, maps: SmallMaps | null): readonly ImageData[] {

@@ -51,6 +51,8 @@ export function Grid(props: {
   columns: Column[];
   rows: Cell[][];
   first?: Sorting;
+  /** A few rows take no more room than they need. */
+  low?: boolean;
   marked?: (number | null)[];
   /** Gets what makes the rows as they are shown into CSV. */
   shown?: RefObject<(() => string) | null>;
@@ -131,7 +133,10 @@ export function Grid(props: {
         tabIndex={0}
         onKeyDown={onKeyDown}
         onMouseLeave={() => props.onHover?.(null)}
-        sx={{ height: HEIGHT - 30 * unit, overflowY: "auto" }}
+        sx={{
+          height: props.low ? Math.min(rows.length * ROW, HEIGHT - 30 * unit) : HEIGHT - 30 * unit,
+          overflowY: "auto",
+        }}
       >
         <Box sx={{ height: virtual.getTotalSize(), position: "relative" }} role="presentation">
           {virtual.getVirtualItems().map((item) => {

@@ -35,6 +35,8 @@ export interface Doing {
   comparing: boolean;
   /** The list of all studies is open. */
   keeping: boolean;
+  /** The page of figures of before is open. */
+  before: boolean;
   /** The page of figures is open. */
   figuring: boolean;
   /** How many labels found no room on the map. */
@@ -80,6 +82,7 @@ export const useDoing = create<Doing>((set) => ({
   unseen: null,
   unclassed: false,
   comparing: false,
+  before: false,
   figuring: false,
   keeping: false,
   unlabelled: 0,

@@ -20,7 +20,7 @@ from steady_tally.store.database import data_folder
 from steady_tally.store.made import remove_made
 from steady_tally.store.sources import sources_of
 from steady_tally.store.studies import open_plan, plan_versions, save_plan, study, version_of
-from steady_tally.store.tables import Figure, JobState, PlanVersion, Source, Study, Upload
+from steady_tally.store.tables import Figure, JobState, PlanVersion, Remembered, Source, Study, Upload
 from steady_tally.store.uploads import link_files, remove_files
 
 
@@ -137,6 +137,9 @@ def copy_study(engine: Engine, study_id: uuid.UUID, name: str) -> uuid.UUID:
                 )
             )
             session.flush()
+        for one in session.exec(select(Remembered).where(col(Remembered.version_id).in_(copied))):
+            values = one.model_dump(exclude={"version_id"})
+            session.add(Remembered(version_id=copied[one.version_id], **values))
         copy.head_id = copied.get(before.head_id) if before.head_id else None
         for figure in session.exec(select(Figure).where(Figure.study_id == study_id)):
             session.add(

@@ -8,6 +8,7 @@ from sqlalchemy import Engine
 
 from steady_tally.web import (
     classes,
+    earlier,
     figures,
     gather,
     handed,
@@ -63,6 +64,7 @@ def create_app(engine: Engine, queue: procrastinate.App, *, port: int) -> OpenAP
         outcomes.api,
         show.api,
         overlays.api,
+        earlier.api,
         figures.api,
         handed.api,
         keeping.api,

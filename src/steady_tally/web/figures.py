@@ -21,6 +21,7 @@ from steady_tally.core.report.series import MOST_PAGES, Sheet
 from steady_tally.figures.content import Content
 from steady_tally.figures.draw import Format, check_size, draw, written
 from steady_tally.results.figures import figure_content, sheets
+from steady_tally.results.remembered import earlier_figures
 from steady_tally.results.studies import chain_of
 from steady_tally.store import figures as stored
 from steady_tally.store.studies import study, version_of
@@ -28,6 +29,7 @@ from steady_tally.store.tables import Figure
 from steady_tally.web.access import Right, needs
 from steady_tally.web.aside import aside
 from steady_tally.web.description import file_of
+from steady_tally.web.earlier import EarlierView, said_of, told_of
 from steady_tally.web.studies import PLAN, PlanPath, StudyPath, answer, engine
 
 api = APIBlueprint(
@@ -143,6 +145,8 @@ def remove(path: FigurePath) -> Response:
 def preview(path: PlanPath, body: PreviewBody) -> Response:
     plan = version_of(engine(), path.study_id, path.version)
     content, names, name, said = _shown(path.study_id, plan, body)
+    if told := _earlier(path, plan):
+        said = [said_of(told), *said]
     drawing = draw(content, body.document, page=name)
     width, height = (float(inches * _MM) for inches in drawing.figure.get_size_inches())
     picture = written(drawing, "png", dpi=body.pixels / width * _MM, quick=True)
@@ -177,6 +181,12 @@ def _shown(study_id: uuid.UUID, plan: Plan, body: PreviewBody) -> tuple[Content,
     sheet = found.pages[min(body.page, len(found.pages) - 1)]
     content = figure_content(engine(), study_id, sheet, strict=True)
     return content, [p.name for p in found.pages], sheet.name, found.said
+
+
+def _earlier(path: PlanPath, plan: Plan) -> EarlierView | None:
+    """A page that is bound to a version shows what that comes to now: has it come to others before?"""
+    chain = chain_of(engine(), path.study_id, plan)
+    return told_of(earlier_figures(engine(), path.study_id, path.version, chain, chain.outcome(strict=False)))
 
 
 def _words(study_id: uuid.UUID, plan: Plan) -> tuple[str, ...]:

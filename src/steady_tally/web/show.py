@@ -42,6 +42,7 @@ from steady_tally.core.show.legend import legend_of
 from steady_tally.core.show.profile import area_profile
 from steady_tally.core.states import STATES, State
 from steady_tally.results.kept import kept
+from steady_tally.results.remembered import earlier_figures
 from steady_tally.results.studies import chain_of
 from steady_tally.results.underway import Step, step_of, underway
 from steady_tally.store.sources import reference_names
@@ -49,6 +50,7 @@ from steady_tally.store.studies import classes_until
 from steady_tally.web.access import Right, needs
 from steady_tally.web.arrow import ARROW, bulk, cell_table, kept_bulk, lattice_meta, ring_table
 from steady_tally.web.description import file_of
+from steady_tally.web.earlier import EarlierView, told_of
 from steady_tally.web.outcomes import Account, AreasAccount, Evenness, StageView, outcome_of, plan_of
 from steady_tally.web.studies import PLAN, PlanPath, answer, engine
 
@@ -150,6 +152,7 @@ class View(BaseModel):
     measure: str = Field(description="The name of the mapped measure.")
     events_name: str = Field(description="The name of the events that it counts.")
     fault: Fault | None = Field(None, description="Why nothing can be worked out; then there is no bulk.")
+    earlier: EarlierView | None = Field(None, description="That it came to other figures before.")
     ledger: Account
     kind: str = Field(description="zones or cells")
     columns: list[str] = Field(description="The events' own columns.")
@@ -442,7 +445,8 @@ def view_of(path: PlanPath, plan: Plan | None = None) -> View:
             outcome = chain.outcome(strict=False)
         except (PlanError, SourceError) as error:
             return _without_outcome(path, chain, error)
-        return _view(path, outcome, keys_of(chain), _overlay_notes(chain, outcome))
+        found = earlier_figures(engine(), path.study_id, path.version, chain, outcome)
+        return _view(path, outcome, keys_of(chain), _overlay_notes(chain, outcome), told_of(found))
 
 
 def _overlay_notes(chain: Chain, outcome: Outcome) -> list[Note]:
@@ -508,6 +512,7 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
         measure=plan.mapped,
         events_name=events_name,
         fault=Fault(stage=stage, says=error.sentence),
+        earlier=told_of(earlier_figures(engine(), path.study_id, path.version, chain, None)),
         ledger=account,
         kind="cells" if isinstance(plan.place.areas, Grid) else "zones",
         columns=columns,
@@ -600,7 +605,9 @@ def _framed(outcome: Released, keys: dict[str, str]) -> dict[str, Any]:
     return kept(fingerprint("framing", keys["shapes"], keys["placed"], bare(outcome.plan.release)), anew)
 
 
-def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str], overlaid: list[Note]) -> View:
+def _view(
+    path: PlanPath, outcome: Outcome, keys: dict[str, str], overlaid: list[Note], earlier: EarlierView | None
+) -> View:
     plan = outcome.plan
     measured, classed = outcome.measured.values, outcome.classed
     legend = legend_of(outcome)
@@ -613,6 +620,7 @@ def _view(path: PlanPath, outcome: Outcome, keys: dict[str, str], overlaid: list
         plan=plan,
         measure=outcome.name,
         events_name=outcome.events_name,
+        earlier=earlier,
         ledger=Account(**account_document(outcome)),
         kind="cells" if isinstance(outcome.areas, CellSet) else "zones",
         columns=outcome.gathered.table.columns.column_names,

@@ -3,15 +3,14 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
 import Typography from "@mui/material/Typography";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import type { Areas, Shapes } from "../../api/bulk";
 import type { Schemas, Study, View } from "../../api/client";
 import { percent, plural, whole } from "../../format";
-import { fitted } from "../../geometry/view";
 import { useSize } from "../../map/gestures";
-import { boxesOf } from "../../map/insets";
-import { coloured, drawnWith } from "../../map/look";
-import { useSmallMaps } from "../../map/small";
+import { coloured } from "../../map/look";
+import { SmallPicture } from "../../map/SmallPicture";
+import { smallMapsOf, useSmallMaps } from "../../map/small";
 import { classOf } from "../../outcome/classes";
 import { leaving, nearTies } from "../../outcome/ruling";
 import { termOf } from "../../outcome/terms";
@@ -36,7 +35,6 @@ const WORDS = 54;
 const NO_DOTS = new Uint8Array(0);
 /** From so many areas on, the figures of a card take two lines. */
 const MANY = 1_000;
-const NOWHERE = { left: 0, top: 0, right: 0, bottom: 0 };
 
 interface Props {
   study: Study;
@@ -196,21 +194,12 @@ function Pictures(
   }, [size, across, down, words]);
   const maps = useMemo(() => {
     if (!found || !frame) return null;
-    const fit = fitted(shapes.bounds, frame.width, frame.height, NOWHERE, MARGIN);
-    const drawn = drawnWith(areas, fit.scale, view.plan.show.outlines);
-    return {
-      ...frame,
-      view: fit,
-      ratio: window.devicePixelRatio || 1,
-      insets: boxesOf(shapes.insets, frame, NOWHERE),
-      looks: found.map((one) => ({
-        ...coloured(view, areas, (a) => classOf(areas.value[a], one.breaks, apart), one.colours),
-        ...drawn,
-        // A screen of dots would hide what is as small as here.
-        doubtful: NO_DOTS,
-        marked: [],
-      })),
-    };
+    const looks = found.map((one) => ({
+      ...coloured(view, areas, (a) => classOf(areas.value[a], one.breaks, apart), one.colours),
+      // A screen of dots would hide what is as small as here.
+      doubtful: NO_DOTS,
+    }));
+    return smallMapsOf(view, areas, shapes, frame, looks);
   }, [found, frame, shapes, areas, view, apart]);
   const axis = useSmallAxis(sorted.values, RAIL * unit, frame?.height ?? 100);
   const pictures = useSmallMaps(shapes, maps);
@@ -270,12 +259,6 @@ function Card(props: {
   choose: () => void;
 }) {
   const { candidate, found, figures, picture, frame, isNow } = props;
-  const canvas = useRef<HTMLCanvasElement>(null);
-  useEffect(() => {
-    if (!picture || !canvas.current) return;
-    [canvas.current.width, canvas.current.height] = [picture.width, picture.height];
-    canvas.current.getContext("2d")!.putImageData(picture, 0, 0);
-  }, [picture]);
   const made = found.breaks.length - 1;
   const title = `${candidate.says}, ${plural(Math.max(made, 0), "class", "classes")}`;
   return (
@@ -320,7 +303,7 @@ function Card(props: {
         <>
           <Box sx={{ display: "flex" }}>
             <SmallRail on={props.axis} breaks={found.breaks} colours={found.colours} />
-            <canvas ref={canvas} style={{ width: frame.width, height: frame.height }} />
+            <SmallPicture picture={picture} {...frame} />
           </Box>
           <Box
             sx={{
