@@ -6052,15 +6052,10 @@ export interface components {
             /** Colour */
             colour: string;
         };
-        /** Taken */
-        Taken: {
-            /**
-             * From
-             * Format: uuid
-             */
-            from: string;
-            /** Name */
-            name: string;
+        /** FiguresTaken */
+        FiguresTaken: {
+            /** Version */
+            version: string;
         };
         /** FigureList */
         FigureList: {
@@ -6559,6 +6554,16 @@ export interface components {
             role: string;
             /** There */
             there: boolean;
+        };
+        /** Taken */
+        Taken: {
+            /**
+             * From
+             * Format: uuid
+             */
+            from: string;
+            /** Name */
+            name: string;
         };
         /** SessionsView */
         SessionsView: {
@@ -8521,7 +8526,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Taken"];
+                    "application/json": components["schemas"]["FiguresTaken"];
                 };
             };
             "4XX": components["responses"]["Problem"];

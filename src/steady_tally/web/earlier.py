@@ -91,18 +91,18 @@ def both(path: PlanPath) -> Response:
     return csv_file(found.both(), f"{name}.csv")
 
 
-class Taken(BaseModel):
+class FiguresTaken(BaseModel):
     version: str
 
 
-@api.post(f"{PLAN}/earlier/taken", summary="Go on with the figures of now", responses={"200": Taken})
+@api.post(f"{PLAN}/earlier/taken", summary="Go on with the figures of now", responses={"200": FiguresTaken})
 @needs(Right.CHANGE)
 def take(path: PlanPath) -> Response:
     chain, outcome, _ = _found(path)
     if outcome is None:
         raise Conflict("this plan cannot be worked out now.", todo="Put right first what stands in the way.")
     take_figures_of_now(engine(), path.version, chain, outcome)
-    return answer(Taken(version=str(path.version)))
+    return answer(FiguresTaken(version=str(path.version)))
 
 
 def told_of(earlier: Earlier | None) -> EarlierView | None:
