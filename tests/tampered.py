@@ -5,7 +5,7 @@ import pyarrow as pa
 from sqlalchemy import text
 from sqlmodel import Session
 
-from steady_tally.core.report.remembered import digest_of, read, written
+from steady_tally.core.report.remembered import digests_of, read, written
 from steady_tally.store.tables import Remembered
 
 MOVED = 3
@@ -32,7 +32,8 @@ def tampered(engine, study, *, version=None, by=1.5):
         value[at] *= by
         place = table.column_names.index("value")
         table = table.set_column(place, "value", pa.array(value, from_pandas=True))
-        found.data, found.digest = written(table), digest_of(table)
+        found.data = written(table)
+        found.digest, found.figures_digest = digests_of(table)
         session.add(found)
         session.commit()
         return [table.column("identifier")[int(i)].as_py() for i in at]

@@ -7,7 +7,7 @@ import pytest
 from playwright.sync_api import expect
 
 from steady_tally.core.report.remembered import read
-from steady_tally.store.remembered import remembered
+from steady_tally.store.remembered import kept_figures
 from tests.plans import results_of
 from tests.tampered import MOVED, tampered
 
@@ -38,8 +38,8 @@ def test_both_figures_are_offered_and_those_of_now_are_taken_by_a_press(page, ap
     expect(both.locator("[data-drawn='2']")).to_be_visible()
     engine = application.database()
     measure = application.ask(f"{results_of(application, updated)}/view")["measure"]
-    found = remembered(engine, uuid.UUID(updated["head_id"]), measure)
-    then = {row["name"]: row["value"] for row in read(found.data).to_pylist()}
+    found = kept_figures(engine, uuid.UUID(updated["head_id"]), measure)
+    then = {row["name"]: row["value"] for row in read(found).to_pylist()}
     engine.dispose()
     rows = both.get_by_role("table", name="Areas that differ").get_by_role("row")
     expect(rows).to_have_count(1 + MOVED)

@@ -17,7 +17,7 @@ from steady_tally.results.studies import chain_of
 from steady_tally.serve.postgres import find_binaries
 from steady_tally.store.database import connect, migrate, must_migrate
 from steady_tally.store.figures import figures_of
-from steady_tally.store.remembered import remembered
+from steady_tally.store.remembered import kept_figures
 from steady_tally.store.studies import plan_versions, study, version_of
 from tests.conftest import new_database
 
@@ -73,8 +73,8 @@ def test_a_database_of_then_comes_to_the_figures_of_then(opened):
                 assert now[identifier]["class"] == row["class"], (was["name"], identifier)
         # From now on it is noted what it comes to.
         assert earlier_figures(engine, study_id, uuid.UUID(version), chain, outcome) is None
-        noted = remembered(engine, uuid.UUID(version), outcome.name)
-        assert breaks_of(read(noted.data)) == outcome.classed.breaks.tolist()
+        noted = kept_figures(engine, uuid.UUID(version), outcome.name)
+        assert breaks_of(read(noted)) == outcome.classed.breaks.tolist()
 
 
 @pytest.mark.parametrize("opened", [f for f in FORMS if f >= "database-0003"], indirect=True)

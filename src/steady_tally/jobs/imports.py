@@ -228,7 +228,7 @@ def _plan_with(engine: Engine, study_id: uuid.UUID, events: Events) -> None:
     if head is None:
         sources, _ = stored_sources(engine, study_id)
         zones = [s.name for s in sources_of(engine, study_id) if s.role == Role.ZONES]
-        save_plan(engine, study_id, settled(engine, study_id, draft(events, sources, zones)), parent=None)
+        save_plan(engine, study_id, settled(engine, study_id, draft(events, sources, zones)).plan, parent=None)
         return
     document = open_plan(engine, study_id).as_document()
     name, measure = density_of(events)

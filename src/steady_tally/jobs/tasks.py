@@ -85,7 +85,7 @@ def _load_demo(engine: Engine, job: uuid.UUID, events: int, progress: Progress) 
         plan = parse_plan((folder / PLAN).read_text(encoding="utf-8"))
         progress.step("placing the events")
         study_outcome(engine, study_id, plan, tell=lambda _, done, total: progress.count(done, total))
-        save_plan(engine, study_id, settled(engine, study_id, plan), parent=None)
+        save_plan(engine, study_id, settled(engine, study_id, plan).plan, parent=None)
     except BaseException:
         update_job(engine, job, study_id=None)
         delete_study(engine, study_id)

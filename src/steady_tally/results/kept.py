@@ -18,6 +18,8 @@ _SETTING = "STEADY_TALLY_KEPT_MB"
 _PART_OF_MEMORY = 4
 _SAMPLED = 64
 _EACH = 64  # bytes that an object takes beside what it holds, nearly
+_LOOKED_OVER = 64  # results that are added between two times that all are looked over
+_MAKES_ROOM = 8  # what is let go once the bound is reached: one part of so many
 
 
 class Kept:
@@ -32,6 +34,8 @@ class Kept:
         self._results: OrderedDict[str, Any] = OrderedDict()
         self._guard = threading.Lock()
         self._under_way: dict[str, threading.Lock] = {}
+        self._at_most = 0  # bytes that all hold, as far as it is known without looking them over
+        self._added = 0  # results since they were
 
     def __call__(self, key: str, work: Callable[[], T]) -> T:
         """The result under that key, or what the work comes to."""
@@ -50,7 +54,10 @@ class Kept:
                 result = work()
                 with self._guard:
                     self._results[key] = result
-                    self._let_go()
+                    self._at_most += size_of(result, set())
+                    self._added += 1
+                    if self._at_most > self.bound or self._added >= _LOOKED_OVER:
+                        self._look_over()
             finally:
                 with self._guard:
                     self._under_way.pop(key, None)
@@ -59,21 +66,25 @@ class Kept:
     def clear(self) -> None:
         with self._guard:
             self._results.clear()
+            self._at_most = 0
 
     def __len__(self) -> int:
         return len(self._results)
 
-    def _let_go(self) -> None:
-        """Results refer to each other: what a newer one holds is not counted again with an older one."""
+    def _look_over(self) -> None:
+        """What all results hold, and the oldest let go where that is too much.
+
+        Results refer to each other: what a newer one holds is not counted again with an older one. They grow by what is
+        worked out from them later, which is seen here alone.
+        """
         seen: set[int] = set()
-        held, stays = 0, 0
-        for result in reversed(self._results.values()):
-            held += size_of(result, seen)
-            if held > self.bound and stays:
-                break
-            stays += 1
-        while len(self._results) > stays:
+        held = [size_of(result, seen) for result in reversed(self._results.values())]
+        self._at_most, self._added = sum(held), 0
+        if self._at_most <= self.bound:
+            return
+        while len(held) > 1 and self._at_most > self.bound - self.bound // _MAKES_ROOM:
             self._results.popitem(last=False)
+            self._at_most -= held.pop()
 
 
 def size_of(thing: Any, seen: set[int]) -> int:

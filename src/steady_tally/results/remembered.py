@@ -12,22 +12,20 @@ from sqlalchemy import Engine
 
 from steady_tally.core.chain import Chain
 from steady_tally.core.plan.base import fingerprint
-from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.released import Released
 from steady_tally.core.report.remembered import (
     Differences,
     compare,
-    digest_of,
+    digests_of,
     figures_of,
     read,
     without_classes,
     written,
 )
 from steady_tally.results.kept import kept
-from steady_tally.results.studies import chain_of
-from steady_tally.store.remembered import remember, remembered, remembered_before, sources_now
+from steady_tally.results.studies import chain_of, plan_at
+from steady_tally.store.remembered import Noted, kept_figures, noted, remember, sources_now
 from steady_tally.store.room import has_reserve
-from steady_tally.store.tables import Remembered
 
 
 @dataclass(frozen=True)
@@ -56,38 +54,60 @@ def earlier_figures(
     outcome : of the chain; None where it cannot be worked out.
     """
     name = chain.plan.mapped
-    before = remembered(engine, version, name)
-    if before is not None and before.sources.items() - sources_now(engine, study_id).items():
-        before = None  # worked out from files that others have taken the place of since
+    own, parents = noted(engine, version, name)
+    now = sources_now(engine, study_id)
+    # What was worked out from files that others have taken the place of since says nothing.
+    before, made_from = (n if n is not None and not n.sources.items() - now.items() else None for n in (own, parents))
     if outcome is None or not _as_planned(chain, outcome):
-        if before is None or before.data is None:
+        then = None if before is None else _then(engine, before, name)
+        if before is None or then is None:
             return None
-        then = read(before.data)
         return Earlier(before.made_at, compare(then, then.slice(0, 0)), works=False)
-    now, digest = _figures(chain, outcome)
+    figures = _figures(chain, outcome)
     if before is None:
-        return _first(engine, study_id, version, chain, now, digest)
-    if before.digest == digest:
-        if before.data is None and has_reserve():
-            remember(engine, version, name, digest, written(now), made_at=before.made_at, anew=True)
+        found = None if made_from is None else _already(engine, study_id, version, made_from, chain, figures)
+        if found is None and has_reserve():
+            remember(engine, study_id, version, name, figures.digests, figures.written, anew=own is not None)
+        return found
+    if before.digest == figures.digests[0]:
+        if not before.kept and has_reserve():
+            at = before.made_at
+            remember(engine, study_id, version, name, figures.digests, figures.written, made_at=at, anew=True)
         return None
-    return _found(before, now)
+    then = _then(engine, before, name)
+    if then is None:
+        return Earlier(before.made_at, None)
+    differing = compare(then, figures.table)
+    return Earlier(before.made_at, differing) if differing else None
 
 
-def take_figures_of_now(engine: Engine, version: uuid.UUID, chain: Chain, outcome: Released) -> None:
+def take_figures_of_now(
+    engine: Engine, study_id: uuid.UUID, version: uuid.UUID, chain: Chain, outcome: Released
+) -> None:
     """Let the figures of now be those of the version."""
-    now, digest = _figures(chain, outcome)
-    remember(engine, version, outcome.name, digest, written(now), anew=True)
+    figures = _figures(chain, outcome)
+    remember(engine, study_id, version, outcome.name, figures.digests, figures.written, anew=True)
 
 
-def _figures(chain: Chain, outcome: Released) -> tuple[pa.Table, str]:
+@dataclass(frozen=True)
+class _Figures:
+    table: pa.Table
+    digests: tuple[str, str]
+    written: bytes
+
+
+def _figures(chain: Chain, outcome: Released) -> _Figures:
+    """What the areas come to now, kept with what it comes from."""
     keys = chain.keys(outcome.name)
 
-    def anew() -> tuple[pa.Table, str]:
-        figures = figures_of(outcome)
-        return figures, digest_of(figures)
+    def anew() -> _Figures:
+        return _written(figures_of(outcome))
 
     return kept(fingerprint("figures", keys["placed"], keys["measured"], keys["classed"]), anew)
+
+
+def _written(table: pa.Table) -> _Figures:
+    return _Figures(table, digests_of(table), written(table))
 
 
 def _as_planned(chain: Chain, outcome: Released) -> bool:
@@ -96,42 +116,34 @@ def _as_planned(chain: Chain, outcome: Released) -> bool:
     return outcome.measure == plan.measures[plan.mapped] and outcome.classing == plan.classes[plan.mapped]
 
 
-def _found(before: Remembered, now: pa.Table) -> Earlier | None:
-    if before.data is None:
-        return Earlier(before.made_at, None)
-    found = compare(read(before.data), now)
-    return Earlier(before.made_at, found) if found else None
+def _then(engine: Engine, before: Noted, measure: str) -> pa.Table | None:
+    data = kept_figures(engine, before.version, measure) if before.kept else None
+    return None if data is None else read(data)
 
 
-def _first(
-    engine: Engine, study_id: uuid.UUID, version: uuid.UUID, chain: Chain, now: pa.Table, digest: str
+def _already(
+    engine: Engine, study_id: uuid.UUID, version: uuid.UUID, before: Noted, chain: Chain, now: _Figures
 ) -> Earlier | None:
-    """Of a version that is worked out for the first time: its own figures, or those of the version that it was made
-    from, where it should have come to the same."""
-    name = chain.plan.mapped
-    made_from = remembered_before(engine, version, name)
-    if made_from is not None and made_from[1].digest != digest:
-        parent, before = made_from
-        then = _expected(engine, study_id, parent.document, before, chain)
-        found = None if then is None else compare(then, now)
-        if then is not None and found:
-            remember(engine, version, name, digest_of(then), written(then), made_at=before.made_at)
-            return Earlier(before.made_at, found)
-    if has_reserve():
-        remember(engine, version, name, digest, written(now))
-    return None
-
-
-def _expected(
-    engine: Engine, study_id: uuid.UUID, document: object, before: Remembered, chain: Chain
-) -> pa.Table | None:
-    """The figures of the version before, as far as they must be those of this one, too; None where they need not."""
-    plan, name = read_plan(document), chain.plan.mapped
-    others = before.sources.items() - sources_now(engine, study_id).items()
-    if before.data is None or others or plan.release != chain.plan.release or name not in plan.measures:
+    """Where the version before had other figures, and this one should have come to the same: these are its own."""
+    if before.digest == now.digests[0]:
+        return None
+    plan, name = plan_at(engine, study_id, before.version, known=True), chain.plan.mapped
+    if name not in plan.measures or plan.release != chain.plan.release:
+        return None
+    classed_alike = plan.classes[name] == chain.plan.classes[name]
+    if before.figures_digest == now.digests[1] and not classed_alike:
         return None
     here, there = chain.keys(name), chain_of(engine, study_id, plan).keys(name)
     if here["measured"] != there["measured"] or here["placed"] != there["placed"]:
         return None
-    then = read(before.data)
-    return then if here["classed"] == there["classed"] else without_classes(then)
+    then = _then(engine, before, name)
+    if then is None:
+        return None
+    then = then if classed_alike else without_classes(then)
+    differing = compare(then, now.table)
+    if not differing:
+        return None
+    kept_then = _written(then)
+    at = before.made_at
+    remember(engine, study_id, version, name, kept_then.digests, kept_then.written, made_at=at)
+    return Earlier(at, differing)

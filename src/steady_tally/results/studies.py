@@ -32,6 +32,7 @@ from steady_tally.store.chunks import note_use
 from steady_tally.store.placements import load_placement, save_placement
 from steady_tally.store.room import has_reserve
 from steady_tally.store.sources import load_source, load_sources
+from steady_tally.store.studies import check_version, save_plan, version_of
 
 
 @dataclass(frozen=True)
@@ -83,6 +84,23 @@ def chain_of(engine: Engine, study_id: uuid.UUID, plan: Plan, *, tell: Tell | No
     return Chain(plan, sources, checksums, keep=kept, shelf=_Shelf(engine, study_id), tell=tell)
 
 
+def plan_at(engine: Engine, study_id: uuid.UUID, version: uuid.UUID, *, known: bool = False) -> Plan:
+    """One version of a study's plan. It never changes, so that it is kept as it was read.
+
+    known : it is the study's.
+    """
+    if not known:
+        check_version(engine, study_id, version)
+    return kept(f"plan {version}", lambda: version_of(engine, study_id, version))
+
+
+def save_version(engine: Engine, study_id: uuid.UUID, plan: Plan, *, parent: uuid.UUID | None) -> uuid.UUID:
+    """Save a version of the plan and open it, and keep it as it is; see `store.studies.save_plan`."""
+    saved = save_plan(engine, study_id, plan, parent=parent)
+    kept(f"plan {saved}", lambda: plan)
+    return saved
+
+
 def study_outcome(
     engine: Engine,
     study_id: uuid.UUID,
@@ -95,13 +113,14 @@ def study_outcome(
     return chain_of(engine, study_id, plan, tell=tell).outcome(strict=strict)
 
 
-def check_plan(engine: Engine, study_id: uuid.UUID, plan: Plan) -> None:
-    """Raise the error that opening the plan would meet, so that it can be refused before it is saved."""
-    chain = chain_of(engine, study_id, plan)
+def checked(chain: Chain) -> Outcome:
+    """What the mapped measure comes to; or the error that opening the plan would meet is raised, so that it can be
+    refused before it is saved."""
     outcome = chain.outcome()
     placed = outcome.placed
     check_labels(chain, outcome)
-    insets_of(plan.show.insets, placed.areas, plane_of(placed.areas, placed.placement.crs))
+    insets_of(chain.plan.show.insets, placed.areas, plane_of(placed.areas, placed.placement.crs))
+    return outcome
 
 
 def zone_survey(
@@ -122,20 +141,22 @@ def tried(engine: Engine, study_id: uuid.UUID, plan: Plan, draft: Place, how: Gr
     return try_grid(draft, how, looked, chain.gathered(name).reasons[looked.record] == Reason.NONE)
 
 
-def settled(engine: Engine, study_id: uuid.UUID, plan: Plan) -> Plan:
-    """The plan with what is found when it is first saved and must not change by itself: the centre of its working
-    projection, so that next month gives the same cells, and the century of years of two figures."""
+def settled(engine: Engine, study_id: uuid.UUID, plan: Plan) -> Chain:
+    """The chain of the plan with what is found when it is first saved and must not change by itself: the centre of its
+    working projection, so that next month gives the same cells, and the century of years of two figures."""
     chain = chain_of(engine, study_id, plan)
     events = {name: _with_century(chain.sources, one) for name, one in plan.gather.events.items()}
-    plan = plan.model_copy(update={"gather": plan.gather.model_copy(update={"events": events})})
-    if plan.place.projection.system or plan.place.projection.centre:
-        return plan
-    try:
+    if events != plan.gather.events:
+        plan = plan.model_copy(update={"gather": plan.gather.model_copy(update={"events": events})})
         chain = chain_of(engine, study_id, plan)
+    if plan.place.projection.system or plan.place.projection.centre:
+        return chain
+    try:
         projection = fixed_projection(chain.zones, [chain.looked(name) for name in events])
     except SteadyTallyError:
-        return plan  # opening the plan says what is wrong with it
-    return plan.model_copy(update={"place": plan.place.model_copy(update={"projection": projection})})
+        return chain  # opening the plan says what is wrong with it
+    place = plan.place.model_copy(update={"projection": projection})
+    return chain_of(engine, study_id, plan.model_copy(update={"place": place}))
 
 
 def _with_century(sources: Sources, events: Events) -> Events:

@@ -10,7 +10,7 @@ from sqlalchemy import Engine
 from sqlmodel import Session, col, select
 
 from steady_tally.core.errors import Conflict, NotFound
-from steady_tally.store.studies import version_of
+from steady_tally.store.studies import check_version
 from steady_tally.store.tables import Figure
 
 MOST_FIGURES = 200
@@ -34,7 +34,7 @@ def figure(engine: Engine, study_id: uuid.UUID, figure_id: uuid.UUID) -> Figure:
 def add_figure(
     engine: Engine, study_id: uuid.UUID, name: str, version: uuid.UUID, document: dict[str, Any]
 ) -> uuid.UUID:
-    version_of(engine, study_id, version)
+    check_version(engine, study_id, version)
     if len(figures_of(engine, study_id)) >= MOST_FIGURES:
         raise Conflict(f"a study has at most {MOST_FIGURES} figures.", todo="Take one out first.")
     with Session(engine) as session:
@@ -47,7 +47,7 @@ def add_figure(
 def change_figure(
     engine: Engine, study_id: uuid.UUID, figure_id: uuid.UUID, name: str, version: uuid.UUID, document: dict[str, Any]
 ) -> None:
-    version_of(engine, study_id, version)
+    check_version(engine, study_id, version)
     found = figure(engine, study_id, figure_id)
     with Session(engine) as session:
         session.add(found)

@@ -18,6 +18,7 @@ from sqlmodel import Session, col, select
 from steady_tally.core.errors import Conflict, NotFound
 from steady_tally.core.sources import Features, LazyColumns, Piece, RaggedRow, Sources, Table
 from steady_tally.store.chunks import drop_columns, make_ready, read_columns, write_columns, write_stream
+from steady_tally.store.database import reading
 from steady_tally.store.tables import Role, Source
 
 _KINDS: dict[str, pa.DataType] = {
@@ -182,7 +183,7 @@ def sources_of(engine: Engine, study_id: uuid.UUID) -> list[Source]:
     listed = _listed.get()
     if listed is not None and study_id in listed:
         return listed[study_id]
-    with Session(engine) as session:
+    with Session(reading(engine)) as session:
         wanted = select(Source).where(Source.study_id == study_id, col(Source.retired_at).is_(None))
         found = list(session.exec(wanted.order_by(col(Source.name))))
     if listed is not None:

@@ -10,6 +10,7 @@ from sqlmodel import Session, col, select
 
 from steady_tally.core.errors import Conflict, NotFound
 from steady_tally.core.plan.whole import Plan, read_plan
+from steady_tally.store.database import reading
 from steady_tally.store.tables import Job, PlanVersion, Study
 
 
@@ -26,15 +27,15 @@ def create_study(engine: Engine, name: str, *, job: uuid.UUID | None = None) -> 
 
 
 def all_studies(engine: Engine) -> list[Study]:
-    with Session(engine) as session:
+    with Session(reading(engine)) as session:
         return list(session.exec(select(Study).order_by(col(Study.created_at))))
 
 
 def study(engine: Engine, study_id: uuid.UUID) -> Study:
-    with Session(engine) as session:
+    with Session(reading(engine)) as session:
         found = session.get(Study, study_id)
     if found is None:
-        raise NotFound("there is no such study.", todo="Go back to the list of studies.")
+        raise _no_study()
     return found
 
 
@@ -43,13 +44,16 @@ def save_plan(engine: Engine, study_id: uuid.UUID, plan: Plan, *, parent: uuid.U
 
     Conflict where another version has been opened since `parent`: nothing is overwritten, the user decides.
     """
-    study(engine, study_id)
+    version = PlanVersion(study_id=study_id, parent_id=parent, document=plan.as_document())
     with Session(engine) as session:
-        if parent is not None:
-            before = session.get(PlanVersion, parent)
-            if before is None or before.study_id != study_id:
-                raise NotFound("there is no such plan version in this study.", todo="Load the study again.")
-        version = PlanVersion(study_id=study_id, parent_id=parent, document=plan.as_document())
+        there = select(Study.id, PlanVersion.id).outerjoin(
+            PlanVersion, (col(PlanVersion.id) == parent) & (col(PlanVersion.study_id) == study_id)
+        )
+        found = session.exec(there.where(Study.id == study_id)).first()
+        if found is None:
+            raise _no_study()
+        if parent is not None and found[1] is None:
+            raise _no_version()
         session.add(version)
         session.flush()
         moved = session.connection().execute(
@@ -62,28 +66,30 @@ def save_plan(engine: Engine, study_id: uuid.UUID, plan: Plan, *, parent: uuid.U
                 "the plan has been changed by somebody else in the meantime.",
                 todo="Load it again and repeat the change.",
             )
+        saved = version.id
         session.commit()
-        return version.id
+        return saved
 
 
 def plan_versions(engine: Engine, study_id: uuid.UUID) -> list[PlanVersion]:
     """All versions of the study's plan, oldest first."""
     study(engine, study_id)
-    with Session(engine) as session:
+    with Session(reading(engine)) as session:
         wanted = select(PlanVersion).where(PlanVersion.study_id == study_id).order_by(col(PlanVersion.created_at))
         return list(session.exec(wanted))
 
 
-def classes_until(engine: Engine, study_id: uuid.UUID, version_id: uuid.UUID, measure: str) -> list[Any]:
-    """What the successive versions of the plan, up to one of them, say of the classes of a measure."""
-    with Session(engine) as session:
+def classes_until(engine: Engine, study_id: uuid.UUID, version_id: uuid.UUID, measure: str, *, most: int) -> list[Any]:
+    """What the last of the successive versions of the plan, up to one of them, say of the classes of a measure."""
+    with Session(reading(engine)) as session:
         last = select(PlanVersion.created_at).where(PlanVersion.id == version_id).scalar_subquery()
         wanted = (
             select(col(PlanVersion.document)["class"][measure])
             .where(PlanVersion.study_id == study_id, col(PlanVersion.created_at) <= last)
-            .order_by(col(PlanVersion.created_at))
+            .order_by(col(PlanVersion.created_at).desc())
+            .limit(most)
         )
-        return list(session.exec(wanted))
+        return list(session.exec(wanted))[::-1]
 
 
 def open_plan(engine: Engine, study_id: uuid.UUID) -> Plan:
@@ -96,14 +102,30 @@ def open_version(engine: Engine, study_id: uuid.UUID) -> tuple[uuid.UUID, Plan]:
     head = study(engine, study_id).head_id
     if head is None:
         raise NotFound("the study has no plan yet.", todo="Save one first.")
-    with Session(engine) as session:
+    with Session(reading(engine)) as session:
         return head, read_plan(session.get_one(PlanVersion, head).document)
+
+
+def check_version(engine: Engine, study_id: uuid.UUID, version: uuid.UUID) -> None:
+    """NotFound where the study has no such version of its plan."""
+    with reading(engine).connect() as connection:
+        wanted = select(PlanVersion.id).where(PlanVersion.id == version, PlanVersion.study_id == study_id)
+        if connection.execute(wanted).first() is None:
+            raise _no_version()
 
 
 def version_of(engine: Engine, study_id: uuid.UUID, version: uuid.UUID) -> Plan:
     """One version of a study's plan."""
-    with Session(engine) as session:
+    with Session(reading(engine)) as session:
         found = session.get(PlanVersion, version)
         if found is None or found.study_id != study_id:
-            raise NotFound("there is no such plan version in this study.", todo="Load the study again.")
+            raise _no_version()
         return read_plan(found.document)
+
+
+def _no_study() -> NotFound:
+    return NotFound("there is no such study.", todo="Go back to the list of studies.")
+
+
+def _no_version() -> NotFound:
+    return NotFound("there is no such plan version in this study.", todo="Load the study again.")

@@ -140,15 +140,16 @@ class PlanVersion(SQLModel, table=True):
 
 
 class Remembered(SQLModel, table=True):
-    """What a measure of a plan version came to when it was first worked out: the digest of its areas' figures, and
-    these themselves as long as the version is open or a page is bound to it. `sources` are the column sets by name that
-    it was worked out from: over others it says nothing.
+    """What a measure of a plan version came to when it was first worked out: digests of its areas' figures, with their
+    classes and without, and the figures themselves as long as the version is open or a page is bound to it. `sources`
+    are the column sets by name that it was worked out from: over others it says nothing.
     """
 
     __tablename__ = "remembered"
     version_id: uuid.UUID = Field(sa_column=Column(ForeignKey("plan_version.id", ondelete="CASCADE"), primary_key=True))
     measure: str = Field(max_length=400, primary_key=True)
     digest: str = Field(max_length=64)
+    figures_digest: str = Field(max_length=64)
     sources: dict[str, str] = Field(sa_column=Column(JSONB, nullable=False))
     data: bytes | None = Field(default=None, sa_column=Column(LargeBinary))
     made_at: datetime = _moment()

@@ -101,7 +101,7 @@ def take(path: PlanPath) -> Response:
     chain, outcome, _ = _found(path)
     if outcome is None:
         raise Conflict("this plan cannot be worked out now.", todo="Put right first what stands in the way.")
-    take_figures_of_now(engine(), path.version, chain, outcome)
+    take_figures_of_now(engine(), path.study_id, path.version, chain, outcome)
     return answer(FiguresTaken(version=str(path.version)))
 
 

@@ -22,9 +22,9 @@ from steady_tally.figures.content import Content
 from steady_tally.figures.draw import Format, check_size, draw, written
 from steady_tally.results.figures import figure_content, sheets
 from steady_tally.results.remembered import earlier_figures
-from steady_tally.results.studies import chain_of
+from steady_tally.results.studies import chain_of, plan_at
 from steady_tally.store import figures as stored
-from steady_tally.store.studies import study, version_of
+from steady_tally.store.studies import study
 from steady_tally.store.tables import Figure
 from steady_tally.web.access import Right, needs
 from steady_tally.web.aside import aside
@@ -143,7 +143,7 @@ def remove(path: FigurePath) -> Response:
 @needs(Right.READ)
 @aside
 def preview(path: PlanPath, body: PreviewBody) -> Response:
-    plan = version_of(engine(), path.study_id, path.version)
+    plan = plan_at(engine(), path.study_id, path.version)
     content, names, name, said = _shown(path.study_id, plan, body)
     if told := _earlier(path, plan):
         said = [said_of(told), *said]
@@ -214,7 +214,7 @@ def file(path: FigurePath, query: FileQuery) -> Response:
     found = stored.figure(engine(), path.study_id, path.figure_id)
     plan = FigurePlan.model_validate(found.document)
     check_size(plan, query.format, query.dpi)
-    content = figure_content(engine(), path.study_id, Sheet("", version_of(engine(), path.study_id, found.version_id)))
+    content = figure_content(engine(), path.study_id, Sheet("", plan_at(engine(), path.study_id, found.version_id)))
     data = written(draw(content, plan), query.format, dpi=query.dpi)
     name = f"{file_stem(found.name)}.{query.format}"
     return Response(

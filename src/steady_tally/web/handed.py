@@ -12,7 +12,7 @@ from steady_tally.core.geo.projection import coordinate_system
 from steady_tally.jobs.making import DrawSeries, HandOn
 from steady_tally.store import figures as stored
 from steady_tally.store.made import made_for
-from steady_tally.store.studies import version_of
+from steady_tally.store.studies import check_version
 from steady_tally.web.access import Right, needs
 from steady_tally.web.jobs import JobView, started
 from steady_tally.web.studies import StudyPath, answer, engine
@@ -28,7 +28,7 @@ _MOST_TOLD = 3
 )
 @needs(Right.READ)
 def hand_on(path: StudyPath, body: HandOn) -> Response:
-    version_of(engine(), path.study_id, body.version)
+    check_version(engine(), path.study_id, body.version)
     if body.system != "map":
         coordinate_system(body.system, wanted_by="the files handed on")
     return answer(JobView(**started("hand_on", path.study_id, body).model_dump()), status=202)

@@ -19,9 +19,8 @@ from steady_tally.core.outcome import Outcome
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.report.tables import areas_table, ledger_document, set_aside_table
 from steady_tally.formats.defusing import defused
-from steady_tally.results.studies import chain_of, study_outcome
+from steady_tally.results.studies import chain_of, plan_at, study_outcome
 from steady_tally.store.sources import sources_of
-from steady_tally.store.studies import version_of
 from steady_tally.web.access import Right, needs
 from steady_tally.web.studies import PLAN, PlanPath, answer, engine
 
@@ -253,7 +252,7 @@ def outcome_of(path: PlanPath) -> Outcome:
 
 
 def plan_of(path: PlanPath) -> Plan:
-    return version_of(engine(), path.study_id, path.version)
+    return plan_at(engine(), path.study_id, path.version)
 
 
 def _checksums(study_id: uuid.UUID) -> dict[str, str]:

@@ -11,11 +11,11 @@ from pydantic import BaseModel, Field
 from steady_tally.core.draft import draft_of_areas
 from steady_tally.core.errors import Conflict
 from steady_tally.core.plan.whole import Plan
-from steady_tally.results.studies import check_plan, settled, stored_sources
+from steady_tally.results.studies import checked, save_version, settled, stored_sources
 from steady_tally.store import studies as stored
 from steady_tally.store.sources import sources_once
 from steady_tally.web.access import Right, needs
-from steady_tally.web.show import View, view_of
+from steady_tally.web.show import View, view_of_outcome
 from steady_tally.web.studies import PlanPath, StudyPath, answer, engine
 
 api = APIBlueprint("plans", __name__, url_prefix="/api", abp_tags=[Tag(name="plans")])
@@ -45,11 +45,7 @@ def first_plan(path: StudyPath, body: FirstPlan) -> Response:
     if stored.study(engine(), path.study_id).head_id is not None:
         raise Conflict("the study has a plan already.", todo="Load the study again.")
     sources, _ = stored_sources(engine(), path.study_id)
-    plan = settled(engine(), path.study_id, draft_of_areas(sources, body.zones))
-    check_plan(engine(), path.study_id, plan)
-    saved = stored.save_plan(engine(), path.study_id, plan, parent=None)
-    view = view_of(PlanPath(study_id=path.study_id, version=saved), plan)
-    return answer(SavedPlan(id=saved, view=view), status=201)
+    return _saved(path, draft_of_areas(sources, body.zones), None)
 
 
 @api.post(
@@ -59,14 +55,15 @@ def first_plan(path: StudyPath, body: FirstPlan) -> Response:
 )
 @needs(Right.CHANGE)
 def save_plan(path: StudyPath, body: NewPlan) -> Response:
+    return _saved(path, body.document, body.parent_id)
+
+
+def _saved(path: StudyPath, plan: Plan, parent: uuid.UUID | None) -> Response:
     with sources_once():
-        return _saved(path, body)
-
-
-def _saved(path: StudyPath, body: NewPlan) -> Response:
-    plan = settled(engine(), path.study_id, body.document)
-    # A plan that cannot be worked out is refused, and the open one stays.
-    check_plan(engine(), path.study_id, plan)
-    saved = stored.save_plan(engine(), path.study_id, plan, parent=body.parent_id)
-    view = view_of(PlanPath(study_id=path.study_id, version=saved), plan)
-    return answer(SavedPlan(id=saved, view=view), status=201)
+        chain = settled(engine(), path.study_id, plan)
+        # A plan that cannot be worked out is refused, and the open one stays.
+        outcome = checked(chain)
+        saved = save_version(engine(), path.study_id, chain.plan, parent=parent)
+        here = PlanPath(study_id=path.study_id, version=saved)
+        view = view_of_outcome(here, chain, outcome, parent=parent)
+        return answer(SavedPlan(id=saved, view=view), status=201)

@@ -45,7 +45,7 @@ from steady_tally.results.kept import kept
 from steady_tally.results.remembered import earlier_figures
 from steady_tally.results.studies import chain_of
 from steady_tally.results.underway import Step, step_of, underway
-from steady_tally.store.sources import reference_names
+from steady_tally.store.sources import reference_names, sources_once
 from steady_tally.store.studies import classes_until
 from steady_tally.web.access import Right, needs
 from steady_tally.web.arrow import ARROW, bulk, cell_table, kept_bulk, lattice_meta, ring_table
@@ -203,7 +203,14 @@ class View(BaseModel):
 )
 @needs(Right.READ)
 def view(path: PlanPath) -> Response:
-    return answer(view_of(path))
+    """Or why it cannot be worked out, with all that can be said without."""
+    with sources_once(), underway(str(path.version)) as tell:
+        chain = chain_of(engine(), path.study_id, plan_of(path), tell=tell)
+        try:
+            outcome = chain.outcome(strict=False)
+        except (PlanError, SourceError) as error:
+            return answer(_without_outcome(path, chain, error))
+        return answer(view_of_outcome(path, chain, outcome))
 
 
 class Underway(BaseModel):
@@ -434,19 +441,34 @@ def area_events(path: AreaPath, query: RowsQuery) -> Response:
     return answer(AreaEvents(total=len(found.record), columns=["record", "place", *page.column_names], rows=rows))
 
 
-def view_of(path: PlanPath, plan: Plan | None = None) -> View:
-    """What that version of the plan comes to; or why it cannot be worked out, with all that can be said without.
+def view_of_outcome(path: PlanPath, chain: Chain, outcome: Outcome, *, parent: uuid.UUID | None = None) -> View:
+    """What that version of the plan comes to.
 
-    plan : of that version, where it is at hand.
+    parent : the version that it has just been made from.
     """
-    with underway(str(path.version)) as tell:
-        chain = chain_of(engine(), path.study_id, plan or plan_of(path), tell=tell)
-        try:
-            outcome = chain.outcome(strict=False)
-        except (PlanError, SourceError) as error:
-            return _without_outcome(path, chain, error)
-        found = earlier_figures(engine(), path.study_id, path.version, chain, outcome)
-        return _view(path, outcome, keys_of(chain), _overlay_notes(chain, outcome), told_of(found))
+    found = earlier_figures(engine(), path.study_id, path.version, chain, outcome)
+    own = outcome.plan.classes[outcome.name].model_dump(mode="json")
+    made = None if parent is None else (parent, own)
+    steps = steps_before(_classes_until(path.study_id, path.version, outcome.name, made))
+    notes = _overlay_notes(chain, outcome)
+    return _view(path, outcome, keys_of(chain), notes, told_of(found), steps[-_MOST_STEPS:])
+
+
+def _classes_until(
+    study_id: uuid.UUID, version: uuid.UUID, measure: str, made: tuple[uuid.UUID, Any] | None = None
+) -> list[Any]:
+    """What the last versions up to one say of the classes: some are of the same ones, and some were taken back.
+
+    made : the version that this one was made from, and what this one says.
+    """
+    most = 2 * _MOST_STEPS
+
+    def anew() -> list[Any]:
+        if made is None:
+            return classes_until(engine(), study_id, version, measure, most=most)
+        return [*_classes_until(study_id, made[0], measure), made[1]][-most:]
+
+    return kept(fingerprint("classes until", str(version), measure), anew)
 
 
 def _overlay_notes(chain: Chain, outcome: Outcome) -> list[Note]:
@@ -606,7 +628,12 @@ def _framed(outcome: Released, keys: dict[str, str]) -> dict[str, Any]:
 
 
 def _view(
-    path: PlanPath, outcome: Outcome, keys: dict[str, str], overlaid: list[Note], earlier: EarlierView | None
+    path: PlanPath,
+    outcome: Outcome,
+    keys: dict[str, str],
+    overlaid: list[Note],
+    earlier: EarlierView | None,
+    steps: list[Classing],
 ) -> View:
     plan = outcome.plan
     measured, classed = outcome.measured.values, outcome.classed
@@ -667,7 +694,7 @@ def _view(
         released=list(told(plan.release, outcome.hidden, outcome.table)) if plan.release else [],
         proposed_name=proposed_name(outcome.measure, outcome.value_name),
         whole=measured.whole,
-        steps=steps_before(classes_until(engine(), path.study_id, path.version, outcome.name))[-_MOST_STEPS:],
+        steps=steps,
         total_word=measured.words[int(measured.total)] if measured.words and measured.total is not None else "",
         by_kind=measured.breakdown is not None,
         named=[

@@ -45,22 +45,32 @@ def breaks_of(figures: pa.Table) -> list[float]:
     return found
 
 
-def digest_of(figures: pa.Table) -> str:
-    """SHA-256 of all figures, numbers to ten digits: equal where nothing that can be seen has changed."""
+def digests_of(figures: pa.Table) -> tuple[str, str]:
+    """SHA-256 of all figures, numbers to ten digits, and of all but the classes: equal where nothing that can be seen
+    has changed."""
     found = hashlib.sha256()
     for name in figures.column_names:
-        column = figures.column(name)
-        found.update(f"\n{name} {column.type}\n".encode())
-        if pa.types.is_floating(column.type):
-            digits, power = _rounded(_numbers(column))
-            found.update(digits.tobytes())
-            found.update(power.tobytes())
-        else:
-            found.update(json.dumps(column.to_pylist(), ensure_ascii=False).encode())
-    digits, power = _rounded(np.array(breaks_of(figures), dtype=np.float64))
+        if name != "class":
+            _add(found, name, figures.column(name))
+    of_figures = found.hexdigest()
+    if "class" in figures.column_names:
+        _add(found, "class", figures.column("class"))
+        _add_numbers(found, np.array(breaks_of(figures), dtype=np.float64))
+    return found.hexdigest(), of_figures
+
+
+def _add(found: Any, name: str, column: pa.ChunkedArray) -> None:
+    found.update(f"\n{name} {column.type}\n".encode())
+    if pa.types.is_floating(column.type):
+        _add_numbers(found, _numbers(column))
+    else:
+        found.update(json.dumps(column.to_pylist(), ensure_ascii=False).encode())
+
+
+def _add_numbers(found: Any, values: Floats) -> None:
+    digits, power = _rounded(values)
     found.update(digits.tobytes())
     found.update(power.tobytes())
-    return found.hexdigest()
 
 
 def written(figures: pa.Table) -> bytes:

@@ -14,6 +14,7 @@ def upgrade() -> None:
         sa.Column("version_id", sa.Uuid(), sa.ForeignKey("plan_version.id", ondelete="CASCADE"), primary_key=True),
         sa.Column("measure", sa.String(400), primary_key=True),
         sa.Column("digest", sa.String(64), nullable=False),
+        sa.Column("figures_digest", sa.String(64), nullable=False),
         sa.Column("sources", postgresql.JSONB(), nullable=False),
         sa.Column("data", sa.LargeBinary(), nullable=True),
         sa.Column("made_at", sa.DateTime(timezone=True), nullable=False),
