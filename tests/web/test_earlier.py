@@ -8,6 +8,7 @@ import uuid
 import pytest
 from sqlalchemy import text
 
+from steady_tally.results.kept import kept
 from steady_tally.store.keeping import copy_study, delete_study
 from tests.plans import results_of
 from tests.tampered import MOVED, tampered
@@ -83,7 +84,7 @@ def test_a_change_of_colours_or_classes_keeps_the_question_and_another_measure_h
 
 
 def test_figures_are_kept_of_what_is_open_and_of_pages_and_digests_of_all(client, study, engine):
-    def kept():
+    def kept_now():
         with engine.connect() as connection:
             rows = connection.execute(
                 text(
@@ -95,13 +96,13 @@ def test_figures_are_kept_of_what_is_open_and_of_pages_and_digests_of_all(client
         return [row[0] for row in rows], [row[1] for row in rows]
 
     got(client, study, "view")
-    first = kept()[0][-1]
+    first = kept_now()[0][-1]
     page = {"name": "Page", "version": str(first), "document": {}}
     assert client.post(f"/api/studies/{study}/figures", json=page).status_code == 201
     measure = got(client, study, "view")["measure"]
     for count in (3, 4, 6):
         change(client, study, lambda plan, n=count: plan["class"].update({measure: {"method": "quantile", "count": n}}))
-    versions, there = kept()
+    versions, there = kept_now()
     assert there[versions.index(first)], "a page is bound to it"
     assert there == [v == first or v == versions[-1] for v in versions]
     # A page whose version comes to others says so beside its picture.
@@ -152,6 +153,7 @@ def test_a_plan_that_cannot_be_worked_out_any_more_still_has_the_figures_of_befo
             {"d": json.dumps(document), "v": view["version"]},
         )
         connection.execute(text("ALTER TABLE plan_version ENABLE TRIGGER USER"))
+    kept.clear()
     told = got(client, study, "view")["earlier"]
     assert (told["works"], told["kept"]) == (False, True)
     rows = rows_of(earlier(client, study))

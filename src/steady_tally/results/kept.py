@@ -18,7 +18,7 @@ _SETTING = "STEADY_TALLY_KEPT_MB"
 _PART_OF_MEMORY = 4
 _SAMPLED = 64
 _EACH = 64  # bytes that an object takes beside what it holds, nearly
-_LOOKED_OVER = 64  # results that are added between two times that all are looked over
+_LOOKED_OVER = 64  # results that are added at least between two times that all are looked over
 _MAKES_ROOM = 8  # what is let go once the bound is reached: one part of so many
 
 
@@ -56,7 +56,7 @@ class Kept:
                     self._results[key] = result
                     self._at_most += size_of(result, set())
                     self._added += 1
-                    if self._at_most > self.bound or self._added >= _LOOKED_OVER:
+                    if self._at_most > self.bound or self._added >= max(_LOOKED_OVER, len(self._results) // 2):
                         self._look_over()
             finally:
                 with self._guard:

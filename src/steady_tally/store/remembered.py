@@ -89,10 +89,13 @@ _NOTED = text(
         SELECT :version UNION ALL SELECT parent_id FROM plan_version WHERE id = :version)
     """
 )
+# What is lost in a crash is noted anew by the next look: the commit waits for no disk.
 _INSERT = """
     WITH added AS (
         INSERT INTO remembered (version_id, measure, digest, figures_digest, sources, data, made_at)
-        VALUES (:version, :measure, :digest, :figures_digest, CAST(:sources AS jsonb), :data, :made_at)
+        SELECT CAST(:version AS uuid), CAST(:measure AS text), CAST(:digest AS text), CAST(:figures_digest AS text),
+            CAST(:sources AS jsonb), CAST(:data AS bytea), CAST(:made_at AS timestamptz)
+        FROM set_config('synchronous_commit', 'off', true)
         ON CONFLICT (version_id, measure) DO {}
     )
     UPDATE remembered r SET data = NULL FROM plan_version v, study s

@@ -38,6 +38,15 @@ class Legend:
 
 
 def legend_of(outcome: Released) -> Legend:
+    """The legend of an outcome, made once: it stands beside its fields, as what `cached_property` finds does."""
+    beside = vars(outcome)
+    if "legend" not in beside:
+        beside["legend"] = _made(outcome)
+    found: Legend = beside["legend"]
+    return found
+
+
+def _made(outcome: Released) -> Legend:
     measured, classed, how = outcome.measured.values, outcome.classed, outcome.plan.colours_of(outcome.name)
     scale, middle = PLAIN, None
     if classed.words and not measured.words:
