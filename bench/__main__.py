@@ -9,6 +9,7 @@ from bench import (
     classing,
     files,
     gathering,
+    holding,
     importing,
     measuring,
     placing,
@@ -30,6 +31,7 @@ PARTS = {
     "showing": showing.rows,
     "browser": browser.rows,
     "serving": serving.rows,
+    "holding": holding.rows,
 }
 
 

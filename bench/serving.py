@@ -110,7 +110,7 @@ def _measured(application: Application) -> list[Row]:
         f"95th percentile {p95:,.0f} ms, median {np.median(taken):,.0f}, of {len(taken):,} answers in {SECONDS:.0f} s"
     )
     detail = f"{said}; {len(failed)} errors {sorted(set(failed))[:3]}; {imports} imports"
-    megabytes = _resident_mb(application.data)
+    megabytes = resident_mb(application.data)
     each = [
         Row(f"of these {route}", float(np.percentile(ms, 95)) / WANTED_MS, "of 300 ms",
             f"95th percentile {np.percentile(ms, 95):,.0f} ms, median {np.median(ms):,.0f}, of {len(ms):,}")
@@ -136,7 +136,7 @@ def _bring_in(application: Application, until: float) -> None:
         time.sleep(0.2)
 
 
-def _resident_mb(data: Path) -> float:
+def resident_mb(data: Path) -> float:
     """Of the web process on that data folder."""
     for entry in Path("/proc").glob("[0-9]*"):
         try:

@@ -5,11 +5,14 @@ import json
 import os
 import resource
 import shutil
+import stat
 import subprocess
 import sys
+import tempfile
 import time
 from contextlib import suppress
 from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import pyarrow as pa
@@ -25,6 +28,7 @@ from steady_tally.core.sources import Piece, RaggedRow
 from steady_tally.demo.quillhaven import write_quillhaven
 from steady_tally.formats import look, read
 from steady_tally.formats.sandbox import asking, frames
+from steady_tally.formats.sandbox.enclosure import Enclosure, enclosure
 from steady_tally.formats.tables import whole_table
 
 PLAIN = Reading()
@@ -164,6 +168,26 @@ def test_a_reader_that_waits_is_given_the_file_alone_reads_once_and_leaves_nothi
     assert not first.door.exists()
     assert file.exists()
     assert spare() is not first
+
+
+@pytest.mark.skipif(enclosure() is not Enclosure.OTHER_USER, reason="only root reads as another user")
+@pytest.mark.parametrize("namespaces", [True, False])
+def test_a_file_that_only_root_may_read_is_read_and_no_copy_of_it_is_left(demo, tmp_path, monkeypatch, namespaces):
+    file = tmp_path / "residents.xlsx"
+    shutil.copy(demo / "residents.xlsx", file)
+    file.chmod(0o600)
+    copies = tmp_path / "copies"
+    copies.mkdir()
+    monkeypatch.setattr(tempfile, "tempdir", str(copies))
+    monkeypatch.setattr(asking, "works", lambda wanted: namespaces or wanted is not Enclosure.OWN)
+    assert asking.look(file, "r", PLAIN).rows == look.look(file, "r", PLAIN).rows
+    assert stat.S_IMODE(file.stat().st_mode) == 0o600
+    assert list(copies.iterdir()) == []
+    monkeypatch.setattr(shutil, "disk_usage", lambda _: SimpleNamespace(free=10_000))
+    if not namespaces:
+        with pytest.raises(SourceError, match="chmod"):
+            asking.look(file, "r", PLAIN)
+        assert list(copies.iterdir()) == []
 
 
 def test_who_waits_and_was_killed_is_replaced(demo, waiting):

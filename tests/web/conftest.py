@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import threading
 import uuid
@@ -83,11 +84,14 @@ def study(demo: Demo) -> str:
 
 
 class Local(FlaskClient):
-    """A browser's requests to the printed address."""
+    """A browser's requests to the printed address; no answer says where on the machine anything lies."""
 
     def open(self, *args, **kwargs):
         kwargs.setdefault("base_url", f"http://127.0.0.1:{PORT}")
-        return super().open(*args, **kwargs)
+        answer = super().open(*args, **kwargs)
+        if "json" in answer.content_type or "text" in answer.content_type:
+            assert os.environ[DATA_VARIABLE].encode() not in answer.data, answer.request.path
+        return answer
 
 
 @pytest.fixture

@@ -12,7 +12,8 @@ from typing import Any
 
 from procrastinate.exceptions import JobAborted
 from sqlalchemy import Engine, text
-from sqlalchemy.exc import IntegrityError
+from sqlalchemy.exc import IntegrityError, NoResultFound
+from sqlalchemy.orm.exc import StaleDataError
 from sqlmodel import Session
 
 from steady_tally.core.errors import NotFound, SteadyTallyError
@@ -124,6 +125,9 @@ def _marked(engine: Engine, job_id: uuid.UUID) -> Iterator[None]:
         update_job(engine, job_id, state=JobState.FAILED, says=error.sentence)
     except IntegrityError:
         says = "Something else was done to the same study at the same moment; nothing of this was kept. Do it again."
+        update_job(engine, job_id, state=JobState.FAILED, says=says)
+    except (NoResultFound, StaleDataError):
+        says = "What this was about has been removed in the meantime; nothing of this was kept."
         update_job(engine, job_id, state=JobState.FAILED, says=says)
     except Exception as error:
         log_fault(_log, "a job", error)

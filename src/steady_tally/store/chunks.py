@@ -124,10 +124,11 @@ def make_ready(connection: Connection, set_id: uuid.UUID, *, key: str | None = N
 def read_columns(engine: Engine, set_id: uuid.UUID, schema: pa.Schema, wanted: Sequence[int]) -> pa.Table:
     """Read some columns of a ready set, by their positions in `schema`."""
     with engine.connect() as connection:
-        ready = connection.execute(
-            text("SELECT 1 FROM column_set WHERE id = :id AND state = :state"), {"id": set_id, "state": LoadState.READY}
+        rows = connection.execute(
+            text("SELECT row_count FROM column_set WHERE id = :id AND state = :state"),
+            {"id": set_id, "state": LoadState.READY},
         ).scalar()
-        if not ready:
+        if rows is None:
             raise NotFound("there are no such columns, or they are not all there yet.")
         driver = connection.connection.driver_connection
         assert driver is not None
@@ -142,6 +143,8 @@ def read_columns(engine: Engine, set_id: uuid.UUID, schema: pa.Schema, wanted: S
                 coming = [(position, pool.submit(_decode, data)) for position, data in cursor]
                 for position, decoded in coming:
                     chunks[position].append(decoded.result())
+    if any(sum(map(len, found)) != rows for found in chunks.values()):
+        raise NotFound("these columns were removed while they were read.", todo="Load the study again.")
     return pa.table(
         [pa.chunked_array(chunks[p], type=schema.field(p).type) for p in wanted],
         schema=pa.schema([schema.field(p) for p in wanted]),

@@ -78,9 +78,11 @@ def delete_study(engine: Engine, study_id: uuid.UUID) -> None:
     other study. Conflict while work goes on in it. It is done at once: a failure leaves everything as it was."""
     study(engine, study_id)
     with engine.begin() as connection:
+        here = {"id": study_id}
+        # Whoever saves into it at the same moment has done so before, or finds it gone.
+        connection.execute(text("SELECT 1 FROM study WHERE id = :id FOR UPDATE"), here)
         _refuse_while_working(connection, study_id)
         connection.execute(text("SELECT set_config('steady_tally.deleting', :id, true)"), {"id": str(study_id)})
-        here = {"id": study_id}
         connection.execute(text("UPDATE study SET head_id = NULL WHERE id = :id"), here)
         connection.execute(text("DELETE FROM figure WHERE study_id = :id"), here)
         connection.execute(text("DELETE FROM plan_version WHERE study_id = :id"), here)

@@ -6,7 +6,8 @@ import logging
 
 from flask import Flask, Response, jsonify
 from pydantic import BaseModel, Field, ValidationError
-from sqlalchemy.exc import IntegrityError, OperationalError
+from sqlalchemy.exc import IntegrityError, NoResultFound, OperationalError
+from sqlalchemy.orm.exc import StaleDataError
 from werkzeug.exceptions import HTTPException
 
 from steady_tally.core.errors import SteadyTallyError
@@ -29,10 +30,14 @@ _STATUS = {
 _log = logging.getLogger(__name__)
 
 
+_IN_EACH_OTHERS_WAY = ("40001", "40P01")  # PostgreSQL's documentation, appendix A
 MET_ANOTHER = (
     "Something else was done to the same study at the same moment; this was not done. Look at what is there now, then "
     "do it again."
 )
+
+
+GONE = "What this is about has been removed in the meantime. Load the study again."
 
 
 class Problem(BaseModel):
@@ -102,8 +107,15 @@ def answer_with_problems(app: Flask) -> None:
     def met_another(error: IntegrityError) -> Response:
         return problem("conflict", "Somebody else was faster", 409, MET_ANOTHER)
 
+    @app.errorhandler(NoResultFound)
+    @app.errorhandler(StaleDataError)
+    def gone(error: NoResultFound | StaleDataError) -> Response:
+        return problem("not-found", "It is gone", 404, GONE)
+
     @app.errorhandler(OperationalError)
     def no_database(error: OperationalError) -> Response:
+        if getattr(error.orig, "sqlstate", None) in _IN_EACH_OTHERS_WAY:
+            return problem("conflict", "Somebody else was faster", 409, MET_ANOTHER)
         log_fault(_log, "a request", error)
         if met_full_disk(error):
             return no_room()

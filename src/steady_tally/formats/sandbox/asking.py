@@ -8,6 +8,7 @@ import os
 import secrets
 import shutil
 import subprocess
+import tempfile
 import threading
 import time
 from collections.abc import Callable, Iterator, Sequence
@@ -33,6 +34,7 @@ from steady_tally.formats.sandbox.enclosure import (
     enclosure,
     has_terminal,
     may_read,
+    works,
 )
 from steady_tally.formats.sandbox.frames import ARROW, END, FAULT, ROWS, Broken, Receiver
 from steady_tally.formats.tables import PARQUET
@@ -46,7 +48,8 @@ _PLAIN = frozenset(DELIMITED | PARQUET)
 
 @dataclass
 class _Reader:
-    """A process that waits for its request. `door` is the folder of ours that it sees, if it is not bound to a file."""
+    """A process that waits for its request. `door` is the folder of ours that it sees, or that has copies of what it
+    may not read as it lies; it goes with the reader."""
 
     enclosed: Enclosed
     process: subprocess.Popen[bytes]
@@ -94,9 +97,20 @@ class _Readers:
             except OSError:
                 pass
             spare.end()
+        copies = None
         if not all(may_read(f, wanted) for f in files):
-            wanted = Enclosure.OWN
-        return self._starting.submit(self._start, wanted, files, None).result()
+            if works(Enclosure.OWN):
+                wanted = Enclosure.OWN
+            else:
+                copies = Path(tempfile.mkdtemp(prefix="steady-tally-file-"))
+        try:
+            if copies is not None:
+                files = [_copied(f, copies) for f in files]
+            return self._starting.submit(self._start, wanted, files, copies).result()
+        except BaseException:
+            if copies is not None:
+                shutil.rmtree(copies, ignore_errors=True)
+            raise
 
     @staticmethod
     def _lend(spare: _Reader, files: Sequence[Path], wanted: Enclosure) -> None:
@@ -126,7 +140,7 @@ class _Readers:
 
     @staticmethod
     def _start(wanted: Enclosure, files: Sequence[Path] | Path, door: Path | None) -> _Reader:
-        how = enclosed(wanted, files, ["-m", _MODULE, *(["warm"] if door else [])])
+        how = enclosed(wanted, files, ["-m", _MODULE, *(["warm"] if isinstance(files, Path) else [])])
         process = subprocess.Popen(
             how.command,
             env=how.environment,
@@ -139,6 +153,21 @@ class _Readers:
         with contextlib.suppress(BrokenPipeError):  # who asks it notices
             _tell(process, rules_of(how))
         return reader
+
+
+def _copied(file: Path, into: Path) -> Path:
+    """A copy that anybody may read, in a folder that nobody else may enter. SourceError where the disk has no room."""
+    size, free = file.stat().st_size, shutil.disk_usage(into).free
+    if size > free // 2:
+        raise SourceError(
+            f"only its owner may read it, so that it is copied, and there is no room for its {size >> 20:,} MB.",
+            where=str(file),
+            todo="Let others read it (chmod o+r), or make room.",
+        )
+    copy = into / file.name
+    shutil.copyfile(file, copy)
+    copy.chmod(0o444)
+    return copy
 
 
 def rules_of(how: Enclosed) -> bytes:

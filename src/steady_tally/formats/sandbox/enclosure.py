@@ -76,12 +76,17 @@ def enclosure() -> Enclosure:
     """The closest one that this machine has, found by trying."""
     if shutil.which("bwrap") is not None:
         for wanted in (Enclosure.OTHER_USER, Enclosure.OWN) if os.geteuid() == 0 else (Enclosure.OWN,):
-            # What is loaded from must be readable there, whoever reads: nothing is loaded yet, to be quick.
-            sees = ["-I", "-S", "-c", "import sys; [open(file).read(1) for file in sys.argv[1:]]", *_loaded_from()]
-            tried = _in_bubblewrap(wanted, [], sees)
-            if subprocess.run(tried, env={}, capture_output=True, check=False).returncode == 0:
+            if works(wanted):
                 return wanted
     return Enclosure.LANDLOCK if landlock_version() else Enclosure.NONE
+
+
+@cache
+def works(wanted: Enclosure) -> bool:
+    """Does this machine let a process be started so in bubblewrap, and read there what it is loaded from?"""
+    sees = ["-I", "-S", "-c", "import sys; [open(file).read(1) for file in sys.argv[1:]]", *_loaded_from()]
+    tried = _in_bubblewrap(wanted, [], sees)  # nothing is loaded, to be quick
+    return subprocess.run(tried, env={}, capture_output=True, check=False).returncode == 0
 
 
 def has_terminal() -> bool:
