@@ -16,6 +16,8 @@ import pyarrow as pa
 T = TypeVar("T")
 _SETTING = "STEADY_TALLY_KEPT_MB"
 _PART_OF_MEMORY = 4
+_ITSELF = 608 << 20  # bytes that a process with all libraries takes, and needs for its work
+_LEAST = 128 << 20
 _SAMPLED = 64
 _EACH = 64  # bytes that an object takes beside what it holds, nearly
 _LOOKED_OVER = 64  # results that are added at least between two times that all are looked over
@@ -133,11 +135,13 @@ def _corners(shape: Any) -> int:
 
 
 def default_bound() -> int:
-    """1 GB, of a small machine a quarter of its memory, or what the setting says; in bytes."""
+    """What the setting says, or so much that the whole process stays below 1 GB, of a small machine below a quarter of
+    its memory; in bytes."""
     said = os.environ.get(_SETTING)
     if said:
         return int(said) << 20
-    return min(1 << 30, os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // _PART_OF_MEMORY)
+    process = min(1 << 30, os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // _PART_OF_MEMORY)
+    return max(process - _ITSELF, _LEAST)
 
 
 kept = Kept(default_bound())  # of this process

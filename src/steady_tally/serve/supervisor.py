@@ -36,6 +36,8 @@ from steady_tally.store.room import Ballast, can_start, check_start
 from steady_tally.store.uploads import sweep_orphans
 
 DEFAULT_PORT = 8460
+# What a process has let go of goes back to the machine: few arenas, and large blocks by themselves (mallopt(3)).
+_FRUGAL = {"MALLOC_ARENA_MAX": "2", "MALLOC_MMAP_THRESHOLD_": "1048576", "MALLOC_TRIM_THRESHOLD_": "1048576"}
 _PORTS_TRIED = 200
 _PATIENCE_S = 60.0
 _HEALTHY_S = 20.0
@@ -158,7 +160,12 @@ class _Supervisor:
                 stderr=log,
                 pass_fds=(self._listener.fileno(),) if name == "web" else (),
                 start_new_session=True,
-                env={**os.environ, ADDRESS_VARIABLE: self._cluster.address, DATA_VARIABLE: str(self._data)},
+                env={
+                    **_FRUGAL,
+                    **os.environ,
+                    ADDRESS_VARIABLE: self._cluster.address,
+                    DATA_VARIABLE: str(self._data),
+                },
             )
 
     def _stop_children(self) -> None:
