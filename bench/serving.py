@@ -91,6 +91,7 @@ def rows() -> list[Row]:
 def _measured(application: Application) -> list[Row]:
     demo = application.study()["id"]
     studies = [application.ask(f"api/studies/{demo}/copy", {"name": f"copy {i}"})["id"] for i in range(CLIENTS)]
+    taken_before, whole_before = _taken_away()
     until = time.monotonic() + SECONDS
     clients = [Client(application, study, number, until) for number, study in enumerate(studies)]
     for client in clients:
@@ -105,11 +106,14 @@ def _measured(application: Application) -> list[Row]:
     by_route = {route: np.concatenate([c.taken.get(route, []) for c in clients]) for route in routes}
     taken = np.concatenate(list(by_route.values()))
     failed = [one for client in clients for one in client.failed]
+    taken_after, whole_after = _taken_away()
+    away = 100 * (taken_after - taken_before) / max(whole_after - whole_before, 1)
     p95 = float(np.percentile(taken, 95))
     said = (
         f"95th percentile {p95:,.0f} ms, median {np.median(taken):,.0f}, of {len(taken):,} answers in {SECONDS:.0f} s"
     )
     detail = f"{said}; {len(failed)} errors {sorted(set(failed))[:3]}; {imports} imports"
+    detail += f"; {away:.0f} % of the processors away"
     megabytes = resident_mb(application.data)
     each = [
         Row(f"of these {route}", float(np.percentile(ms, 95)) / WANTED_MS, "of 300 ms",
@@ -134,6 +138,12 @@ def _bring_in(application: Application, until: float) -> None:
     job = application.ask(f"api/studies/{study}/imports", wanted)["id"]
     while time.monotonic() < until and application.ask(f"api/jobs/{job}")["state"] in ("waiting", "running"):
         time.sleep(0.2)
+
+
+def _taken_away() -> tuple[int, int]:
+    """How long the processors were given to other machines, and how long there was in all, in ticks (proc(5))."""
+    ticks = [int(word) for word in Path("/proc/stat").read_text().splitlines()[0].split()[1:]]
+    return ticks[7], sum(ticks[:8])
 
 
 def resident_mb(data: Path) -> float:
