@@ -1,10 +1,10 @@
 // Who may know whom: a folder knows those in the rows above its own, and no two of a row; and no file knows itself by a
-// way round. Run by `npm run check`.
+// way round; and what is keyed by names. Run by `npm run check`.
 import { readdirSync, readFileSync } from "node:fs";
 import { dirname, join, normalize, relative } from "node:path";
 
 const ROWS = [
-  ["format.ts", "random.ts", "theme.ts", "unit.ts"],
+  ["format.ts", "random.ts", "records.ts", "theme.ts", "unit.ts"],
   ["geometry"],
   ["api", "plan"],
   ["outcome"],
@@ -64,6 +64,16 @@ function visit(file) {
   done.add(file);
 }
 for (const file of files) visit(file);
+
+// What is keyed by names from files has no prototype: it is made by records.ts alone.
+for (const file of files) {
+  if (file === "records.ts") continue;
+  const text = readFileSync(join(root, file), "utf8");
+  for (const [, made] of text.matchAll(/\b(structuredClone|Object\.fromEntries|JSON\.parse)\(/g))
+    wrong.push(`${file} makes an object by ${made}: records.ts makes those whose keys are names`);
+  for (const [, made] of text.matchAll(/: (?:Partial<)?Record<string, [^=;]*> = (\{\})/g))
+    wrong.push(`${file} begins a record with ${made}: record([]) has no names of its own`);
+}
 
 if (wrong.length) {
   console.error([...new Set(wrong)].join("\n"));

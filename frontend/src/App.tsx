@@ -5,7 +5,7 @@ import Typography from "@mui/material/Typography";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { AccountLine } from "./account/AccountLine";
-import { postJson, type Schemas, type Study } from "./api/client";
+import { postJson, type Schemas, type Study, type View } from "./api/client";
 import { Begin, EmptyStudy, StudyMenu } from "./Begin";
 import { AreaCard } from "./card/AreaCard";
 import { EarlierBar } from "./earlier/EarlierBar";
@@ -15,6 +15,7 @@ import { plural, whole } from "./format";
 import { Help } from "./Help";
 import { MapPane } from "./map/MapPane";
 import { Notices } from "./parts/Notices";
+import { Room } from "./parts/Room";
 import { Rail } from "./rail/Rail";
 import { RowsDrawer } from "./rows/RowsDrawer";
 import { Compare } from "./stages/class/Compare";
@@ -23,7 +24,7 @@ import { DropAnywhere } from "./stages/gather/ChooseFiles";
 import { Sheet } from "./stages/Sheet";
 import { RAIL_WIDTH } from "./state/hang";
 import { useIncoming } from "./state/incoming";
-import { useOutcome, usePlans, useStudies, useUnderway, useView } from "./state/queries";
+import { useOutcome, usePlans, useStudies, useUnderway, useUnsaved, useView } from "./state/queries";
 import { STAGES, useDoing, useParts } from "./state/store";
 import { Studies } from "./studies/Studies";
 import { INK, MADDER, QUIET, WATER } from "./theme";
@@ -91,10 +92,14 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
     if (asked.error) void asked.refetch();
   };
   const areas = shown?.view === view ? (shown?.areas ?? null) : null;
-  const open = view && sheet && <Sheet study={study} view={view} areas={areas} stage={sheet} />;
+  const open = view && sheet && (
+    <Room name="This sheet" of={`${view.version} ${sheet}`} leave={() => set({ sheet: null })}>
+      <Sheet study={study} view={view} areas={areas} stage={sheet} />
+    </Room>
+  );
   return (
     <Box sx={{ height: "100vh", display: "flex", flexDirection: "column", overflow: "hidden" }}>
-      <Notices />
+      {view ? <UnsavedNotices study={study} view={view} /> : <Notices />}
       <Box component="header" sx={{ display: "flex", alignItems: "baseline", gap: 2, px: 2, pt: 1, pb: 0.5 }}>
         <Typography variant="h1">Steady Tally</Typography>
         <StudyMenu study={study} studies={studies} />
@@ -111,35 +116,66 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
         </Box>
       )}
       {view?.earlier && <EarlierBar view={view} earlier={view.earlier} />}
-      {view && <AccountLine view={shown?.view ?? view} />}
+      {view && (
+        <Room name="The account" of={view}>
+          <AccountLine view={shown?.view ?? view} />
+        </Room>
+      )}
       <Box component="main" sx={{ flex: 1, minHeight: 0, display: "flex" }}>
         {shown ? (
-          <Rail study={study} view={shown.view} areas={shown.areas} />
+          <Room name="The rail" of={shown}>
+            <Rail study={study} view={shown.view} areas={shown.areas} />
+          </Room>
         ) : (
           <Box component="aside" sx={{ width: RAIL_WIDTH, flexShrink: 0, borderRight: `1px solid ${INK}` }} />
         )}
         {pinned && open}
         <Box sx={{ flex: 1, minWidth: 0, position: "relative", bgcolor: WATER }}>
-          {shown && <MapPane study={study} view={shown.view} areas={shown.areas} shapes={shown.shapes} />}
+          {shown && (
+            <Room name="The map" of={shown}>
+              <MapPane study={study} view={shown.view} areas={shown.areas} shapes={shown.shapes} />
+            </Room>
+          )}
           {!shown && view?.fault && <FaultPane study={study} fault={view.fault} />}
           {!shown && !view?.fault && !error && <WorkingItOut study={study} />}
           {shown && comparing && !shown.areas.words.length && (
-            <Compare study={study} view={shown.view} areas={shown.areas} shapes={shown.shapes} />
+            <Room name="This page" of={shown} leave={() => set({ comparing: false })}>
+              <Compare study={study} view={shown.view} areas={shown.areas} shapes={shown.shapes} />
+            </Room>
           )}
-          {shown && figuring && <FigurePage study={study} view={shown.view} />}
+          {shown && figuring && (
+            <Room name="This page" of={shown} leave={() => set({ figuring: false })}>
+              <FigurePage study={study} view={shown.view} />
+            </Room>
+          )}
           {view?.earlier && before && <EarlierPage view={view} earlier={view.earlier} shown={shown} />}
           {!pinned && open}
           {shown && selected !== null && selected < shown.areas.name.length && (
-            <AreaCard study={study} view={shown.view} areas={shown.areas} area={selected} />
+            <Room
+              name="This card"
+              of={`${shown.view.version} ${selected}`}
+              leave={() => set({ selected: null })}
+            >
+              <AreaCard study={study} view={shown.view} areas={shown.areas} area={selected} />
+            </Room>
           )}
         </Box>
       </Box>
-      {shown && <RowsDrawer study={study} view={shown.view} areas={shown.areas} />}
+      {shown && (
+        <Room name="These rows" of={shown} leave={() => set({ rows: null })}>
+          <RowsDrawer study={study} view={shown.view} areas={shown.areas} />
+        </Room>
+      )}
       <Help />
       <BringIn study={study} />
       <DropAnywhere study={study} />
     </Box>
   );
+}
+
+/** With the changes that wait for an answer. */
+function UnsavedNotices({ study, view }: { study: Study; view: View }) {
+  return <Notices unsaved={useUnsaved(study, view)} />;
 }
 
 /** In the map's place while there is none yet: what is done now. */

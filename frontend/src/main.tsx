@@ -7,9 +7,19 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { App } from "./App";
 import { Busy } from "./parts/Busy";
+import { same } from "./records";
 import { theme } from "./theme";
 
-const client = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } } });
+// The server is on this machine: it is there when the network is not.
+const networkMode = "always";
+// What is asked for again and says the same stays the same object; as it came, without a prototype, it stays in any case.
+const structuralSharing = (before: unknown, now: unknown) => (same(before, now) ? before : now);
+const client = new QueryClient({
+  defaultOptions: {
+    queries: { retry: 1, refetchOnWindowFocus: false, networkMode, structuralSharing },
+    mutations: { networkMode },
+  },
+});
 
 createRoot(document.getElementById("root")!).render(
   <StrictMode>

@@ -142,3 +142,20 @@ def test_columns_that_go_while_they_are_read_give_no_shorter_table(client, study
         connection.execute(text("DELETE FROM column_chunk WHERE set_id = :id AND position = 0"), {"id": one.set_id})
     with pytest.raises(NotFound, match="removed while they were read"):
         whole.columns.column(one.columns[0]["name"])
+
+
+def test_a_plan_that_is_saved_again_under_its_name_is_one_version(client, study):
+    head = client.get(f"/api/studies/{study}").get_json()["head_id"]
+    path = f"/api/studies/{study}/plans"
+    plan = client.get(path).get_json()["versions"][-1]["document"]
+    plan["show"]["title"] = "Once"
+    body = {"id": str(uuid.uuid4()), "parent_id": head, "document": plan}
+    first, again = client.post(path, json=body), client.post(path, json=body)
+    assert (first.status_code, again.status_code) == (201, 201)
+    assert first.get_json() == again.get_json()
+    assert first.get_json()["id"] == body["id"]
+    assert len(client.get(path).get_json()["versions"]) == 2
+    # The name is no way around another's version, nor into another study.
+    other = client.post("/api/studies", json={"name": "other"}).get_json()["id"]
+    assert client.post(f"/api/studies/{other}/plans", json={**body, "parent_id": None}).status_code in (404, 409, 422)
+    assert client.post(path, json={**body, "parent_id": None}).status_code == 409

@@ -1,4 +1,5 @@
 /** The account line: five ruled columns, each with its figure and, underneath, what did not go on. */
+
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
 import type { View } from "../api/client";
@@ -7,6 +8,7 @@ import { isLaid } from "../map/overlays";
 import { termFigure } from "../outcome/terms";
 import { trialText } from "../outcome/words";
 import { mappedMeasure } from "../plan/mapped";
+import { record } from "../records";
 import { useTrials } from "../state/queries";
 import { STAGES, type Stage, useParts } from "../state/store";
 import { HEADING, INK, MADDER, QUIET, RULE } from "../theme";
@@ -131,7 +133,7 @@ function cellsOf(view: View): string {
 function faultColumns(at: string): Record<Stage, Column> {
   const column = (stage: Stage): Column =>
     stage === at ? { figure: "–", note: "cannot be worked out", warns: true } : { figure: "–", note: "" };
-  return Object.fromEntries(STAGES.map((s) => [s, column(s)])) as Record<Stage, Column>;
+  return record(STAGES.map((s) => [s, column(s)] as const)) as Record<Stage, Column>;
 }
 
 export function AccountLine({ view }: { view: View }) {

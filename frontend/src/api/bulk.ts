@@ -1,9 +1,11 @@
 /** The bulk of an outcome as typed arrays, straight out of the Arrow streams. */
+
 import type { Table } from "apache-arrow";
 import { type Lattice, latticeOf } from "../geometry/lattice";
 import type { Rings } from "../geometry/scanline";
 import type { Box } from "../geometry/view";
 import type { Inset as InsetPlan, Place } from "../plan/types";
+import { parsed } from "../records";
 import { getArrow } from "./client";
 
 /** What the areas are called; of cells this follows from their column and row. */
@@ -221,9 +223,7 @@ export async function fetchShapes(results: string, key: string, level: number): 
   const [left, bottom, right, top] = meta.get("bounds")!.split(",").map(Number);
   const bounds = { left, bottom, right, top };
   const tolerances = meta.get("tolerances")!.split(",").map(Number);
-  const boxes: { bounds: number[]; at: Corner; own: boolean; says: string }[] = JSON.parse(
-    meta.get("insets")!,
-  );
+  const boxes = parsed(meta.get("insets")!) as { bounds: number[]; at: Corner; own: boolean; says: string }[];
   const zones = meta.get("kind") === "zones";
   const insets = await Promise.all(
     boxes.map(async ({ bounds: [l, b, r, t], at, own, says }, i) => ({
@@ -319,7 +319,7 @@ export async function fetchLines(results: string, name: string, key: string): Pr
     rings: rings(table),
     kind: strings(table, "kind"),
     closed: numbers(table, "closed"),
-    columns: JSON.parse(table.schema.metadata.get("columns")!),
+    columns: parsed(table.schema.metadata.get("columns")!) as never,
   };
 }
 
@@ -357,7 +357,7 @@ export async function fetchDots(results: string, key: string, by: string | null)
     x: numbers(table, "x"),
     y: numbers(table, "y"),
     kind: numbers(table, "kind"),
-    kinds: JSON.parse(table.schema.metadata.get("kinds")!),
+    kinds: parsed(table.schema.metadata.get("kinds")!) as never,
     of: Number(table.schema.metadata.get("of")),
   };
 }
@@ -367,7 +367,7 @@ function numbers<T>(table: Table, name: string): T {
 }
 
 function words(table: Table): string[] {
-  return JSON.parse(table.schema.metadata.get("words")!);
+  return parsed(table.schema.metadata.get("words")!) as never;
 }
 
 function strings(table: Table, name: string): string[] {

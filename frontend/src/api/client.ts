@@ -1,6 +1,7 @@
 /** Asking the server: JSON with the generated types, bulk as Arrow streams, every failure as a sentence. */
 import { type Table, tableFromIPC } from "apache-arrow";
 import type { Layer, Plan } from "../plan/types";
+import { parsed } from "../records";
 import type { components } from "./schema";
 import { noteWaiting } from "./waiting";
 
@@ -29,16 +30,16 @@ export class Refusal extends Error {
 }
 
 export async function getJson<T>(path: string): Promise<T> {
-  return (await ask(path)).json();
+  return parsed(await (await ask(path)).text()) as T;
 }
 
 export async function postJson<T>(path: string, body: unknown, method = "POST"): Promise<T> {
-  return (await ask(path, posted(body, method))).json();
+  return parsed(await (await ask(path, posted(body, method))).text()) as T;
 }
 
 /** As `postJson`, but once: where too much is done at once the caller is told. */
 export async function postOnce<T>(path: string, body: unknown, signal: AbortSignal): Promise<T> {
-  return (await ask(path, { ...posted(body, "POST"), signal }, false)).json();
+  return parsed(await (await ask(path, { ...posted(body, "POST"), signal }, false)).text()) as T;
 }
 
 function posted(body: unknown, method: string): RequestInit {
@@ -57,7 +58,7 @@ export function putFile(path: string, file: Blob, onSent: (bytes: number) => voi
       if (request.status < 300) return done();
       let detail = `The server answered ${request.status}.`;
       try {
-        detail = JSON.parse(request.responseText).detail ?? detail;
+        detail = (parsed(request.responseText) as { detail?: string }).detail ?? detail;
       } catch {
         // not a problem document: the number is all there is
       }

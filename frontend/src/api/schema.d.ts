@@ -797,7 +797,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What a version of the plan comes to, without its bulk */
+        /**
+         * What a version of the plan comes to, without its bulk
+         * @description Or why it cannot be worked out, with all that can be said without.
+         */
         get: operations["show_view_studies__uuid_study_id__plans__uuid_version__view_get"];
         put?: never;
         post?: never;
@@ -4681,6 +4684,12 @@ export interface components {
         };
         /** NewPlan */
         NewPlan: {
+            /**
+             * Id
+             * @description What the version is to be called, so that asking again for want of an answer makes no second.
+             * @default null
+             */
+            id: string | null;
             /**
              * Parent Id
              * @description The version that this one was made from.

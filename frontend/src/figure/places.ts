@@ -1,5 +1,7 @@
 /** Where elements of a page stand once they are moved. Knows no React. */
+
 import type { FigurePlan } from "../plan/types";
+import { record } from "../records";
 import type { Preview } from "../state/figures";
 
 type Place = Preview["places"][number];
@@ -88,7 +90,7 @@ export function unmoved(document: FigurePlan): FigurePlan {
     notes: free(document.notes),
     legend: free(document.legend),
     map_at: null,
-    boxes: Object.fromEntries(Object.entries(document.boxes).map(([at, look]) => [at, free(look)])),
+    boxes: record(Object.entries(document.boxes).map(([at, look]) => [at, free(look)] as const)),
   };
 }
 

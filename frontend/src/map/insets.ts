@@ -1,5 +1,5 @@
 /** Where the boxes of insets stand on the map, and which part of their plane each shows. Knows no DOM. */
-import type { Inset } from "../api/bulk";
+import type { Corner, Inset } from "../api/bulk";
 import { type Box, fitted, type View } from "../geometry/view";
 
 export interface InsetBox {
@@ -21,11 +21,11 @@ export function boxesOf(
   size: { width: number; height: number },
   free: { left: number; top: number; right: number; bottom: number },
 ): InsetBox[] {
-  const used: Record<string, number> = {};
+  const used = new Map<Corner, number>();
   return insets.map(({ bounds, at: corner }) => {
     const { width, height } = shapeOf(bounds, Math.min(LARGEST, SHARE * Math.min(size.width, size.height)));
-    const before = used[corner] ?? 0;
-    used[corner] = before + height + GAP;
+    const before = used.get(corner) ?? 0;
+    used.set(corner, before + height + GAP);
     const [vertical, horizontal] = corner.split(" ");
     const left = horizontal === "left" ? free.left + GAP : size.width - free.right - GAP - width;
     const top =

@@ -28,7 +28,7 @@ export function linesOf(lines: Lines, look: Reference): Line[] {
     ? [{ rings: lines.rings, ...OTHER, colour: look.line ?? OTHER.colour, width: look.width ?? OTHER.width }]
     : Object.entries(ROADS)
         .map(([kind, road]) => ({ rings: only(lines, (k) => k === kind), ...road }))
-        .concat({ rings: only(lines, (k) => !(k in ROADS)), ...OTHER });
+        .concat({ rings: only(lines, (k) => !Object.hasOwn(ROADS, k)), ...OTHER });
   return [...filled, ...drawn].filter((line) => line.rings.start.length > 1);
 }
 

@@ -1,12 +1,16 @@
 /** What stands on every page while it holds: that the server is waited for, or that the disk is full. */
 import Box from "@mui/material/Box";
 import { useWaitingFor } from "../api/waiting";
+import { plural } from "../format";
 import { useRoom } from "../state/keeping";
 import { MADDER, PAPER } from "../theme";
 
-export function Notices() {
+export function Notices({ unsaved = 0 }: { unsaved?: number }) {
   const room = useRoom();
-  const says = useWaitingFor() ?? room;
+  const waiting = useWaitingFor();
+  const says = unsaved
+    ? `Nobody answers. ${plural(unsaved, "change waits", "changes wait")} here, and ${unsaved === 1 ? "is" : "are"} saved once Steady Tally is there again.`
+    : (waiting ?? room);
   if (!says) return null;
   return (
     <Box role="status" sx={{ px: 2, py: 0.75, bgcolor: MADDER, color: PAPER, fontSize: 14, flexShrink: 0 }}>

@@ -1,5 +1,7 @@
 /** What the user decides of a file before it is brought in: first guessed, then changed. Knows no React. */
+
 import type { Look } from "../api/client";
+import { record } from "../records";
 import type { Coordinates, Events, RecordedWhere } from "./types";
 
 export interface Time {
@@ -206,7 +208,7 @@ export function importBody(upload: string, look: Look, choices: Choices, again: 
 }
 
 function filled(texts: Readonly<Record<string, string>>): Record<string, string> {
-  return Object.fromEntries(Object.entries(texts).filter(([, text]) => text.trim()));
+  return record(Object.entries(texts).filter(([, text]) => text.trim()));
 }
 
 /** What each column is used for, for the heads of the preview. */

@@ -1,4 +1,5 @@
 /** The filter's conditions as the plan holds them: changing one, and saying what it keeps. Knows no React. */
+import { record } from "../records";
 import type { Condition, NewCondition } from "./types";
 
 export const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"] as const;
@@ -52,7 +53,7 @@ export function altered(
 function canonical(condition: Condition): string {
   return JSON.stringify(condition, (_, value) =>
     value && typeof value === "object" && !Array.isArray(value)
-      ? Object.fromEntries(
+      ? record(
           Object.entries(value)
             .filter(([, v]) => v !== null && v !== undefined)
             .sort(([a], [b]) => (a < b ? -1 : 1)),

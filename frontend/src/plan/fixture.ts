@@ -1,4 +1,5 @@
 /** A small plan for tests, every choice written out. */
+import { copied } from "../records";
 import { FRESH } from "./place";
 import { ofEvents } from "./sums";
 import { AS_COUNTED } from "./sure";
@@ -60,7 +61,7 @@ const CALLS: Events = {
 
 /** Calls per resident and summer in wards, or in other areas. */
 export function planOf(areas: Plan["place"]["areas"] = WARDS): Plan {
-  return structuredClone({
+  return copied({
     format: "steady-tally-plan",
     version: 3,
     gather: { reading: {}, events: { calls: CALLS } },

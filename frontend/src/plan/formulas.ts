@@ -1,4 +1,5 @@
 /** Formulas as they are written: the words at hand, the one that is being written, a sum as a formula. Knows no React. */
+import { record } from "../records";
 import type { FromTable, Measure, Term } from "./types";
 
 export type Formula = Extract<Measure, { kind: "formula" }>;
@@ -44,8 +45,10 @@ function wordFor(term: Term): string | null {
 /** The formula with what tables say for its words, which then goes with it. */
 export function withFigures(formula: Formula, words: readonly { word: string; term: unknown }[]): Formula {
   const used = new Set(formula.text.match(/[\p{L}_][\p{L}\p{N}_]*/gu));
-  const figures = words.filter((w) => w.term && used.has(w.word)).map((w) => [w.word, w.term as FromTable]);
-  return { ...formula, figures: Object.fromEntries(figures) };
+  const figures = words
+    .filter((w) => w.term && used.has(w.word))
+    .map((w) => [w.word, w.term as FromTable] as const);
+  return { ...formula, figures: record(figures) };
 }
 
 /** The word that ends where the cursor stands, and the words that begin like it. */

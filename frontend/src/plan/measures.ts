@@ -1,4 +1,5 @@
 /** Measures by name: adding one, mapping it, taking it out. Knows no React. */
+import { copied, record } from "../records";
 import { eventsOf, hasTime, mappedName } from "./mapped";
 import { perGround } from "./sums";
 import type { Events, Measure, Plan } from "./types";
@@ -13,8 +14,8 @@ export function addMeasure(plan: Plan, wanted: string, measure: Measure): void {
   let name = wanted;
   for (let n = 2; name in plan.measure; n++) name = `${wanted} (${n})`;
   plan.measure[name] = measure;
-  plan.class[name] = structuredClone(plan.class[before]);
-  plan.show.colours[name] = structuredClone(plan.show.colours[before]);
+  plan.class[name] = copied(plan.class[before]);
+  plan.show.colours[name] = copied(plan.show.colours[before]);
   plan.show.mapped = name;
 }
 
@@ -23,7 +24,7 @@ export function rename(plan: Plan, from: string, to: string): void {
   const name = to.trim();
   if (!name || name in plan.measure) return;
   const moved = <T>(part: Record<string, T>): Record<string, T> =>
-    Object.fromEntries(Object.entries(part).map(([key, value]) => [key === from ? name : key, value]));
+    record(Object.entries(part).map(([key, value]) => [key === from ? name : key, value]));
   plan.measure = moved(plan.measure);
   plan.class = moved(plan.class);
   plan.show.colours = moved(plan.show.colours);

@@ -1,4 +1,5 @@
 /** The pairs of a table's spellings and areas: what is suggested, and what is accepted above a line. Knows no React. */
+import { record } from "../records";
 
 export type Step = "exact" | "tidied" | "brackets" | "affix" | "lost zeros" | "accepted";
 
@@ -32,7 +33,7 @@ export function suggestionsOf(
 /** The pairs that are alike enough. An area that several spellings ask for goes to the one most like it. */
 export function acceptedAbove(suggested: readonly Suggestion[], line: number): Record<string, string> {
   const taken = new Set<string>();
-  const found: Record<string, string> = {};
+  const found = record<string>([]);
   for (const { spelling, area, like } of suggested) {
     if (like < line || taken.has(area)) continue;
     taken.add(area);

@@ -26,7 +26,7 @@ export function tableSays(table: Table | null): string {
 export function tableOf(key: string, events: string): Table | null {
   if (key === "") return null;
   if (key.startsWith(OF_WORDS)) return { events, over: "words", column: key.slice(OF_WORDS.length) };
-  if (key in PERIODS) return { events, over: key as keyof typeof PERIODS, column: null };
+  if (Object.hasOwn(PERIODS, key)) return { events, over: key as keyof typeof PERIODS, column: null };
   throw new Error(`there is no table “${key}”`);
 }
 

@@ -16,6 +16,7 @@ import {
 import { mappedClasses, mappedName } from "../plan/mapped";
 import { byHand } from "../plan/methods";
 import type { Classing } from "../plan/types";
+import { same } from "../records";
 import { useSavePlan } from "../state/queries";
 import { useDoing, useParts } from "../state/store";
 
@@ -131,11 +132,19 @@ export function useRuling(study: Study, view: View, sorted: Sorted) {
     ),
     /** Show what breaks would do, without keeping them. */
     show: put,
-    undo: past.length ? () => keepClassing(() => past[past.length - 1]) : null,
+    undo: past.length
+      ? () => keepClassing((before) => stepBefore(past, mappedClasses(view.plan), before))
+      : null,
     /** The method that the breaks were made by before they were moved. */
     method: mappedClasses(view.plan).method === "by_hand" ? method : undefined,
     backTo: (classing: Classing) => keepClassing(() => classing),
   };
+}
+
+/** How areas were classed one step before: before what is saved, or before a step that was taken back and waits. */
+export function stepBefore(past: readonly Classing[], saved: Classing, now: Classing): Classing {
+  const at = same(now, saved) ? -1 : past.findLastIndex((step) => same(step, now));
+  return at < 0 ? past[past.length - 1] : (past[at - 1] ?? now);
 }
 
 /** A number in a sentence: six figures are enough to say where it is. */

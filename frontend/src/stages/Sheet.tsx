@@ -6,7 +6,7 @@ import type { Areas } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { Quiet } from "../parts/parts";
 import { sheetLeft, sheetWidth } from "../state/hang";
-import { useSavePlan } from "../state/queries";
+import { useSavePlan, useShownPlan } from "../state/queries";
 import { type Stage, useParts } from "../state/store";
 import { INK, MADDER, PAPER } from "../theme";
 import { ClassSheet } from "./class/ClassSheet";
@@ -22,7 +22,8 @@ interface Props {
   areas: Areas | null;
 }
 
-export function Sheet({ study, view, areas, stage }: Props & { stage: Stage }) {
+export function Sheet({ study, view: saved, areas, stage }: Props & { stage: Stage }) {
+  const view = useShownPlan(study, saved);
   const save = useSavePlan(study, view);
   const { selected, pinned, set } = useParts("selected", "pinned", "set");
   const body = {

@@ -1,7 +1,14 @@
 /** What comes from the server, each under a key that says what it depends on. */
 
-import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useMemo, useRef, useState } from "react";
+import {
+  keepPreviousData,
+  type QueryClient,
+  useMutation,
+  useQueries,
+  useQuery,
+  useQueryClient,
+} from "@tanstack/react-query";
+import { useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
 import {
   type Areas,
   type Classes,
@@ -25,15 +32,18 @@ import {
   type Job,
   type PlanVersion,
   postJson,
+  Refusal,
   type Schemas,
   type Source,
   type Study,
   type Tally,
   type View,
 } from "../api/client";
-import { mappedColours, mappedMeasure } from "../plan/mapped";
+import { mappedColours, mappedMeasure, mappedName } from "../plan/mapped";
 import { replaceMeasure } from "../plan/measures";
 import type { Classing, Condition, FromTable, Measure, Place, Plan } from "../plan/types";
+import { same } from "../records";
+import { type Edit, EditQueue, merged, type Server } from "./edits";
 import { useDoing } from "./store";
 
 /** What does not change under its key; nothing stands in for it. */
@@ -176,8 +186,9 @@ export function useOffers(view: View) {
  * Change the mapped measure. It is tried out first: where it cannot be worked out the plan stays as it was, and what
  * was tried stays at hand, so that the question that it raises can be answered.
  */
-export function useChangeMeasure(view: View, save: Save) {
+export function useChangeMeasure(study: Study, view: View) {
   const [tried, setTried] = useState<{ measure: Measure; refusal: string; of: string } | null>(null);
+  const queue = useEdits(study, view);
   const asked = useQuery({
     // Which multiplier reads best hangs on all of the measure but the multiplier.
     queryKey: [
@@ -186,21 +197,40 @@ export function useChangeMeasure(view: View, save: Save) {
       { ...view.keys, measured: "", classed: "" },
       { ...mappedMeasure(view.plan), per: 1 },
     ],
-    queryFn: () => tryMeasure(view, mappedMeasure(view.plan)),
+    queryFn: () => tryMeasure(resultsOf(view), mappedMeasure(view.plan)),
     enabled: !view.fault,
     ...KEPT,
   });
   const attempt = useMutation({
     mutationFn: async ({ measure, rescale }: { measure: Measure; rescale: boolean }) => {
-      const trial = await tryMeasure(view, measure);
-      if (trial.refusal) return setTried({ measure, refusal: trial.refusal, of: view.measure });
+      const before = mappedMeasure(view.plan);
+      const on = (plan: Plan) => merged(before, measure, mappedMeasure(plan));
+      proposed.set(JSON.stringify(before), view.proposed_name);
       setTried(null);
-      const after = rescale ? trial.readable_name : trial.name;
-      const fitting = rescale ? { ...measure, per: trial.per } : measure;
-      save((plan) => replaceMeasure(plan, view.measure, fitting, { before: view.proposed_name, after }));
+      const edit: Edit<Plan> = {
+        ask: async (plan, base) => {
+          const trial = await tryMeasure(resultsOf({ study: study.id, version: base.id }), on(plan));
+          if (trial.refusal) throw new Refused(on(plan), trial.refusal, mappedName(plan));
+          return trial;
+        },
+        apply: (plan, told) => {
+          const wanted = on(plan);
+          const trial = told as Schemas["TrialView"] | undefined;
+          if (!trial) return replaceMeasure(plan, mappedName(plan), wanted, { before: "", after: "" });
+          const after = rescale ? trial.readable_name : trial.name;
+          const fitting = rescale ? { ...wanted, per: trial.per } : wanted;
+          const called = proposed.get(JSON.stringify(mappedMeasure(plan))) ?? "";
+          proposed.set(JSON.stringify(fitting), after);
+          replaceMeasure(plan, mappedName(plan), fitting, { before: called, after });
+        },
+      };
+      await queue.add(edit).catch((error: unknown) => {
+        if (!(error instanceof Refused)) throw error;
+        setTried({ measure: error.measure, refusal: error.message, of: error.of });
+      });
     },
   });
-  const open = tried?.of === view.measure ? tried : null;
+  const open = tried?.of === mappedName(view.plan) ? tried : null;
   return {
     change: (measure: Measure, how: { rescale: boolean } = { rescale: false }) =>
       attempt.mutate({ measure, rescale: how.rescale }),
@@ -211,8 +241,22 @@ export function useChangeMeasure(view: View, save: Save) {
   };
 }
 
-function tryMeasure(view: View, measure: Measure) {
-  return postJson<Schemas["TrialView"]>(`${resultsOf(view)}/measure-trial`, { measure });
+/** What a measure would be called that has been looked at: it goes by that name as long as nobody gives it another. */
+const proposed = new Map<string, string>();
+
+/** A measure that cannot be worked out, which is not saved and stays to be put right. */
+class Refused extends Error {
+  constructor(
+    readonly measure: Measure,
+    says: string,
+    readonly of: string,
+  ) {
+    super(says);
+  }
+}
+
+function tryMeasure(results: string, measure: Measure) {
+  return postJson<Schemas["TrialView"]>(`${results}/measure-trial`, { measure });
 }
 
 /** The account of events that the map does not count. */
@@ -527,41 +571,81 @@ export function useFirstPlan(study: Study) {
 
 export type Save = (change: (plan: Plan) => void) => void;
 
-/** The latest version that this page saved, the versions that it came after, and the saving that is under way. */
-let saved: { id: string; after: Set<string>; plan: Plan } | null = null;
-let saving: Promise<unknown> = Promise.resolve();
+const queues = new Map<string, EditQueue<Plan>>();
 
-/**
- * Save a changed plan as a new version after the open one. Changes asked for while one is being saved wait for it and
- * are made on what it came to, so that none is lost.
- */
-export function useSavePlan(study: Study, view: View) {
+/** The one queue of changes of a study: a version that the page has met by another way is its base. */
+export function useEdits(study: Study, view: View): EditQueue<Plan> {
   const cache = useQueryClient();
+  let queue = queues.get(study.id);
+  if (!queue) {
+    queue = new EditQueue({ id: view.version, plan: view.plan }, planServer(study.id, cache));
+    queues.set(study.id, queue);
+  }
+  useEffect(() => queue.meet({ id: view.version, plan: view.plan }), [queue, view]);
+  return queue;
+}
+
+/** The plan as the user has it: what is saved, with all changes that wait to be. */
+export function useShownPlan(study: Study, view: View): View {
+  const queue = useEdits(study, view);
+  const plan = useSyncExternalStore(queue.subscribe, queue.shown);
+  return useMemo(
+    () => (queue.knows(view.version) && plan !== view.plan ? { ...view, plan } : view),
+    [queue, plan, view],
+  );
+}
+
+/** How many changes wait because nobody answers. */
+export function useUnsaved(study: Study, view: View): number {
+  const queue = useEdits(study, view);
+  useEffect(() => {
+    const hold = (event: BeforeUnloadEvent) => {
+      if (queue.unsaved) event.preventDefault();
+    };
+    window.addEventListener("beforeunload", hold);
+    return () => window.removeEventListener("beforeunload", hold);
+  }, [queue]);
+  return useSyncExternalStore(queue.subscribe, () => (queue.silent ? queue.unsaved : 0));
+}
+
+function planServer(study: string, cache: QueryClient): Server<Plan> {
+  const path = `/api/studies/${study}`;
+  const meet = (version: string, view: View) => {
+    // What it comes to came with it: the page knows the newer version without asking.
+    cache.setQueryData(["view", study, version], view);
+    cache.setQueryData<Study[]>(["study"], (all) =>
+      all?.map((s) => (s.id === study ? { ...s, head_id: version } : s)),
+    );
+    return { id: version, plan: view.plan };
+  };
+  return {
+    save: async (id, parent_id, document) => {
+      const body = { id, parent_id, document };
+      const done = await postJson<{ id: string; view: View }>(`${path}/plans`, body);
+      return meet(done.id, done.view);
+    },
+    latest: async () => {
+      const { head_id } = await getJson<Study>(path);
+      return meet(head_id!, await getJson<View>(`${path}/plans/${head_id}/view`));
+    },
+    meaning: (error) => {
+      if (!(error instanceof Refusal)) return "refused";
+      if (error.status === 0 || error.status === 503) return "unreachable";
+      return error.status === 409 ? "conflict" : "refused";
+    },
+  };
+}
+
+/** Change the plan: at once on the page, and saved as a new version in its turn. */
+export function useSavePlan(study: Study, view: View) {
   const set = useDoing((d) => d.set);
+  const queue = useEdits(study, view);
   return useMutation({
     mutationFn: (change: (plan: Plan) => void) => {
-      const turn = saving.then(async () => {
-        const ours = saved && (saved.id === view.version || saved.after.has(view.version)) ? saved : null;
-        const plan = structuredClone(ours?.plan ?? view.plan);
-        const place = JSON.stringify(plan.place);
-        change(plan);
-        if (JSON.stringify(plan.place) !== place) set({ selected: null, hovered: null });
-        const parent = ours?.id ?? view.version;
-        const body = { parent_id: parent, document: plan };
-        const done = await postJson<{ id: string; view: View }>(`/api/studies/${study.id}/plans`, body);
-        saved = { id: done.id, after: new Set(ours?.after ?? []).add(parent), plan: done.view.plan };
-        // What it comes to came with it: the page knows the newer version without asking.
-        cache.setQueryData(["view", study.id, done.id], done.view);
-        cache.setQueryData<Study[]>(["study"], (all) =>
-          all?.map((s) => (s.id === study.id ? { ...s, head_id: done.id } : s)),
-        );
-      });
-      saving = turn.catch(() => {
-        saved = null;
-      });
-      return turn;
+      const place = queue.shown().place;
+      const saved = queue.add({ apply: change });
+      if (!same(queue.shown().place, place)) set({ selected: null, hovered: null });
+      return saved;
     },
-    // Somebody else may have saved in the meantime.
-    onError: () => void cache.invalidateQueries({ queryKey: ["study"] }),
   });
 }

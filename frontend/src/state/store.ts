@@ -3,6 +3,7 @@
 import { create } from "zustand";
 import { useShallow } from "zustand/shallow";
 import type { Place } from "../plan/types";
+import { record } from "../records";
 
 /** How values lie along the rail. */
 export type Axis = "linear" | "log" | "rank";
@@ -106,7 +107,7 @@ export const useDoing = create<Doing>((set) => ({
 /** Some of it: the component is rendered anew when one of these changes, and for nothing else. */
 export function useParts<K extends keyof Doing>(...names: K[]): Pick<Doing, K> {
   return useDoing(
-    useShallow((doing) => Object.fromEntries(names.map((n) => [n, doing[n]])) as Pick<Doing, K>),
+    useShallow((doing) => record(names.map((n) => [n, doing[n]] as const)) as unknown as Pick<Doing, K>),
   );
 }
 

@@ -94,9 +94,11 @@ def plan_at(engine: Engine, study_id: uuid.UUID, version: uuid.UUID, *, known: b
     return kept(f"plan {version}", lambda: version_of(engine, study_id, version))
 
 
-def save_version(engine: Engine, study_id: uuid.UUID, plan: Plan, *, parent: uuid.UUID | None) -> uuid.UUID:
+def save_version(
+    engine: Engine, study_id: uuid.UUID, plan: Plan, *, parent: uuid.UUID | None, called: uuid.UUID | None = None
+) -> uuid.UUID:
     """Save a version of the plan and open it, and keep it as it is; see `store.studies.save_plan`."""
-    saved = save_plan(engine, study_id, plan, parent=parent)
+    saved = save_plan(engine, study_id, plan, parent=parent, called=called)
     kept(f"plan {saved}", lambda: plan)
     return saved
 

@@ -39,12 +39,14 @@ def study(engine: Engine, study_id: uuid.UUID) -> Study:
     return found
 
 
-def save_plan(engine: Engine, study_id: uuid.UUID, plan: Plan, *, parent: uuid.UUID | None) -> uuid.UUID:
-    """Add a version after `parent` and open it.
+def save_plan(
+    engine: Engine, study_id: uuid.UUID, plan: Plan, *, parent: uuid.UUID | None, called: uuid.UUID | None = None
+) -> uuid.UUID:
+    """Add a version after `parent` and open it; its identifier is a new one, or what it is to be called.
 
     Conflict where another version has been opened since `parent`: nothing is overwritten, the user decides.
     """
-    version = PlanVersion(study_id=study_id, parent_id=parent, document=plan.as_document())
+    version = PlanVersion(id=called or uuid.uuid4(), study_id=study_id, parent_id=parent, document=plan.as_document())
     with Session(engine) as session:
         there = select(Study.id, PlanVersion.id).outerjoin(
             PlanVersion, (col(PlanVersion.id) == parent) & (col(PlanVersion.study_id) == study_id)
@@ -104,6 +106,17 @@ def open_version(engine: Engine, study_id: uuid.UUID) -> tuple[uuid.UUID, Plan]:
         raise NotFound("the study has no plan yet.", todo="Save one first.")
     with Session(reading(engine)) as session:
         return head, read_plan(session.get_one(PlanVersion, head).document)
+
+
+def has_version(engine: Engine, study_id: uuid.UUID, version: uuid.UUID, *, parent: uuid.UUID | None) -> bool:
+    """Is there that version of the study's plan, made from that one?"""
+    wanted = select(PlanVersion.id).where(
+        PlanVersion.id == version,
+        PlanVersion.study_id == study_id,
+        col(PlanVersion.parent_id).is_not_distinct_from(parent),
+    )
+    with reading(engine).connect() as connection:
+        return connection.execute(wanted).first() is not None
 
 
 def check_version(engine: Engine, study_id: uuid.UUID, version: uuid.UUID) -> None:

@@ -7,6 +7,7 @@ import uuid
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
+from sqlalchemy.exc import IntegrityError
 
 from steady_tally.core.draft import draft_of_areas
 from steady_tally.core.errors import Conflict
@@ -22,6 +23,10 @@ api = APIBlueprint("plans", __name__, url_prefix="/api", abp_tags=[Tag(name="pla
 
 
 class NewPlan(BaseModel):
+    id: uuid.UUID | None = Field(
+        None,
+        description="What the version is to be called, so that asking again for want of an answer makes no second.",
+    )
     parent_id: uuid.UUID | None = Field(None, description="The version that this one was made from.")
     document: Plan
 
@@ -55,15 +60,20 @@ def first_plan(path: StudyPath, body: FirstPlan) -> Response:
 )
 @needs(Right.CHANGE)
 def save_plan(path: StudyPath, body: NewPlan) -> Response:
-    return _saved(path, body.document, body.parent_id)
+    return _saved(path, body.document, body.parent_id, body.id)
 
 
-def _saved(path: StudyPath, plan: Plan, parent: uuid.UUID | None) -> Response:
+def _saved(path: StudyPath, plan: Plan, parent: uuid.UUID | None, called: uuid.UUID | None = None) -> Response:
     with sources_once():
         chain = settled(engine(), path.study_id, plan)
         # A plan that cannot be worked out is refused, and the open one stays.
         outcome = checked(chain)
-        saved = save_version(engine(), path.study_id, chain.plan, parent=parent)
+        try:
+            saved = save_version(engine(), path.study_id, chain.plan, parent=parent, called=called)
+        except (Conflict, IntegrityError):
+            if called is None or not stored.has_version(engine(), path.study_id, called, parent=parent):
+                raise
+            saved = called  # asked for again, since the answer was lost on its way
         here = PlanPath(study_id=path.study_id, version=saved)
         view = view_of_outcome(here, chain, outcome, parent=parent)
         return answer(SavedPlan(id=saved, view=view), status=201)

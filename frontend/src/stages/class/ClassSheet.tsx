@@ -28,7 +28,8 @@ export function ClassSheet({ view, areas, save }: { view: View; areas: Areas | n
   const inWords = mappedMeasure(view.plan).kind === "category";
   // Of words no more can be told apart than there are, whatever the plan allows.
   const kinds = view.bands.length + Math.max(view.ledger.others - 1, 0);
-  const told = inWords ? Math.min(now.count, kinds) : now.count;
+  const toldOf = (classing: Classing) => (inWords ? Math.min(classing.count, kinds) : classing.count);
+  const told = toldOf(now);
   const most = inWords ? Math.min(MOST_KINDS, kinds) : MOST_CLASSES;
   const put = (change: (classing: Classing) => Classing) =>
     save((plan) => {
@@ -46,7 +47,7 @@ export function ClassSheet({ view, areas, save }: { view: View; areas: Areas | n
             size="small"
             aria-label={inWords ? "One kind fewer" : "One class fewer"}
             disabled={told <= 2}
-            onClick={() => put((c) => ({ ...c, count: told - 1 }))}
+            onClick={() => put((c) => ({ ...c, count: toldOf(c) - 1 }))}
           >
             −
           </Button>
@@ -62,7 +63,7 @@ export function ClassSheet({ view, areas, save }: { view: View; areas: Areas | n
             size="small"
             aria-label={inWords ? "One kind more" : "One class more"}
             disabled={told >= most}
-            onClick={() => put((c) => ({ ...c, count: told + 1 }))}
+            onClick={() => put((c) => ({ ...c, count: toldOf(c) + 1 }))}
           >
             +
           </Button>

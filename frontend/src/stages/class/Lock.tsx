@@ -10,6 +10,7 @@ import { plural } from "../../format";
 import { Head, Link, Quiet, Ticks } from "../../parts/parts";
 import { mappedClasses, mappedColours, mappedName } from "../../plan/mapped";
 import { byHand, extended, locked } from "../../plan/methods";
+import { record } from "../../records";
 import { type Save, useMeasures } from "../../state/queries";
 import { MADDER } from "../../theme";
 
@@ -99,7 +100,7 @@ function Unlocked({ view, save }: Omit<Props, "areas">) {
         <>
           <Quiet>In common with other measures of {view.value_name}:</Quiet>
           <Ticks
-            values={Object.fromEntries(others.map((m) => [m.name, ""]))}
+            values={record(others.map((m) => [m.name, ""] as const))}
             ticked={ticked}
             onToggle={(name) =>
               setTicked(new Set(ticked.has(name) ? [...ticked].filter((t) => t !== name) : [...ticked, name]))

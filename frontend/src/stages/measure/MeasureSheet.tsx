@@ -12,6 +12,7 @@ import { hasTime, mappedEvents, mappedEventsName, mappedMeasure, mappedName } fr
 import { addMeasure, rename, takeOut } from "../../plan/measures";
 import { asBefore, counting, dividedBy, isInWords, isSame, POWERS, perGround } from "../../plan/sums";
 import type { Category, FromTable, Measure, Quotient, Term } from "../../plan/types";
+import { copied } from "../../records";
 import { type Save, useChangeMeasure, useOffers, usePlans } from "../../state/queries";
 import { MADDER } from "../../theme";
 import { Counted } from "./Counted";
@@ -31,8 +32,8 @@ interface Props {
 }
 
 export function MeasureSheet(props: Props) {
-  const { view, areas, save } = props;
-  const { change, refusal, pending, tried, readable } = useChangeMeasure(view, save);
+  const { study, view, areas, save } = props;
+  const { change, refusal, pending, tried, readable } = useChangeMeasure(study, view);
   const mapped = mappedMeasure(view.plan);
   const formula: Formula = {
     kind: "formula",
@@ -285,9 +286,7 @@ function Measures({ view, save }: { view: View; save: Save }) {
             >
               call it otherwise
             </Link>
-            <Link
-              onClick={() => save((plan) => addMeasure(plan, mapped, structuredClone(mappedMeasure(plan))))}
-            >
+            <Link onClick={() => save((plan) => addMeasure(plan, mapped, copied(mappedMeasure(plan))))}>
               another beside it
             </Link>
             {names.length > 1 && (

@@ -28,6 +28,7 @@ import {
   withAreas,
 } from "../../plan/place";
 import type { Grid, Place } from "../../plan/types";
+import { parsed } from "../../records";
 import { useSources, useTrials } from "../../state/queries";
 import { useDoing, useParts } from "../../state/store";
 import { INK, MADDER, QUIET, RULE } from "../../theme";
@@ -56,7 +57,7 @@ export function GridForm({ study, view, save }: PlaceProps) {
   // An outline that was drawn or changed on the map belongs to the grid that is being sized.
   const cover = JSON.stringify(laid.kind === "grid" ? laid.cover : null);
   useEffect(() => {
-    const drawn = JSON.parse(cover);
+    const drawn = parsed(cover) as Extract<typeof grid.cover, { corners: unknown }> | null;
     if (drawn?.corners) setGrid((g) => ({ ...g, cover: drawn }));
   }, [cover]);
   const alter = (change: Partial<Grid>) => {

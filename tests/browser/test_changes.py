@@ -1,0 +1,140 @@
+"""What is shown is what is saved: changes at any pace, while nobody answers, and beside somebody else's."""
+
+import itertools
+
+import pytest
+from playwright.sync_api import Page, Route, expect
+
+from .conftest import wait_for_still
+from .test_slice import study  # noqa: F401
+
+
+@pytest.fixture
+def mine(application, study):  # noqa: F811
+    """A copy of the demo study, to be changed."""
+    copy = application.ask(f"api/studies/{study['id']}/copy", {"name": "Changed"})
+    yield copy
+    application.ask(f"api/studies/{copy['id']}", method="DELETE")
+
+
+@pytest.fixture
+def at_class(page: Page, application, mine) -> Page:
+    page.goto(f"{application.url}#{mine['id']}")
+    wait_for_still(page)
+    page.keyboard.press("4")
+    return page
+
+
+def head(application, mine) -> dict:
+    return application.ask(f"api/studies/{mine['id']}/plans")["versions"][-1]["document"]
+
+
+def versions(application, mine) -> int:
+    return len(application.ask(f"api/studies/{mine['id']}/plans")["versions"])
+
+
+def classes(application, mine) -> int:
+    plan = head(application, mine)
+    return int(plan["class"][plan["show"]["mapped"]]["count"])
+
+
+def number(page: Page):
+    return page.get_by_label("Number of classes")
+
+
+def more(page: Page):
+    return page.get_by_role("button", name="One class more")
+
+
+def test_four_presses_in_a_second_are_four_classes_and_each_is_shown_at_once(at_class, application, mine):
+    before = classes(application, mine)
+    shown = number(at_class)
+    for n in range(1, 5):
+        more(at_class).click()
+        expect(shown).to_have_text(str(before + n), timeout=500)
+        at_class.wait_for_timeout(150)
+    wait_for_still(at_class)
+    assert classes(application, mine) == before + 4
+    expect(shown).to_have_text(str(before + 4))
+
+
+def test_two_ticks_of_one_measure_within_a_moment_are_both_kept(page, application, mine):
+    page.goto(f"{application.url}#{mine['id']}")
+    wait_for_still(page)
+    page.route("**/measure-trial", lambda route: (page.wait_for_timeout(400), route.continue_()))
+    page.keyboard.press("3")
+    sheet = page.get_by_role("region", name="measure sheet")
+    page.get_by_text("How sure is it?").click()
+    ticks = sheet.get_by_role("checkbox")
+    was = [ticks.nth(n).is_checked() for n in range(2)]
+    for n in range(2):
+        ticks.nth(n).click()
+    for n in range(2):
+        assert ticks.nth(n).is_checked() != was[n], "shown at once"
+    wait_for_still(page)
+    page.unroute("**/measure-trial")
+    page.reload()
+    wait_for_still(page)
+    page.keyboard.press("3")
+    page.get_by_text("How sure is it?").click()
+    assert [ticks.nth(n).is_checked() for n in range(2)] == [not w for w in was]
+
+
+def test_three_steps_back_take_back_three(at_class, application, mine):
+    first = classes(application, mine)
+    for _ in range(3):
+        more(at_class).click()
+        wait_for_still(at_class)
+    back = at_class.get_by_role("button", name="take the last step back")
+    for _ in range(3):
+        back.click()
+        at_class.wait_for_timeout(80)
+    wait_for_still(at_class)
+    assert classes(application, mine) == first
+
+
+def test_the_network_of_the_machine_goes_and_the_page_goes_on(at_class, application, mine):
+    before = classes(application, mine)
+    at_class.context.set_offline(False)
+    at_class.evaluate("""() => {
+      Object.defineProperty(navigator, "onLine", { get: () => false, configurable: true });
+      window.dispatchEvent(new Event("offline"));
+    }""")
+    more(at_class).click()
+    wait_for_still(at_class)
+    assert classes(application, mine) == before + 1
+
+
+def test_while_nobody_answers_changes_wait_and_are_said_to(at_class, application, mine):
+    before, count = classes(application, mine), versions(application, mine)
+    lost = itertools.count()
+
+    def cut(route: Route) -> None:
+        # Some requests never arrive, of others the answer is lost.
+        if next(lost) % 2:
+            route.fetch()
+        route.abort()
+
+    at_class.route("**/plans", cut)
+    more(at_class).click()
+    expect(at_class.get_by_role("status").filter(has_text="1 change waits here")).to_be_visible()
+    more(at_class).click()
+    expect(number(at_class)).to_have_text(str(before + 2))
+    at_class.wait_for_timeout(2_500)
+    at_class.unroute("**/plans")
+    expect(at_class.get_by_role("status").filter(has_text="waits here")).to_have_count(0, timeout=15_000)
+    wait_for_still(at_class)
+    assert classes(application, mine) == before + 2
+    assert versions(application, mine) == count + 2, "asked for again, a change is still one version"
+
+
+def test_what_another_window_has_saved_stays_beside_ones_own(at_class, application, mine):
+    before = classes(application, mine)
+    plan = head(application, mine)
+    plan["show"]["title"] = "Theirs"
+    study_now = application.ask(f"api/studies/{mine['id']}")
+    application.ask(f"api/studies/{mine['id']}/plans", {"parent_id": study_now["head_id"], "document": plan})
+    more(at_class).click()
+    wait_for_still(at_class)
+    assert classes(application, mine) == before + 1
+    assert head(application, mine)["show"]["title"] == "Theirs"
