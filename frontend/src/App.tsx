@@ -22,10 +22,10 @@ import { Compare } from "./stages/class/Compare";
 import { BringIn } from "./stages/gather/BringIn";
 import { DropAnywhere } from "./stages/gather/ChooseFiles";
 import { Sheet } from "./stages/Sheet";
-import { RAIL_WIDTH } from "./state/hang";
 import { useIncoming } from "./state/incoming";
 import { useOutcome, usePlans, useStudies, useUnderway, useUnsaved, useView } from "./state/queries";
 import { STAGES, useDoing, useParts } from "./state/store";
+import { useRailWidth } from "./state/window";
 import { Studies } from "./studies/Studies";
 import { INK, MADDER, QUIET, WATER } from "./theme";
 
@@ -84,6 +84,7 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
   );
   const view = asked.data;
   const { shown, error: bulkError, again: askAgain } = useOutcome(study, view, level);
+  const railWidth = useRailWidth();
   useKeys();
   const error = failure ?? asked.error ?? bulkError;
   const again = () => {
@@ -127,7 +128,7 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
             <Rail study={study} view={shown.view} areas={shown.areas} />
           </Room>
         ) : (
-          <Box component="aside" sx={{ width: RAIL_WIDTH, flexShrink: 0, borderRight: `1px solid ${INK}` }} />
+          <Box component="aside" sx={{ width: railWidth, flexShrink: 0, borderRight: `1px solid ${INK}` }} />
         )}
         {pinned && open}
         <Box sx={{ flex: 1, minWidth: 0, position: "relative", bgcolor: WATER }}>

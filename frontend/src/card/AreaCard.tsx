@@ -12,9 +12,9 @@ import { sumOf, termFigure } from "../outcome/terms";
 import { besideText, doubts, SIDE_WORDS, STATE_WORDS, valueText } from "../outcome/words";
 import { mappedEvents } from "../plan/mapped";
 import { leftOut } from "../plan/place";
-import { CARD_WIDTH } from "../state/hang";
 import { useAreaProfile, useOtherMeasures, useSavePlan } from "../state/queries";
 import { useDoing } from "../state/store";
+import { useCardWidth } from "../state/window";
 import { INK, PAPER, QUIET, RULE } from "../theme";
 
 /** Leave the area out of the plan, or take it in again. */
@@ -41,6 +41,7 @@ interface Props {
 }
 
 export function AreaCard({ study, view, areas, area }: Props) {
+  const width = useCardWidth();
   const set = useDoing((d) => d.set);
   const profile = useAreaProfile(view, area).data;
   const others = useOtherMeasures(view, true);
@@ -56,12 +57,13 @@ export function AreaCard({ study, view, areas, area }: Props) {
     <Box
       component="section"
       aria-label="Area card"
+      tabIndex={0}
       sx={{
         position: "absolute",
         top: 0,
         right: 0,
         bottom: 0,
-        width: CARD_WIDTH,
+        width,
         bgcolor: PAPER,
         borderLeft: `1px solid ${INK}`,
         p: 2,

@@ -11,6 +11,7 @@ import { useSize } from "../map/gestures";
 import { coloured } from "../map/look";
 import { SmallPicture } from "../map/SmallPicture";
 import { smallMapsOf, useSmallMaps } from "../map/small";
+import { useFocusHere } from "../parts/focus";
 import { Grid } from "../rows/Grid";
 import { type Earlier, tableOf, useEarlierClasses, useEarlierFigures, useTakeNow } from "../state/earlier";
 import type { Outcome } from "../state/queries";
@@ -29,6 +30,8 @@ interface Props {
 
 export function EarlierPage({ view, earlier, shown }: Props) {
   const { set } = useParts("set");
+  const here = useRef<HTMLElement>(null);
+  useFocusHere(here);
   const asked = useEarlierFigures(view);
   const found = asked.data;
   const own = useEarlierClasses(view, found?.drawn ?? false);
@@ -39,6 +42,8 @@ export function EarlierPage({ view, earlier, shown }: Props) {
   return (
     <Box
       component="section"
+      ref={here}
+      tabIndex={-1}
       aria-label="Figures of before and of now"
       sx={{
         position: "absolute",

@@ -105,6 +105,9 @@ function pick({ id, name, version, document }: FigureView) {
   return { id, name, version, document };
 }
 
+/** How wide a picture of the page is asked for, at least and at most. */
+const [LEAST_PIXELS, MOST_PIXELS] = [200, 2_400];
+
 function Page(props: {
   study: Study;
   figure: FigureView;
@@ -116,7 +119,8 @@ function Page(props: {
   const ref = useRef<HTMLDivElement>(null);
   const size = useSize(ref);
   const ratio = window.devicePixelRatio || 1;
-  const pixels = size ? Math.min(Math.round(Math.min(size.width, 1.5 * size.height) * ratio), 2_400) : 0;
+  const wide = size ? Math.round(Math.min(size.width, 1.5 * size.height) * ratio) : 0;
+  const pixels = size ? Math.min(Math.max(wide, LEAST_PIXELS), MOST_PIXELS) : 0;
   const [at, setAt] = useState(0);
   const preview = usePreview(study, figure, pixels, figure.document.series ? at : 0);
   const page = preview.data;

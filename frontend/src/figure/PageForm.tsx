@@ -1,8 +1,8 @@
 /** What of a page cannot be dragged: its size, its words, the look of its boxes. */
 import Box from "@mui/material/Box";
-import { useState } from "react";
 import type { Study } from "../api/client";
-import { ColourField, Field, Pick, TextArea } from "../parts/Fields";
+import { ColourField, Pick } from "../parts/Fields";
+import { KeptField, KeptText } from "../parts/KeptField";
 import { Link, Unfold } from "../parts/parts";
 import { Ticked } from "../parts/Ticked";
 import type { FigurePlan } from "../plan/types";
@@ -216,29 +216,13 @@ function Typed(props: {
   long?: boolean;
   onKeep: (text: string) => void;
 }) {
-  const [text, setText] = useState(props.value);
-  const leave = () => text !== props.value && props.onKeep(text.trim());
-  if (!props.long)
-    return (
-      <Field
-        label={props.label}
-        value={text}
-        placeholder={props.placeholder}
-        onChange={setText}
-        onLeave={leave}
-      />
-    );
+  const { label, long, onKeep, ...field } = props;
+  const keep = (text: string) => onKeep(text.trim());
+  if (!long) return <KeptField label={label} {...field} onKeep={keep} />;
   return (
     <Box component="label" sx={{ display: "block", fontSize: "0.75rem", color: QUIET, mt: 0.5 }}>
-      {props.label}
-      <TextArea
-        small
-        value={text}
-        placeholder={props.placeholder}
-        rows={3}
-        onChange={(event) => setText(event.target.value)}
-        onBlur={leave}
-      />
+      {label}
+      <KeptText label={label} {...field} onKeep={keep} />
     </Box>
   );
 }

@@ -8,7 +8,7 @@ import { plural, whole } from "../format";
 import { inSight, levelFor, panned, scaleBar, type View, zoomed } from "../geometry/view";
 import { trialText } from "../outcome/words";
 import type { Reference } from "../plan/types";
-import { CARD_WIDTH, taken } from "../state/hang";
+import { cardWidth, taken } from "../state/hang";
 import {
   useAnchors,
   useEventDots,
@@ -19,6 +19,7 @@ import {
 } from "../state/overlays";
 import { useAreaProfile, usePoints, useTrials } from "../state/queries";
 import { type Doing, useDoing, useParts } from "../state/store";
+import { useWindowWidth } from "../state/window";
 import { INK, PAPER, WATER } from "../theme";
 import { unit } from "../unit";
 import { FarOff } from "./FarOff";
@@ -65,6 +66,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
     else if (area !== useDoing.getState().hovered) set({ hovered: area });
   });
   const size = useSize(frameRef);
+  const windowWidth = useWindowWidth();
   const [view, setView] = useState<View | null>(null);
   const lookWith = useLook(outcome, areas, view, dots === "placed");
   const references = useReferences(study, outcome);
@@ -72,7 +74,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const free = {
     top: 0,
     bottom: 40 * unit,
-    ...taken(pinned ? null : sheet, selected !== null, window.innerWidth),
+    ...taken(pinned ? null : sheet, selected !== null, windowWidth),
   };
   const clear = { left: 0, right: 0, top: 0, bottom: 48 * unit };
   const boxesKey = JSON.stringify([size, shapes.insets.map((i) => [i.at, i.bounds])]);
@@ -262,7 +264,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
           data-testid="tried"
           sx={{
             position: "absolute",
-            right: selected === null ? 12 : CARD_WIDTH + 12,
+            right: selected === null ? 12 : cardWidth(windowWidth) + 12,
             top: 12,
             px: 1.25,
             py: 0.5,
@@ -279,7 +281,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
       <Box
         sx={{
           position: "absolute",
-          right: selected === null ? 12 : CARD_WIDTH + 12,
+          right: selected === null ? 12 : cardWidth(windowWidth) + 12,
           bottom: 12,
           display: "flex",
           gap: 1.5,

@@ -9,7 +9,8 @@ import { whole } from "../format";
 import { altered, type Change, joined, joint, keptValues, parts, put, says, toggled } from "../plan/filter";
 import type { Condition } from "../plan/types";
 import { INK, QUIET, RULE } from "../theme";
-import { DecimalSign, Field } from "./Fields";
+import { DecimalSign } from "./Fields";
+import { KeptField } from "./KeptField";
 import { Quiet } from "./parts";
 
 export interface Changing {
@@ -190,14 +191,14 @@ function End(props: {
   hint: number | null;
   onKeep: (n: number | null) => void;
 }) {
-  const [text, setText] = useState(props.value === null ? "" : String(props.value));
-  const keep = () => {
-    const n = text.trim() === "" ? null : Number(text.replace(",", "."));
-    if (n !== props.value && (n === null || Number.isFinite(n))) props.onKeep(n);
-  };
+  const number = (text: string) => (text.trim() === "" ? null : Number(text.replace(",", ".")));
   return (
-    <Box onBlur={keep} onKeyDown={(event) => event.key === "Enter" && keep()} sx={{ flex: 1 }}>
-      <Field label={props.label} value={text} placeholder={String(props.hint ?? "")} onChange={setText} />
-    </Box>
+    <KeptField
+      label={props.label}
+      value={props.value === null ? "" : String(props.value)}
+      placeholder={String(props.hint ?? "")}
+      check={(text) => (Number.isFinite(number(text) ?? 0) ? null : { says: "Give a number, or nothing." })}
+      onKeep={(text) => props.onKeep(number(text))}
+    />
   );
 }

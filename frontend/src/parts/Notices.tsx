@@ -9,7 +9,7 @@ export function Notices({ unsaved = 0 }: { unsaved?: number }) {
   const room = useRoom();
   const waiting = useWaitingFor();
   const says = unsaved
-    ? `Nobody answers. ${plural(unsaved, "change waits", "changes wait")} here, and ${unsaved === 1 ? "is" : "are"} saved once Steady Tally is there again.`
+    ? `Steady Tally does not answer. ${plural(unsaved, "change waits", "changes wait")} here, and ${unsaved === 1 ? "is" : "are"} saved once it does; if it was stopped, start it again with ./start.sh.`
     : (waiting ?? room);
   if (!says) return null;
   return (

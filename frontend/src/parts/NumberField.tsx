@@ -1,10 +1,7 @@
 /** A figure to type: kept when the field is left, and where it is none, or beyond its bounds, said and not kept. */
-import Box from "@mui/material/Box";
-import { useEffect, useState } from "react";
 import { termFigure } from "../outcome/terms";
 import { within } from "../plan/sure";
-import { MADDER } from "../theme";
-import { Field } from "./Fields";
+import { KeptField } from "./KeptField";
 
 export function NumberField(props: {
   label: string;
@@ -17,36 +14,16 @@ export function NumberField(props: {
   disabled?: boolean;
   onKeep: (value: number) => void;
 }) {
-  const { value, least, most } = props;
-  const [text, setText] = useState(String(value));
-  const [wrong, setWrong] = useState("");
-  useEffect(() => setText(String(value)), [value]);
-  const keep = () => {
+  const { value, least, most, whole, onKeep, ...field } = props;
+  const check = (text: string) => {
     const found = within(text, least, most);
-    if (found === null || (props.whole && !Number.isInteger(found))) {
-      setWrong(
-        `Give ${props.whole ? "a whole number" : "a number"} from ${termFigure(least)} to ${termFigure(most)}.`,
-      );
-      return;
-    }
-    setWrong("");
-    if (found !== value) props.onKeep(found);
+    if (found !== null && !(whole && !Number.isInteger(found))) return null;
+    const what = whole ? "a whole number" : "a number";
+    return { says: `Give ${what} from ${termFigure(least)} to ${termFigure(most)}.` };
   };
-  return (
-    <Box sx={{ flex: 1, minWidth: 0 }}>
-      <Field
-        label={props.label}
-        name={props.name}
-        value={text}
-        disabled={props.disabled}
-        onChange={setText}
-        onLeave={keep}
-      />
-      {wrong && (
-        <Box role="alert" sx={{ color: MADDER, fontSize: "0.8125rem" }}>
-          {wrong}
-        </Box>
-      )}
-    </Box>
-  );
+  const keep = (text: string) => {
+    const found = within(text, least, most);
+    if (found !== null && found !== value) onKeep(found);
+  };
+  return <KeptField {...field} value={String(value)} check={check} onKeep={keep} />;
 }

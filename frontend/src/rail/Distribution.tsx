@@ -18,8 +18,8 @@ import { termOf } from "../outcome/terms";
 import { colourAt } from "../outcome/unclassed";
 import { classEntry } from "../plan/bands";
 import { mappedClasses } from "../plan/mapped";
-import { RAIL_WIDTH } from "../state/hang";
 import { useParts } from "../state/store";
+import { useRailWidth } from "../state/window";
 import { BEYOND, INK, PAPER, QUIET } from "../theme";
 import { unit } from "../unit";
 import { axisOf, valueOn } from "./axes";
@@ -80,6 +80,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
   const { order, values, reached } = sorted;
   const { axis } = useAxis(values);
   const ruling = useRuling(study, view, sorted);
+  const railWidth = useRailWidth();
   const breaks = ruling.moving ? reaching(ruling.inner, values) : view.ledger.breaks;
   const length = Math.max(height - 20, 60);
   const place = useMemo(() => axisOf(axis, values), [axis, values]);
@@ -206,7 +207,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
       <Box ref={ref} sx={{ flex: 1, minHeight: 80, position: "relative", overflow: "hidden" }}>
         {/* biome-ignore lint/a11y/useKeyWithClickEvents: by keyboard a break is ruled from the one below it */}
         <svg
-          width={RAIL_WIDTH}
+          width={railWidth}
           height={height}
           style={{ position: "absolute", inset: 0 }}
           role="img"
@@ -269,7 +270,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
               // biome-ignore lint/suspicious/noArrayIndexKey: a break keeps its place while it moves
               key={at}
               x1={0}
-              x2={RAIL_WIDTH}
+              x2={railWidth}
               y1={y(placeOf(b))}
               y2={y(placeOf(b))}
               stroke={INK}
@@ -284,7 +285,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
                   <line
                     key={`${end} ${side}`}
                     x1={0}
-                    x2={RAIL_WIDTH}
+                    x2={railWidth}
                     y1={y(placeOf(end)) + side}
                     y2={y(placeOf(end)) + side}
                     stroke={INK}
@@ -360,7 +361,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
         ))}
         <Box
           component="svg"
-          width={RAIL_WIDTH}
+          width={railWidth}
           height={height}
           sx={{
             position: "absolute",
@@ -376,7 +377,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
             <g key={at} data-rule={at}>
               <line
                 x1={0}
-                x2={RAIL_WIDTH}
+                x2={railWidth}
                 y1={y(placeOf(b))}
                 y2={y(placeOf(b))}
                 stroke="transparent"
@@ -403,7 +404,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
             onClick={() => !locked && setTyping(at)}
             sx={{
               position: "absolute",
-              right: RAIL_WIDTH - DOTS_WIDTH - 12,
+              right: railWidth - DOTS_WIDTH - 12,
               top: texts.breaks[at] - 7.5 * unit,
               fontSize: "0.6562rem",
               lineHeight: 1.4,

@@ -11,9 +11,9 @@ import { termOf } from "../outcome/terms";
 import { Link } from "../parts/parts";
 import { wordEntry, ZERO_ENTRY } from "../plan/bands";
 import { mappedClasses } from "../plan/mapped";
-import { RAIL_WIDTH } from "../state/hang";
 import { useParts } from "../state/store";
 import { useUnseen } from "../state/unseen";
+import { useRailWidth } from "../state/window";
 import { BEYOND, HATCH, HEADING, INK, PAPER, QUIET, RULE } from "../theme";
 import { Distribution } from "./Distribution";
 import { COLUMNS, DOTS_WIDTH, LISTED, ROW, shownClasses, useAxis, useOnAxis } from "./parts";
@@ -29,6 +29,7 @@ export function Rail({ study, view, areas }: Props & { study: Study }) {
   const unreliable = useMemo(() => areas.unreliable.reduce((n, flag) => n + (flag ? 1 : 0), 0), [areas]);
   const { unclassed, set } = useParts("unclassed", "set");
   const unseen = useUnseen(view);
+  const width = useRailWidth();
   const inWords = view.ledger.words.length > 0;
   /** Is there anything to class by its value? */
   const some = !inWords && view.bands.length > 0;
@@ -38,7 +39,7 @@ export function Rail({ study, view, areas }: Props & { study: Study }) {
       component="aside"
       aria-label="Break rail"
       sx={{
-        width: RAIL_WIDTH,
+        width,
         flexShrink: 0,
         display: "flex",
         flexDirection: "column",

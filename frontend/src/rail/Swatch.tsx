@@ -4,11 +4,12 @@ import ButtonBase from "@mui/material/ButtonBase";
 import Popover from "@mui/material/Popover";
 import { useRef, useState } from "react";
 import type { Study, View } from "../api/client";
-import { ColourField, Field } from "../parts/Fields";
+import { ColourField } from "../parts/Fields";
+import { KeptField } from "../parts/KeptField";
 import { Link } from "../parts/parts";
 import { dressed, type Entry, type OwnBand, ownOf } from "../plan/bands";
 import { mappedColours } from "../plan/mapped";
-import { useSavePlan } from "../state/queries";
+import { useSavePlan, useShownPlan } from "../state/queries";
 import { useParts } from "../state/store";
 import { useUnseen } from "../state/unseen";
 import { INK, PAPER } from "../theme";
@@ -34,7 +35,7 @@ export function Swatch({ study, view, entry, own, all, colour, range, size = 9 }
   const save = useSavePlan(study, view);
   const unseen = useUnseen(view);
   const hidden = unseen.includes(own);
-  const now = ownOf(mappedColours(view.plan), entry);
+  const now = ownOf(mappedColours(useShownPlan(study, view).plan), entry);
   const hide = (classes: readonly number[]) => {
     set({ unseen: classes.length ? { key: view.keys.classed, classes } : null });
     setOpen(false);
@@ -93,10 +94,9 @@ export function Swatch({ study, view, entry, own, all, colour, range, size = 9 }
 }
 
 function Called({ now, range, put }: { now: string; range: string; put: (text: string | null) => void }) {
-  const [text, setText] = useState(now);
-  const leave = () => {
+  const keep = (text: string) => {
     const said = text.trim().slice(0, 80);
     if (said !== now) put(said === "" || said === range ? null : said);
   };
-  return <Field label="It is called" value={text} placeholder={range} onChange={setText} onLeave={leave} />;
+  return <KeptField label="It is called" value={now} placeholder={range} onKeep={keep} />;
 }

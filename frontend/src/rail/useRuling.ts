@@ -27,6 +27,10 @@ export function useRuling(study: Study, view: View, sorted: Sorted) {
   const ordered = sorted.values;
   const { drafted, set } = useParts("drafted", "set");
   const save = useSavePlan(study, view);
+  const { reset } = save;
+  // What was refused was about the plan before.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: a newer version ends it
+  useEffect(() => reset(), [view.version, reset]);
   const timer = useRef(0);
   const key = view.keys.classed;
   const stands = view.ledger.breaks;

@@ -2,12 +2,17 @@
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
 import Typography from "@mui/material/Typography";
+import { useRef } from "react";
 import type { Areas } from "../api/bulk";
 import type { Study, View } from "../api/client";
+import { useFocusHere } from "../parts/focus";
 import { Quiet } from "../parts/parts";
+import { mappedMeasure } from "../plan/mapped";
+import { same } from "../records";
 import { sheetLeft, sheetWidth } from "../state/hang";
 import { useSavePlan, useShownPlan } from "../state/queries";
 import { type Stage, useParts } from "../state/store";
+import { useWindowWidth } from "../state/window";
 import { INK, MADDER, PAPER } from "../theme";
 import { ClassSheet } from "./class/ClassSheet";
 import { GatherSheet } from "./gather/GatherSheet";
@@ -25,22 +30,36 @@ interface Props {
 export function Sheet({ study, view: saved, areas, stage }: Props & { stage: Stage }) {
   const view = useShownPlan(study, saved);
   const save = useSavePlan(study, view);
+  const windowWidth = useWindowWidth();
+  const ref = useRef<HTMLElement>(null);
+  useFocusHere(ref, stage);
   const { selected, pinned, set } = useParts("selected", "pinned", "set");
   const body = {
     gather: <GatherSheet study={study} view={view} save={save.mutate} />,
     place: <PlaceSheet study={study} view={view} save={save.mutate} />,
     measure: <MeasureSheet study={study} view={view} areas={areas} save={save.mutate} />,
-    class: <ClassSheet view={view} areas={areas} save={save.mutate} />,
+    class: (
+      <ClassSheet
+        view={view}
+        areas={areas}
+        save={save.mutate}
+        // How many kinds there are is known once they have been counted.
+        counting={!same(mappedMeasure(view.plan), mappedMeasure(saved.plan))}
+      />
+    ),
     show: <ShowSheet study={study} view={view} save={save.mutate} />,
   }[stage];
   return (
     <Box
       component="section"
+      ref={ref}
+      tabIndex={0}
       aria-label={`${stage} sheet`}
-      style={pinned ? undefined : { left: sheetLeft(stage, selected !== null, window.innerWidth) }}
+      style={pinned ? undefined : { left: sheetLeft(stage, selected !== null, windowWidth) }}
       sx={{
-        width: sheetWidth(stage),
+        width: sheetWidth(stage, windowWidth),
         overflowY: "auto",
+        outlineOffset: -3,
         bgcolor: PAPER,
         p: 2,
         zIndex: 3,

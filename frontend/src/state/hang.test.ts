@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { CARD_WIDTH, RAIL_WIDTH, sheetLeft, sheetWidth, taken } from "./hang";
+import { cardWidth, railWidth, sheetLeft, sheetWidth, taken } from "./hang";
 import { STAGES } from "./store";
 
 describe("a sheet", () => {
@@ -8,17 +8,20 @@ describe("a sheet", () => {
       for (const stage of STAGES) {
         for (const card of [false, true]) {
           const from = sheetLeft(stage, card, width);
-          const edge = width - RAIL_WIDTH - (card ? CARD_WIDTH : 0);
+          const edge = width - railWidth(width) - (card ? cardWidth(width) : 0);
           expect(from).toBeGreaterThanOrEqual(0);
-          if (width > 1024) expect(from + sheetWidth(stage)).toBeLessThanOrEqual(edge);
+          if (width > 1024) expect(from + sheetWidth(stage, width)).toBeLessThanOrEqual(edge);
           const { left, right } = taken(stage, card, width);
-          const free = width - RAIL_WIDTH - left - right;
+          const free = width - railWidth(width) - left - right;
           expect(free).toBeGreaterThanOrEqual(160);
-          const covered = from < width - RAIL_WIDTH - right && from + sheetWidth(stage) > left;
+          const covered = from < width - railWidth(width) - right && from + sheetWidth(stage, width) > left;
           // Only where both sides of the sheet are slivers may it hang over the map.
           if (covered)
             expect(
-              Math.max(from, width - RAIL_WIDTH - from - sheetWidth(stage) - (card ? CARD_WIDTH : 0)),
+              Math.max(
+                from,
+                width - railWidth(width) - from - sheetWidth(stage, width) - (card ? cardWidth(width) : 0),
+              ),
             ).toBeLessThan(160);
         }
       }

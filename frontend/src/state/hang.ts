@@ -3,21 +3,28 @@
 import { unit } from "../unit";
 import { STAGES, type Stage } from "./store";
 
-const WINDOW = typeof window === "undefined" ? 1280 : window.innerWidth;
 const LEAST_MAP = 160;
 /** How wide a stage's sheet is: a sum needs room for what each term rests on. */
-export function sheetWidth(stage: Stage): number {
-  return Math.min((stage === "measure" ? 440 : 320) * unit, 0.5 * WINDOW);
+export function sheetWidth(stage: Stage, windowWidth: number): number {
+  return Math.min((stage === "measure" ? 440 : 320) * unit, 0.5 * windowWidth);
 }
-export const CARD_WIDTH = Math.min(280 * unit, 0.4 * WINDOW);
+export function cardWidth(windowWidth: number): number {
+  return Math.min(280 * unit, 0.4 * windowWidth);
+}
 /** Wider for larger text, but the map keeps more than half of the window. */
-export const RAIL_WIDTH = Math.min(340 * unit, 0.46 * WINDOW);
+export function railWidth(windowWidth: number): number {
+  return Math.min(340 * unit, 0.46 * windowWidth);
+}
 
 /** A sheet hangs from its own column, as far as rail and card leave it room: neither is ever covered. */
 export function sheetLeft(stage: Stage, card: boolean, windowWidth: number): number {
   const column = STAGES.indexOf(stage);
-  const most = windowWidth - RAIL_WIDTH - sheetWidth(stage) - (card ? CARD_WIDTH : 0);
-  return Math.max(0, Math.min((column * windowWidth) / STAGES.length - RAIL_WIDTH, most));
+  const most =
+    windowWidth -
+    railWidth(windowWidth) -
+    sheetWidth(stage, windowWidth) -
+    (card ? cardWidth(windowWidth) : 0);
+  return Math.max(0, Math.min((column * windowWidth) / STAGES.length - railWidth(windowWidth), most));
 }
 
 /** The margins that sheet and card take from the map: of the two sides of a sheet the wider stays free. */
@@ -26,11 +33,11 @@ export function taken(
   card: boolean,
   windowWidth: number,
 ): { left: number; right: number } {
-  const right = card ? CARD_WIDTH : 0;
+  const right = card ? cardWidth(windowWidth) : 0;
   if (!sheet) return { left: 0, right };
   const from = sheetLeft(sheet, card, windowWidth);
-  const to = from + sheetWidth(sheet);
-  const width = windowWidth - RAIL_WIDTH;
+  const to = from + sheetWidth(sheet, windowWidth);
+  const width = windowWidth - railWidth(windowWidth);
   const margins = from > width - right - to ? { left: 0, right: width - from } : { left: to, right };
   // A sliver is no map: rather let the sheet hang over it.
   return width - margins.left - margins.right < LEAST_MAP ? { left: 0, right: 0 } : margins;

@@ -175,7 +175,7 @@ export type Offers = Schemas["OffersView"];
 /** What could stand in the sum. */
 export function useOffers(view: View) {
   return useQuery({
-    queryKey: ["offers", view.study, view.keys.areas, Object.keys(view.plan.gather.events)],
+    queryKey: ["offers", view.study, view.version, Object.keys(view.plan.gather.events)],
     queryFn: () => getJson<Offers>(`${resultsOf(view)}/offers`),
     enabled: !view.fault,
     ...KEPT,
@@ -630,7 +630,8 @@ function planServer(study: string, cache: QueryClient): Server<Plan> {
     },
     meaning: (error) => {
       if (!(error instanceof Refusal)) return "refused";
-      if (error.status === 0 || error.status === 503) return "unreachable";
+      // Without a session nothing is lost either: it waits for a fresh one.
+      if ([0, 401, 503].includes(error.status)) return "unreachable";
       return error.status === 409 ? "conflict" : "refused";
     },
   };

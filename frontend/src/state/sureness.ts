@@ -32,7 +32,8 @@ export function useLarger(view: View, column: string) {
 /** How many neighbours areas have, and which one of them has. */
 export function useNeighbours(view: View, area: number | null) {
   return useQuery({
-    queryKey: ["neighbours", view.study, view.keys.areas, view.plan.place.neighbours, area],
+    // By version: while a change waits the plan that is shown is not the one that is asked about.
+    queryKey: ["neighbours", view.study, view.version, view.plan.place.neighbours, area],
     queryFn: () =>
       getJson<Schemas["NeighboursView"]>(
         `${resultsOf(view)}/neighbours${area === null ? "" : `?area=${area}`}`,

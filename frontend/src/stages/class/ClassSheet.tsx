@@ -4,12 +4,12 @@ import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import RadioGroup from "@mui/material/RadioGroup";
-import { useState } from "react";
 import type { Areas } from "../../api/bulk";
 import type { View } from "../../api/client";
 import { figure, percent } from "../../format";
 import { termOf } from "../../outcome/terms";
-import { Field, Pick } from "../../parts/Fields";
+import { Pick } from "../../parts/Fields";
+import { KeptField } from "../../parts/KeptField";
 import { Choice, Head, Line, Link, Notes, Question, Quiet } from "../../parts/parts";
 import { mappedClasses, mappedMeasure, mappedName } from "../../plan/mapped";
 import { byMethod, hasCount, METHODS, WAYS } from "../../plan/methods";
@@ -22,7 +22,8 @@ const MOST_CLASSES = 12;
 const FEW_CAN_TELL = 9;
 const MOST_KINDS = 12;
 
-export function ClassSheet({ view, areas, save }: { view: View; areas: Areas | null; save: Save }) {
+export function ClassSheet(props: { view: View; areas: Areas | null; save: Save; counting: boolean }) {
+  const { view, areas, save } = props;
   const { unclassed, set } = useParts("unclassed", "set");
   const now = mappedClasses(view.plan);
   const inWords = mappedMeasure(view.plan).kind === "category";
@@ -30,6 +31,7 @@ export function ClassSheet({ view, areas, save }: { view: View; areas: Areas | n
   const kinds = view.bands.length + Math.max(view.ledger.others - 1, 0);
   const toldOf = (classing: Classing) => (inWords ? Math.min(classing.count, kinds) : classing.count);
   const told = toldOf(now);
+  const counting = inWords && props.counting;
   const most = inWords ? Math.min(MOST_KINDS, kinds) : MOST_CLASSES;
   const put = (change: (classing: Classing) => Classing) =>
     save((plan) => {
@@ -46,7 +48,7 @@ export function ClassSheet({ view, areas, save }: { view: View; areas: Areas | n
             variant="outlined"
             size="small"
             aria-label={inWords ? "One kind fewer" : "One class fewer"}
-            disabled={told <= 2}
+            disabled={counting || told <= 2}
             onClick={() => put((c) => ({ ...c, count: toldOf(c) - 1 }))}
           >
             −
@@ -62,7 +64,7 @@ export function ClassSheet({ view, areas, save }: { view: View; areas: Areas | n
             variant="outlined"
             size="small"
             aria-label={inWords ? "One kind more" : "One class more"}
-            disabled={told >= most}
+            disabled={counting || told >= most}
             onClick={() => put((c) => ({ ...c, count: toldOf(c) + 1 }))}
           >
             +
@@ -192,7 +194,7 @@ function Ways({ view, now, put }: WaysProps) {
           onChange={(wide) => put((c) => (c.method === now.method ? { ...c, half: wide === "half" } : c))}
         />
       )}
-      {now.method === "every" && <Every key={`${now.width} ${now.start}`} now={now} put={put} />}
+      {now.method === "every" && <Every now={now} put={put} />}
       {now.method === "by_hand" && (
         <Quiet>
           Take hold of a line on the rail, type over its figure, or click between the dots for another.
@@ -203,17 +205,26 @@ function Ways({ view, now, put }: WaysProps) {
 }
 
 function Every({ now, put }: { now: Extract<Classing, { method: "every" }>; put: WaysProps["put"] }) {
-  const [width, setWidth] = useState(String(now.width));
-  const [start, setStart] = useState(String(now.start));
-  const leave = () => {
-    const [w, s] = [Number(width), Number(start)];
-    if (w > 0 && Number.isFinite(w) && Number.isFinite(s) && (w !== now.width || s !== now.start))
-      put((c) => (c.method === "every" ? { ...c, width: w, start: s } : c));
-  };
+  const keep = (part: { width: number } | { start: number }) =>
+    put((c) => (c.method === "every" ? { ...c, ...part } : c));
+  const wide = (text: string) =>
+    Number(text) > 0 && Number.isFinite(Number(text)) ? null : { says: "Give a number above zero." };
+  const begins = (text: string) =>
+    text.trim() && Number.isFinite(Number(text)) ? null : { says: "Give a number." };
   return (
     <Box sx={{ display: "flex", gap: 1 }}>
-      <Field label="Every" value={width} onChange={setWidth} onLeave={leave} />
-      <Field label="From" value={start} onChange={setStart} onLeave={leave} />
+      <KeptField
+        label="Every"
+        value={String(now.width)}
+        check={wide}
+        onKeep={(text) => keep({ width: Number(text) })}
+      />
+      <KeptField
+        label="From"
+        value={String(now.start)}
+        check={begins}
+        onKeep={(text) => keep({ start: Number(text) })}
+      />
     </Box>
   );
 }

@@ -14,6 +14,7 @@ import { smallMapsOf, useSmallMaps } from "../../map/small";
 import { classOf } from "../../outcome/classes";
 import { leaving, nearTies } from "../../outcome/ruling";
 import { termOf } from "../../outcome/terms";
+import { useFocusHere } from "../../parts/focus";
 import { Link, Quiet } from "../../parts/parts";
 import { mappedClasses, mappedName } from "../../plan/mapped";
 import { COMPARED } from "../../plan/methods";
@@ -45,6 +46,8 @@ interface Props {
 
 export function Compare({ study, view, areas, shapes }: Props) {
   const { set } = useParts("set");
+  const here = useRef<HTMLElement>(null);
+  useFocusHere(here);
   const now = mappedClasses(view.plan);
   const [ways, setWays] = useState<readonly string[]>(FIRST_WAYS);
   const [counts, setCounts] = useState<readonly number[]>(() => countsAbout(view.bands.length));
@@ -68,6 +71,8 @@ export function Compare({ study, view, areas, shapes }: Props) {
   return (
     <Box
       component="section"
+      ref={here}
+      tabIndex={-1}
       aria-label="Other ways of classing"
       sx={{
         position: "absolute",
@@ -215,10 +220,14 @@ function Pictures(
     <Box
       ref={ref}
       data-drawn={pictures.length}
+      tabIndex={0}
+      role="group"
+      aria-label="Small maps"
       sx={{
         flex: 1,
         minHeight: 0,
         overflow: "auto",
+        outlineOffset: -3,
         display: "grid",
         gridTemplateColumns: `repeat(${across}, minmax(${LEAST_WIDTH * unit}px, 1fr))`,
         gap: 1.25,

@@ -5,7 +5,7 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 import type { Tally } from "../../api/client";
 import { plural } from "../../format";
-import { Field } from "../../parts/Fields";
+import { KeptField } from "../../parts/KeptField";
 import { type Change, monthEnd, parts, put } from "../../plan/filter";
 import type { Condition } from "../../plan/types";
 import { INK, QUIET, RULE } from "../../theme";
@@ -27,11 +27,15 @@ export function MonthBars({ months, where, change }: Props) {
     if (drag) return i >= Math.min(drag.from, drag.to) && i <= Math.max(drag.from, drag.to);
     return !now || (monthEnd(months[i].value) >= now.first_day && months[i].value <= now.last_day);
   };
-  const keep = (first: string, last: string) =>
-    first &&
-    last &&
-    first <= last &&
-    change((w) => put(w, LIKE, { kind: "days", first_day: first, last_day: last }));
+  const [first, last] = [months[0].value, monthEnd(months[months.length - 1].value)];
+  const keep = (from: string, to: string) =>
+    change((w) => put(w, LIKE, { kind: "days", first_day: from, last_day: to }));
+  const objection = (from: string, to: string, typed: string) => {
+    if (!typed) return { says: "Give a whole day." };
+    if (from > to) return { says: "The first day must come before the last." };
+    if (typed >= first && typed <= last) return null;
+    return { says: `The events are of ${first} to ${last}.`, may: true };
+  };
   const end = () => {
     if (drag) {
       const [a, b] = [Math.min(drag.from, drag.to), Math.max(drag.from, drag.to)];
@@ -80,17 +84,19 @@ export function MonthBars({ months, where, change }: Props) {
         <span>{months[months.length - 1].value.slice(0, 7)}</span>
       </Box>
       <Box sx={{ display: "flex", gap: 1 }}>
-        <Field
+        <KeptField
           label="First day"
           type="date"
           value={now?.first_day ?? ""}
-          onChange={(d) => keep(d, now?.last_day ?? monthEnd(months[months.length - 1].value))}
+          check={(d) => objection(d, now?.last_day ?? last, d)}
+          onKeep={(d) => keep(d, now?.last_day ?? last)}
         />
-        <Field
+        <KeptField
           label="Last day"
           type="date"
           value={now?.last_day ?? ""}
-          onChange={(d) => keep(now?.first_day ?? months[0].value, d)}
+          check={(d) => objection(now?.first_day ?? first, d, d)}
+          onKeep={(d) => keep(now?.first_day ?? first, d)}
         />
       </Box>
       {now && (

@@ -2,13 +2,13 @@
 import Box from "@mui/material/Box";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
-import { useState } from "react";
 import type { Areas } from "../../api/bulk";
 import type { Study, View } from "../../api/client";
 import { plural, whole } from "../../format";
 import type { Role } from "../../outcome/terms";
 import { Part, Present, Values } from "../../parts/Conditions";
-import { DecimalSign, Field, Pick } from "../../parts/Fields";
+import { DecimalSign, Pick } from "../../parts/Fields";
+import { KeptField } from "../../parts/KeptField";
 import { Quiet, Unfold } from "../../parts/parts";
 import { type Change, parts } from "../../plan/filter";
 import { answered, type Fate, rowsSay, whatHappens } from "../../plan/tableRows";
@@ -208,7 +208,12 @@ function Noun({ now, onChange }: { now: FromTable; onChange: Props["onChange"] }
 }
 
 function NounField({ now, onChange }: { now: FromTable; onChange: Props["onChange"] }) {
-  const [noun, setNoun] = useState(now.noun);
-  const leave = () => noun.trim() && noun.trim() !== now.noun && onChange({ ...now, noun: noun.trim() });
-  return <Field label="What it counts" value={noun} onChange={setNoun} onLeave={leave} />;
+  return (
+    <KeptField
+      label="What it counts"
+      value={now.noun}
+      check={(text) => (text.trim() ? null : { says: "Say what it counts." })}
+      onKeep={(text) => text.trim() !== now.noun && onChange({ ...now, noun: text.trim() })}
+    />
+  );
 }

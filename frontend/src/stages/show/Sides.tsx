@@ -1,9 +1,9 @@
 /** Which way round colours go, and whether they turn at a middle. */
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
-import { useState } from "react";
 import type { View } from "../../api/client";
-import { Field, Pick } from "../../parts/Fields";
+import { Pick } from "../../parts/Fields";
+import { KeptField } from "../../parts/KeptField";
 import { mappedColours } from "../../plan/mapped";
 import type { Colours } from "../../plan/types";
 import type { Save } from "../../state/queries";
@@ -37,18 +37,20 @@ export function Sides({ view, save, ramps }: { view: View; save: Save; ramps: re
         ]}
         onChange={(below) => put(below ? { below, reversed: false } : { below: null, middle: null })}
       />
-      {now.below !== null && <Middle key={String(now.middle)} middle={now.middle} put={put} />}
+      {now.below !== null && <Middle middle={now.middle} put={put} />}
     </>
   );
 }
 
 function Middle({ middle, put }: { middle: number | null; put: (part: Partial<Colours>) => void }) {
-  const [text, setText] = useState(middle === null ? "" : String(middle));
-  const leave = () => {
-    const value = text.trim() === "" ? null : Number(text);
-    if (value !== middle && (value === null || Number.isFinite(value))) put({ middle: value });
-  };
+  const number = (text: string) => (text.trim() === "" ? null : Number(text));
   return (
-    <Field label="The middle" value={text} placeholder="the median" onChange={setText} onLeave={leave} />
+    <KeptField
+      label="The middle"
+      value={middle === null ? "" : String(middle)}
+      placeholder="the median"
+      check={(text) => (Number.isFinite(number(text) ?? 0) ? null : { says: "Give a number, or nothing." })}
+      onKeep={(text) => put({ middle: number(text) })}
+    />
   );
 }

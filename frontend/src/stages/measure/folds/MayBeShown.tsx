@@ -1,9 +1,9 @@
 /** What may be shown: one rule for all that is handed on. */
 import Box from "@mui/material/Box";
-import { useState } from "react";
 import type { View } from "../../../api/client";
 import { moment } from "../../../format";
-import { Field, Pick } from "../../../parts/Fields";
+import { Pick } from "../../../parts/Fields";
+import { KeptField } from "../../../parts/KeptField";
 import { NumberField } from "../../../parts/NumberField";
 import { Link, Quiet } from "../../../parts/parts";
 import { Ticked } from "../../../parts/Ticked";
@@ -54,17 +54,17 @@ export function MayBeShown({ view, save }: { view: View; save: Save }) {
 
 function Form(props: { view: View; rule: Rule; onKeep: (rule: Rule | null) => void }) {
   const { view, rule, onKeep } = props;
-  const [name, setName] = useState(rule.name);
-  const keepName = () => {
-    if (name.trim() && name !== rule.name) onKeep({ ...rule, name: name.trim() });
-    else setName(rule.name);
-  };
   return (
     <Box>
       {view.released.slice(1).map((says) => (
         <Quiet key={says}>{says}</Quiet>
       ))}
-      <Field label="The rule is called" value={name} onChange={setName} onLeave={keepName} />
+      <KeptField
+        label="The rule is called"
+        value={rule.name}
+        check={(text) => (text.trim() ? null : { says: "Give it a name." })}
+        onKeep={(text) => onKeep({ ...rule, name: text.trim() })}
+      />
       <Box sx={{ display: "flex", gap: 1 }}>
         <NumberField
           label="Fewest events shown"
