@@ -174,7 +174,6 @@ def _place(page: Page) -> None:
     page.get_by_role("button", name="Lay this grid").click()
     page.wait_for_timeout(2500)
     page.keyboard.press("Escape")
-    shoot(page, "hexagons")
     page.keyboard.press("2")
     page.get_by_role("radio", name="catchments").click()
     page.wait_for_timeout(2000)
