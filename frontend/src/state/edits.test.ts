@@ -84,6 +84,20 @@ test("twenty changes in two seconds are two saves, and the first is saved at onc
   expect(server.head.plan.count).toBe(25);
 });
 
+test("twenty changes in two seconds are two saves, too, where a save takes longer than the pause between two", async () => {
+  const server = new Pretended(
+    () => 350,
+    () => "none",
+  );
+  const queue = new EditQueue(server.head, server);
+  for (let n = 0; n < 20; n++) {
+    void queue.add(more);
+    await vi.advanceTimersByTimeAsync(95);
+  }
+  await vi.advanceTimersByTimeAsync(10_000);
+  expect([server.saves, server.head.plan.count]).toEqual([2, 25]);
+});
+
 test("of changes that are refused together the one that is at fault is dropped, and who made it is told", async () => {
   const server = quick();
   const queue = new EditQueue(server.head, server);
