@@ -185,3 +185,14 @@ def test_bubblewrap_is_found_wherever_the_set_up_has_put_it(tmp_path, monkeypatc
     (tmp_path / "a.csv").write_text("a,b\n1,2\n")
     assert enclosure.enclosed(Enclosure.OWN, [tmp_path / "a.csv"], []).command[0] == str(tmp_path / "bwrap")
     assert asking.look(tmp_path / "a.csv", "a", Reading()).rows == 1
+
+
+@pytest.mark.skipif(enclosure.enclosure() is not Enclosure.OTHER_USER, reason="only root reads as another user")
+def test_kernels_that_were_compiled_for_oneself_alone_are_read_all_the_same(tmp_path, monkeypatch):
+    kernels = tmp_path / "kernels"
+    shutil.copytree(os.environ["NUMBA_CACHE_DIR"], kernels)
+    for one in (kernels, *kernels.rglob("*")):
+        one.chmod(0o700 if one.is_dir() else 0o600)
+    monkeypatch.setenv("NUMBA_CACHE_DIR", str(kernels))
+    (tmp_path / "a.csv").write_text("a,b\n1,2\n")
+    assert asking.look(tmp_path / "a.csv", "a", Reading()).rows == 1

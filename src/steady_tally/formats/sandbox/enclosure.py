@@ -7,6 +7,7 @@ rest; where it has neither, only text and Parquet are read.
 
 from __future__ import annotations
 
+import contextlib
 import ctypes
 import importlib.util
 import os
@@ -81,7 +82,6 @@ def enclosure() -> Enclosure:
     return Enclosure.LANDLOCK if landlock_version() else Enclosure.NONE
 
 
-@cache
 def works(wanted: Enclosure) -> bool:
     """Does this machine let a process be started so in bubblewrap, and read there what it is loaded from?"""
     sees = ["-I", "-S", "-c", "import sys; [open(file).read(1) for file in sys.argv[1:]]", *_loaded_from()]
@@ -160,6 +160,8 @@ def _in_bubblewrap(wanted: Enclosure, bound: Sequence[str], arguments: Sequence[
         command += ["--ro-bind", str(library), str(library)]
     kernels = os.environ.get("NUMBA_CACHE_DIR")
     if kernels is not None and Path(kernels).is_dir():
+        if wanted is Enclosure.OTHER_USER:
+            _let_read(Path(kernels))
         command += ["--ro-bind", kernels, _KERNELS]
         command += ["--setenv", KERNELS, _KERNELS]
     command += ["--dev", "/dev", "--perms", "1777", "--size", str(READER_FOLDER), "--tmpfs", _HOME]
@@ -171,6 +173,15 @@ def _in_bubblewrap(wanted: Enclosure, bound: Sequence[str], arguments: Sequence[
         command += ["setpriv", "--reuid", str(NOBODY), "--regid", str(NOBODY), "--clear-groups", "--no-new-privs"]
         command += ["--inh-caps=-all", "--bounding-set=-all", "--"]
     return [*command, sys.executable, *arguments]
+
+
+def _let_read(kernels: Path) -> None:
+    """Let every user read compiled kernels: what compiles them may have kept them to itself."""
+    for one in (kernels, *kernels.rglob("*")):
+        mode, wanted = stat.S_IMODE(one.stat().st_mode), 0o555 if one.is_dir() else 0o444
+        if mode & wanted != wanted:
+            with contextlib.suppress(OSError):
+                one.chmod(mode | wanted)
 
 
 def _environment(home: str) -> dict[str, str]:

@@ -7,6 +7,7 @@ loaded before.
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import shutil
@@ -43,7 +44,8 @@ def _take_kernels() -> None:
     own = Path(os.environ["TMPDIR"]) / "kernels"
     there = os.environ.get(KERNELS)
     if there and Path(there).is_dir():
-        shutil.copytree(there, own, dirs_exist_ok=True)
+        with contextlib.suppress(shutil.Error):  # what may not be read is compiled anew
+            shutil.copytree(there, own, dirs_exist_ok=True)
     os.environ["NUMBA_CACHE_DIR"] = str(own)
     own.mkdir(exist_ok=True)
 
