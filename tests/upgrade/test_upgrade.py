@@ -19,7 +19,7 @@ from .make import write_files
 
 HERE = Path(__file__).parent
 NEAR = 1e-6  # of thin cells, whose inside part was measured less closely
-MADE = [(file.stem, name) for file in sorted(HERE.glob("*.json")) for name in json.loads(file.read_text())]
+MADE = [(file.stem, name) for file in sorted(HERE.glob("version-*.json")) for name in json.loads(file.read_text())]
 
 
 @pytest.fixture(scope="module")
