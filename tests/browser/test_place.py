@@ -296,12 +296,14 @@ def test_a_counted_table_without_coordinates_comes_in_by_its_units_names(page, a
     squares = [box(-40 + 0.1 * i, 38, 0.1, 0.1, ward=f"Ward {name}") for i, name in enumerate(("Ash", "Béech", "Elm"))]
     drop(page, "wards.geojson", json.dumps({"type": "FeatureCollection", "features": squares}).encode())
     page.get_by_role("button", name="Bring it in").click(timeout=30_000)
+    own = next(s for s in application.ask("api/studies")["studies"] if s["name"] == "Counted by ward")
+    until(page, lambda: application.ask(f"api/studies/{own['id']}/sources")["sources"])  # names are looked for in it
     drop(page, "cases.csv", b"unit,cases\nash,5\nBeech,0\nOakk,2\n")
     expect(page.get_by_role("button", name="Bring it in")).to_be_visible(timeout=30_000)
     page.get_by_label("What it is").select_option("counts")
     page.get_by_label("Number of events").select_option("cases")
     page.get_by_label("Where it was").select_option(label="in the area that the record states")
-    expect(page.get_by_text("“unit” names areas of “wards” in 67 % of the rows")).to_be_visible()
+    expect(page.get_by_text("“unit” names areas of “wards” in 67 % of the rows")).to_be_visible(timeout=60_000)
     expect(page.get_by_label("The area's code or name stands in")).to_have_value("unit")
     page.get_by_label("The area's code or name stands in").select_option("unit")
     page.get_by_role("button", name="Bring it in").click()
