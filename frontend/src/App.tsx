@@ -85,6 +85,10 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
   const view = asked.data;
   const { shown, error: bulkError, again: askAgain } = useOutcome(study, view, level);
   const railWidth = useRailWidth();
+  const differs = Boolean(view?.earlier);
+  useEffect(() => {
+    if (!differs) set({ before: false }); // there is nothing of before any more
+  }, [differs, set]);
   useKeys();
   const error = failure ?? asked.error ?? bulkError;
   const again = () => {
@@ -149,7 +153,11 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
               <FigurePage study={study} view={shown.view} />
             </Room>
           )}
-          {view?.earlier && before && <EarlierPage view={view} earlier={view.earlier} shown={shown} />}
+          {view?.earlier && before && (
+            <Room name="This page" of={view} leave={() => set({ before: false })}>
+              <EarlierPage view={view} earlier={view.earlier} shown={shown} />
+            </Room>
+          )}
           {!pinned && open}
           {shown && selected !== null && selected < shown.areas.name.length && (
             <Room

@@ -160,3 +160,14 @@ def test_a_plan_that_cannot_be_worked_out_any_more_still_has_the_figures_of_befo
     assert len(rows) == told["of"] == view["ledger"]["areas"]["read"]
     assert {r["value now"] for r in rows} == {None}
     kept.clear()
+
+
+def test_figures_of_before_that_cannot_be_read_keep_no_map_closed(client, study, engine):
+    got(client, study, "view")
+    with engine.begin() as connection:
+        connection.execute(text("UPDATE remembered SET data = 'broken', digest = 'other', figures_digest = 'other'"))
+    told = got(client, study, "view")["earlier"]
+    assert (told["kept"], told["works"]) == (False, True)
+    assert "other figures" in told["says"]
+    assert client.post(f"{results_of(client, study)}/earlier/taken", json={}).status_code == 200
+    assert got(client, study, "view")["earlier"] is None

@@ -4198,6 +4198,11 @@ export interface components {
              * @description There are figures now, too.
              */
             works: boolean;
+            /**
+             * Says
+             * @description All of that in a sentence.
+             */
+            says: string;
         };
         /**
          * Evenness

@@ -2,7 +2,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import type { View } from "../api/client";
-import { type Earlier, earlierText, useTakeNow } from "../state/earlier";
+import { type Earlier, useTakeNow } from "../state/earlier";
 import { useParts } from "../state/store";
 import { INK, MADDER, PAPER } from "../theme";
 
@@ -25,7 +25,7 @@ export function EarlierBar({ view, earlier }: { view: View; earlier: Earlier }) 
       }}
     >
       <Box sx={{ flexGrow: 1 }}>
-        {earlierText(earlier)}
+        {earlier.says}
         {take.error && <Box role="alert">{take.error.message}</Box>}
       </Box>
       {earlier.kept && !before && (

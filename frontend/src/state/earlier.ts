@@ -2,22 +2,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { fetchClassesOf, resultsOf } from "../api/bulk";
 import { getJson, postJson, type Schemas, type View } from "../api/client";
-import { moment, plural, whole } from "../format";
 
 type Cell = string | number | null;
 export type Earlier = Schemas["EarlierView"];
-
-/** What holds, in a sentence. */
-export function earlierText(earlier: Earlier): string {
-  const since = `when this map was first worked out (${moment(earlier.made_at)})`;
-  if (!earlier.works) return `It had figures ${since}; it cannot be worked out as planned any more.`;
-  if (!earlier.kept)
-    return `The areas come to other figures than ${since}: Steady Tally has been updated since.`;
-  const what = earlier.differing
-    ? `${whole(earlier.differing)} of ${plural(earlier.of, "area")} ${earlier.differing === 1 ? "comes" : "come"} to other figures or classes`
-    : "The breaks of the classes are others";
-  return `${what} than ${since}: Steady Tally has been updated since.`;
-}
 
 export function useEarlierFigures(view: View) {
   return useQuery({

@@ -11,6 +11,7 @@ import pyarrow as pa
 from sqlalchemy import Engine
 
 from steady_tally.core.chain import Chain
+from steady_tally.core.errors import SourceError
 from steady_tally.core.plan.base import fingerprint
 from steady_tally.core.released import Released
 from steady_tally.core.report.remembered import (
@@ -117,8 +118,12 @@ def _as_planned(chain: Chain, outcome: Released) -> bool:
 
 
 def _then(engine: Engine, before: Noted, measure: str) -> pa.Table | None:
+    """The figures of before; None where they are not kept, or cannot be read: the map must open in any case."""
     data = kept_figures(engine, before.version, measure) if before.kept else None
-    return None if data is None else read(data)
+    try:
+        return None if data is None else read(data)
+    except SourceError:
+        return None
 
 
 def _already(

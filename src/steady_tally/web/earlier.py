@@ -37,6 +37,7 @@ class EarlierView(BaseModel):
     breaks: bool = Field(description="The breaks of the classes are others.")
     kept: bool = Field(description="The figures of before are kept; else it is only known that they were others.")
     works: bool = Field(description="There are figures now, too.")
+    says: str = Field(description="All of that in a sentence.")
 
 
 class ClassOf(BaseModel):
@@ -116,19 +117,21 @@ def told_of(earlier: Earlier | None) -> EarlierView | None:
         breaks=found is not None and found.breaks,
         kept=found is not None,
         works=earlier.works,
+        says=_said(earlier),
     )
 
 
-def said_of(earlier: EarlierView) -> str:
-    """The same in a sentence."""
-    since = f"when this map was first worked out on {earlier.made_at:%-d %B %Y}"
+def _said(earlier: Earlier) -> str:
+    since, found = f"when this map was first worked out on {earlier.made_at:%-d %B %Y}", earlier.differences
     if not earlier.works:
         return f"It had figures {since}; it cannot be worked out as planned any more."
-    if not earlier.kept:
+    if found is None:
         return f"The areas come to other figures than {since}: Steady Tally has been updated since."
-    what = f"{earlier.differing:,} of {earlier.of:,} areas come to other figures or classes"
-    if not earlier.differing:
-        what = "The breaks of the classes are others"
+    differing = int(found.areas.sum())
+    what = "The breaks of the classes are others"
+    if differing:
+        come = "comes" if differing == 1 else "come"
+        what = f"{differing:,} of {len(found.areas):,} areas {come} to other figures or classes"
     return f"{what} than {since}: Steady Tally has been updated since."
 
 

@@ -29,7 +29,7 @@ from steady_tally.store.tables import Figure
 from steady_tally.web.access import Right, needs
 from steady_tally.web.aside import aside
 from steady_tally.web.description import file_of
-from steady_tally.web.earlier import EarlierView, said_of, told_of
+from steady_tally.web.earlier import EarlierView, told_of
 from steady_tally.web.studies import PLAN, PlanPath, StudyPath, answer, engine
 
 api = APIBlueprint(
@@ -146,7 +146,7 @@ def preview(path: PlanPath, body: PreviewBody) -> Response:
     plan = plan_at(engine(), path.study_id, path.version)
     content, names, name, said = _shown(path.study_id, plan, body)
     if told := _earlier(path, plan):
-        said = [said_of(told), *said]
+        said = [told.says, *said]
     drawing = draw(content, body.document, page=name)
     width, height = (float(inches * _MM) for inches in drawing.figure.get_size_inches())
     picture = written(drawing, "png", dpi=body.pixels / width * _MM, quick=True)

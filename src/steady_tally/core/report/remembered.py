@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 import pyarrow as pa
+import pyarrow.compute as pc
 
 from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, NO_CLASS, ZERO_CLASS
 from steady_tally.core.errors import SourceError
@@ -85,7 +86,7 @@ def read(data: bytes) -> pa.Table:
     """What `written` wrote; SourceError where it is none of that."""
     try:
         table = pa.ipc.open_stream(data).read_all()
-    except pa.ArrowInvalid:
+    except (pa.ArrowInvalid, OSError):
         table = None
     if table is None or not set(table.column_names) <= set(_COLUMNS) or b"breaks" not in (table.schema.metadata or {}):
         raise SourceError("the figures that were kept with this plan cannot be read.", todo="Go on with those of now.")
@@ -175,10 +176,7 @@ class Differences:
         of_then, of_now = _places(self.at_then[rows]), _places(self.at_now[rows])
         made: dict[str, pa.ChunkedArray] = {}
         for name in ("identifier", "name"):
-            found = self.now.column(name).take(of_now)
-            made[name] = (
-                found.fill_null("") if self.same_areas else _first_of(found, self.then.column(name).take(of_then))
-            )
+            made[name] = pc.coalesce(self.now.column(name).take(of_now), self.then.column(name).take(of_then))
         for name in (*_NUMBERS, "state", "class"):
             for when, table, places in (("then", self.then, of_then), ("now", self.now, of_now)):
                 if name in table.column_names:
@@ -226,10 +224,6 @@ def _beside(then: list[str], now: list[str]) -> tuple[npt.NDArray[np.int64], npt
 
 def _places(at: npt.NDArray[np.int64]) -> pa.Array:
     return pa.array(at, mask=at < 0)
-
-
-def _first_of(found: pa.ChunkedArray, other: pa.ChunkedArray) -> pa.Array:
-    return pa.array([a if a is not None else b for a, b in zip(found.to_pylist(), other.to_pylist(), strict=True)])
 
 
 def _numbers(column: pa.ChunkedArray) -> Floats:
