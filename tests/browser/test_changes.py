@@ -138,3 +138,21 @@ def test_what_another_window_has_saved_stays_beside_ones_own(at_class, applicati
     wait_for_still(at_class)
     assert classes(application, mine) == before + 1
     assert head(application, mine)["show"]["title"] == "Theirs"
+
+
+def test_a_part_of_the_page_that_fails_leaves_the_others_and_a_way_on(browser, application, mine):
+    page = application.enter(browser.new_page())
+    broken = '{"total": 1, "places": null, "time": null, "time_unknown": 0, "categories": null}'
+    page.route("**/profile", lambda route: route.fulfill(body=broken, content_type="application/json"))
+    page.goto(f"{application.url}#{mine['id']}")
+    wait_for_still(page)
+    page.keyboard.press("r")
+    page.get_by_role("table", name="Areas").get_by_role("row").nth(1).click()
+    said = page.get_by_role("alert").filter(has_text="This card cannot be shown: a fault of ours")
+    expect(said).to_be_visible()
+    expect(page.get_by_test_id("map")).to_be_visible()
+    expect(page.get_by_label("Break rail")).to_be_visible()
+    page.unroute("**/profile")
+    said.get_by_role("button", name="Leave it").click()
+    expect(said).to_have_count(0)
+    page.close()
