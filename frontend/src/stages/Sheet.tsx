@@ -59,7 +59,8 @@ export function Sheet({ study, view: saved, areas, stage }: Props & { stage: Sta
       sx={{
         width: sheetWidth(stage, windowWidth),
         overflowY: "auto",
-        outlineOffset: -3,
+        // The keys are here once it opens: a hairline says so, and does not frame the whole sheet.
+        "&:focus-visible": { outline: `1px solid ${INK}`, outlineOffset: -2 },
         bgcolor: PAPER,
         p: 2,
         zIndex: 3,

@@ -232,6 +232,7 @@ function Pictures(
         gridTemplateColumns: `repeat(${across}, minmax(${LEAST_WIDTH * unit}px, 1fr))`,
         gap: 1.25,
         alignContent: "start",
+        alignItems: "start",
       }}
     >
       {found &&
