@@ -30,9 +30,9 @@ def previewed(running, pixels: int = 300) -> tuple[int, dict]:
     """A page drawn, asked for again while too many are."""
     url, study, _ = running
     path = f"{url}api/studies/{study['id']}/plans/{study['head_id']}/figure-preview"
-    deadline = time.monotonic() + 120
+    deadline = time.monotonic() + 600
     while True:
-        code, said = send(path, "POST", {"document": {}, "pixels": pixels})
+        code, said = send(path, "POST", {"document": {}, "pixels": pixels}, patience=600)
         if code != 503 or time.monotonic() > deadline:
             return code, said
         assert said["type"] == "/problems/busy"
@@ -44,6 +44,7 @@ def test_forty_pages_drawn_at_once_keep_nobody_waiting(running):
     assert previewed(running)[0] == 200
     codes: list[int] = []
     drawing = [threading.Thread(target=lambda k=k: codes.append(previewed(running, 300 + k)[0])) for k in range(40)]
+    first = time.monotonic()
     for thread in drawing:
         thread.start()
     waited = []
@@ -53,9 +54,11 @@ def test_forty_pages_drawn_at_once_keep_nobody_waiting(running):
         assert ask(url + "api/studies")["studies"]
         waited.append(time.monotonic() - begun)
         time.sleep(0.05)
+    all_of_it = time.monotonic() - first
     assert codes == [200] * 40
     assert len(live_processes(data, "steady_tally.cli helper")) <= 2
-    assert sorted(waited)[len(waited) // 2] < 3.0, "two small answers; it was 16 seconds when pages were drawn here"
+    usual = sorted(waited)[len(waited) // 2]
+    assert usual < all_of_it / 10, "two small answers; they waited for most of it when pages were drawn in the server"
 
 
 def test_a_helper_that_was_killed_is_replaced(running):

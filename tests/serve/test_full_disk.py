@@ -50,13 +50,16 @@ def leave(disk: Path, megabytes: int) -> None:
     raise AssertionError(f"{room.free_bytes(disk)} bytes are free, whatever is written")
 
 
-def send(url: str, method: str, body: object = None, data: bytes | None = None) -> tuple[int, dict]:
+def send(
+    url: str, method: str, body: object = None, data: bytes | None = None, patience: float = 20
+) -> tuple[int, dict]:
+    """What the application answers within `patience` seconds of silence: the code, and what it says."""
     cookie = next(c for address, c in COOKIES.items() if url.startswith(address))
     kind = "application/json" if data is None else "application/octet-stream"
     data = json.dumps(body).encode() if data is None and body is not None else data
     request = urllib.request.Request(url, data=data, method=method, headers={"Cookie": cookie, "Content-Type": kind})
     try:
-        with urllib.request.build_opener(urllib.request.ProxyHandler({})).open(request, timeout=20) as answer:
+        with urllib.request.build_opener(urllib.request.ProxyHandler({})).open(request, timeout=patience) as answer:
             return answer.status, json.load(answer)
     except urllib.error.HTTPError as error:
         with error:

@@ -65,7 +65,7 @@ def start(*arguments: object) -> tuple[int, str]:
 def ask(url: str) -> dict:
     cookie = next((c for address, c in COOKIES.items() if url.startswith(address)), "")
     request = urllib.request.Request(url, headers={"Cookie": cookie})
-    with urllib.request.build_opener(urllib.request.ProxyHandler({})).open(request, timeout=10) as answer:
+    with urllib.request.build_opener(urllib.request.ProxyHandler({})).open(request, timeout=30) as answer:
         return json.load(answer)
 
 
