@@ -75,6 +75,17 @@ for (const file of files) {
     wrong.push(`${file} begins a record with ${made}: record([]) has no names of its own`);
 }
 
+// What was asked of the server is read by those who say what is not known of it.
+for (const file of files) {
+  const text = readFileSync(join(root, file), "utf8");
+  if (file !== "state/asked.ts" && /\buse(Suspense|Infinite)?Quer(y|ies)\(/.test(text))
+    wrong.push(`${file} asks by itself: useAsked says what failed`);
+  if (!["state/asked.ts", "parts/Answer.tsx"].includes(file) && /\bAsked\.known\b/.test(text))
+    wrong.push(`${file} reads what may not be known: Answer and useAnswer say so`);
+  if (/\buseAnswer\([^;]*?\)\)?\s*\?\?\s*[[{0"]/.test(text) && !file.startsWith("state/"))
+    wrong.push(`${file} takes what is not known for none`);
+}
+
 if (wrong.length) {
   console.error([...new Set(wrong)].join("\n"));
   process.exit(1);

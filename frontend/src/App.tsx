@@ -5,7 +5,7 @@ import Typography from "@mui/material/Typography";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { AccountLine } from "./account/AccountLine";
-import { postJson, type Schemas, type Study, type View } from "./api/client";
+import { type PlanVersion, postJson, type Schemas, type Study, type View } from "./api/client";
 import { Begin, EmptyStudy, StudyMenu } from "./Begin";
 import { AreaCard } from "./card/AreaCard";
 import { EarlierBar } from "./earlier/EarlierBar";
@@ -22,6 +22,7 @@ import { Compare } from "./stages/class/Compare";
 import { BringIn } from "./stages/gather/BringIn";
 import { DropAnywhere } from "./stages/gather/ChooseFiles";
 import { Sheet } from "./stages/Sheet";
+import { useAnswer, useDone } from "./state/asked";
 import { useIncoming } from "./state/incoming";
 import { useOutcome, usePlans, useStudies, useUnderway, useUnsaved, useView } from "./state/queries";
 import { STAGES, useDoing, useParts } from "./state/store";
@@ -30,47 +31,31 @@ import { Studies } from "./studies/Studies";
 import { INK, MADDER, QUIET, WATER } from "./theme";
 
 export function App() {
-  const studies = useStudies();
+  const asked = useStudies();
+  const all = useAnswer(asked);
   const chosen = useDoing((d) => d.study);
-  const all = studies.data ?? [];
-  const study = all.find((s) => s.id === chosen) ?? all.find((s) => s.head_id);
+  const study = all?.find((s) => s.id === chosen) ?? all?.find((s) => s.head_id);
   const keeping = useDoing((d) => d.keeping);
-  const retry = () => void studies.refetch();
   if (keeping) return <Studies open={study?.id} />;
-  if (study?.head_id)
-    return <StudyPage key={study.id} study={study} studies={all} failure={studies.error} retry={retry} />;
-  if (study) return <EmptyStudy study={study} studies={all} />;
+  if (all && study?.head_id) return <StudyPage key={study.id} study={study} studies={all} />;
+  if (all && study) return <EmptyStudy study={study} studies={all} />;
   return (
     <>
       <Notices />
       <Box sx={{ p: 6, maxWidth: 640 }} component="main">
         <Typography variant="h1">Steady Tally</Typography>
-        {studies.error && <Failure error={studies.error} retry={retry} />}
-        {studies.data && <Begin others={all.length} />}
+        {all && <Begin others={all.length} />}
       </Box>
     </>
-  );
-}
-
-function Failure({ error, retry }: { error: Error; retry: () => void }) {
-  return (
-    <Box role="alert" sx={{ display: "flex", gap: 2, alignItems: "center", py: 1 }}>
-      <Typography sx={{ color: MADDER }}>{error.message}</Typography>
-      <Button size="small" variant="outlined" onClick={retry}>
-        Try again
-      </Button>
-    </Box>
   );
 }
 
 interface PageProps {
   study: Study;
   studies: readonly Study[];
-  failure: Error | null;
-  retry: () => void;
 }
 
-function StudyPage({ study, studies, failure, retry }: PageProps) {
+function StudyPage({ study, studies }: PageProps) {
   const asked = useView(study);
   const { sheet, selected, pinned, level, comparing, figuring, before, set } = useParts(
     "sheet",
@@ -82,20 +67,14 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
     "before",
     "set",
   );
-  const view = asked.data;
-  const { shown, error: bulkError, again: askAgain } = useOutcome(study, view, level);
+  const view = useAnswer(asked);
+  const { shown, failed } = useOutcome(study, view, level);
   const railWidth = useRailWidth();
   const differs = Boolean(view?.earlier);
   useEffect(() => {
     if (!differs) set({ before: false }); // there is nothing of before any more
   }, [differs, set]);
   useKeys();
-  const error = failure ?? asked.error ?? bulkError;
-  const again = () => {
-    retry();
-    askAgain();
-    if (asked.error) void asked.refetch();
-  };
   const areas = shown?.view === view ? (shown?.areas ?? null) : null;
   const open = view && sheet && (
     <Room name="This sheet" of={`${view.version} ${sheet}`} leave={() => set({ sheet: null })}>
@@ -114,12 +93,7 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
           Keys
         </Button>
       </Box>
-      {error && (
-        <Box sx={{ px: 2 }}>
-          <Failure error={error} retry={again} />
-          {asked.error && <BackToPlanBefore study={study} />}
-        </Box>
-      )}
+      {asked.failed !== null && <BackToPlanBefore study={study} />}
       {view?.earlier && <EarlierBar view={view} earlier={view.earlier} />}
       {view && (
         <Room name="The account" of={view}>
@@ -142,7 +116,7 @@ function StudyPage({ study, studies, failure, retry }: PageProps) {
             </Room>
           )}
           {!shown && view?.fault && <FaultPane study={study} fault={view.fault} />}
-          {!shown && !view?.fault && !error && <WorkingItOut study={study} />}
+          {!shown && !view?.fault && asked.failed === null && !failed && <WorkingItOut study={study} />}
           {shown && comparing && !shown.areas.words.length && (
             <Room name="This page" of={shown} leave={() => set({ comparing: false })}>
               <Compare study={study} view={shown.view} areas={shown.areas} shapes={shown.shapes} />
@@ -189,7 +163,7 @@ function UnsavedNotices({ study, view }: { study: Study; view: View }) {
 
 /** In the map's place while there is none yet: what is done now. */
 function WorkingItOut({ study }: { study: Study }) {
-  const step = useUnderway(study);
+  const step = useAnswer(useUnderway(study));
   return (
     <Box role="status" sx={{ p: 3, color: QUIET }}>
       Working it out…{" "}
@@ -225,17 +199,16 @@ function FaultPane({ study, fault }: { study: Study; fault: Schemas["Fault"] }) 
 
 /** A plan that cannot be worked out must not lock the user out: the one before it can be opened again. */
 function BackToPlanBefore({ study }: { study: Study }) {
-  const versions = usePlans(study).data?.versions ?? [];
+  const versions = useAnswer(usePlans(study))?.versions;
   const cache = useQueryClient();
-  const before = versions[versions.findIndex((v) => v.id === study.head_id) - 1];
-  if (!before) return null;
-  const open = async () => {
-    const body = { parent_id: study.head_id, document: before.document };
-    await postJson(`/api/studies/${study.id}/plans`, body);
+  const open = useDone("The plan before this one", async (document: PlanVersion["document"]) => {
+    await postJson(`/api/studies/${study.id}/plans`, { parent_id: study.head_id, document });
     await cache.invalidateQueries({ queryKey: ["study"] });
-  };
+  });
+  const before = versions?.[versions.findIndex((v) => v.id === study.head_id) - 1];
+  if (!before) return null;
   return (
-    <Button size="small" onClick={() => void open()}>
+    <Button size="small" onClick={() => open.mutate(before.document)}>
       Go back to the plan before this one
     </Button>
   );

@@ -11,6 +11,7 @@ import { plural, whole } from "./format";
 import { Notices } from "./parts/Notices";
 import { BringIn } from "./stages/gather/BringIn";
 import { ChooseFiles, DropAnywhere } from "./stages/gather/ChooseFiles";
+import { useAnswer } from "./state/asked";
 import { OPENED, useWaiting } from "./state/keeping";
 import { useDemoJob, useFirstPlan, useLoadDemo, useSources } from "./state/queries";
 import { useDoing } from "./state/store";
@@ -22,7 +23,7 @@ import { INK, MADDER, QUIET, RULE } from "./theme";
 /** No study yet: the demo on its way, or the two ways to begin. */
 export function Begin({ others }: { others: number }) {
   const set = useDoing((d) => d.set);
-  const job = useDemoJob(true).data;
+  const job = useAnswer(useDemoJob(true));
   const demo = useLoadDemo();
   const begun = job && (job.state === "waiting" || job.state === "running" || job.state === "done");
   if (begun) {
@@ -68,9 +69,9 @@ export function Begin({ others }: { others: number }) {
 
 /** A study without a plan: one place to drop files, and what has come in so far. */
 export function EmptyStudy({ study, studies }: { study: Study; studies: readonly Study[] }) {
-  const sources = useSources(study).data ?? [];
+  const sources = useAnswer(useSources(study));
   const first = useFirstPlan(study);
-  const waiting = useWaiting(study).data;
+  const waiting = useAnswer(useWaiting(study));
   return (
     <Box sx={{ height: "100vh", display: "flex", flexDirection: "column" }}>
       <Notices />
@@ -108,7 +109,7 @@ export function EmptyStudy({ study, studies }: { study: Study; studies: readonly
                 Delimited text, workbooks, Parquet, GeoPackage, GeoJSON, Shapefile, FlatGeobuf, KML, TopoJSON.
                 Nothing leaves this machine.
               </Typography>
-              {sources.length > 0 && (
+              {sources && sources.length > 0 && (
                 <Box sx={{ borderTop: `1px solid ${RULE}`, pt: 2, minWidth: 320 }}>
                   {sources.map((s) => (
                     <Box key={s.id} sx={{ display: "flex", justifyContent: "space-between", gap: 4 }}>

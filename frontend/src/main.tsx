@@ -7,7 +7,9 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { App } from "./App";
 import { Busy } from "./parts/Busy";
+import { Room } from "./parts/Room";
 import { same } from "./records";
+import { asksOnceMore } from "./state/asked";
 import { theme } from "./theme";
 
 // The server is on this machine: it is there when the network is not.
@@ -16,7 +18,7 @@ const networkMode = "always";
 const structuralSharing = (before: unknown, now: unknown) => (same(before, now) ? before : now);
 const client = new QueryClient({
   defaultOptions: {
-    queries: { retry: 1, refetchOnWindowFocus: false, networkMode, structuralSharing },
+    queries: { retry: asksOnceMore, refetchOnWindowFocus: false, networkMode, structuralSharing },
     mutations: { networkMode },
   },
 });
@@ -27,7 +29,9 @@ createRoot(document.getElementById("root")!).render(
       <ThemeProvider theme={theme}>
         <CssBaseline />
         <Busy />
-        <App />
+        <Room name="Steady Tally" of={null}>
+          <App />
+        </Room>
       </ThemeProvider>
     </QueryClientProvider>
   </StrictMode>,

@@ -9,6 +9,7 @@ import { termFigure } from "../outcome/terms";
 import { trialText } from "../outcome/words";
 import { mappedMeasure } from "../plan/mapped";
 import { record } from "../records";
+import { saidIn } from "../state/asked";
 import { useTrials } from "../state/queries";
 import { STAGES, type Stage, useParts } from "../state/store";
 import { HEADING, INK, MADDER, QUIET, RULE } from "../theme";
@@ -138,7 +139,7 @@ function faultColumns(at: string): Record<Stage, Column> {
 
 export function AccountLine({ view }: { view: View }) {
   const { sheet, tried, set } = useParts("sheet", "tried", "set");
-  const trial = useTrials(view, tried ? [tried] : [])[0]?.data;
+  const trial = saidIn("the grid’s form", useTrials(view, tried ? [tried] : []).at(0));
   const columns = view.fault ? faultColumns(view.fault.stage) : columnsOf(view);
   if (trial && !isLaid(tried ?? undefined, view.plan.place))
     columns.place = { figure: `${whole(trial.cells)} cells`, note: trialText(trial) };

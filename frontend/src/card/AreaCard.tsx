@@ -10,8 +10,10 @@ import { chanceText, figure, levelText, plural, whole } from "../format";
 import { ABOVE_ALL, BELOW_ALL, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
 import { sumOf, termFigure } from "../outcome/terms";
 import { besideText, doubts, SIDE_WORDS, STATE_WORDS, valueText } from "../outcome/words";
+import { Unanswered } from "../parts/Answer";
 import { mappedEvents } from "../plan/mapped";
 import { leftOut } from "../plan/place";
+import { useAnswer } from "../state/asked";
 import { useAreaProfile, useOtherMeasures, useSavePlan } from "../state/queries";
 import { useDoing } from "../state/store";
 import { useCardWidth } from "../state/window";
@@ -43,7 +45,7 @@ interface Props {
 export function AreaCard({ study, view, areas, area }: Props) {
   const width = useCardWidth();
   const set = useDoing((d) => d.set);
-  const profile = useAreaProfile(view, area).data;
+  const profile = useAnswer(useAreaProfile(view, area));
   const others = useOtherMeasures(view, true);
   const value = areas.value[area];
   const known = !Number.isNaN(value);
@@ -87,6 +89,7 @@ export function AreaCard({ study, view, areas, area }: Props) {
       <Box sx={{ color: QUIET, fontSize: "0.8125rem", overflowWrap: "anywhere" }}>
         {areas.identifier[area]}
       </Box>
+      <Unanswered />
       <Box data-testid="value" sx={{ fontSize: "1.9rem", mt: 1.5, lineHeight: 1.1 }}>
         {valueText(areas, area)}
       </Box>

@@ -1,4 +1,5 @@
 /** The figures of before and of now: both maps beside each other, and the areas that differ. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
@@ -11,12 +12,14 @@ import { useSize } from "../map/gestures";
 import { coloured } from "../map/look";
 import { SmallPicture } from "../map/SmallPicture";
 import { smallMapsOf, useSmallMaps } from "../map/small";
+import { Unanswered } from "../parts/Answer";
 import { useFocusHere } from "../parts/focus";
 import { Grid } from "../rows/Grid";
+import { useAnswer, useTold } from "../state/asked";
 import { type Earlier, tableOf, useEarlierClasses, useEarlierFigures, useTakeNow } from "../state/earlier";
 import type { Outcome } from "../state/queries";
 import { useParts } from "../state/store";
-import { MADDER, PAPER, QUIET, RULE } from "../theme";
+import { PAPER, QUIET, RULE } from "../theme";
 import { unit } from "../unit";
 
 const LEGEND = 190;
@@ -33,11 +36,11 @@ export function EarlierPage({ view, earlier, shown }: Props) {
   const here = useRef<HTMLElement>(null);
   useFocusHere(here);
   const asked = useEarlierFigures(view);
-  const found = asked.data;
-  const own = useEarlierClasses(view, found?.drawn ?? false);
+  const found = useAnswer(asked);
+  const own = useAnswer(useEarlierClasses(view, found?.drawn ?? false));
   const take = useTakeNow(view);
   const table = useMemo(() => found && tableOf(found), [found]);
-  const error = asked.error ?? own.error ?? take.error;
+  useTold(take.error && { what: "This was not changed", failed: take.error.message, leave: take.reset });
   const goOn = () => take.mutate(undefined, { onSuccess: () => set({ before: false }) });
   return (
     <Box
@@ -77,14 +80,12 @@ export function EarlierPage({ view, earlier, shown }: Props) {
           ? "The plan and the files are the same; the program that works them out is another. Those of before are kept until you go on with those of now, or change what is worked out."
           : "Nothing is worked out now. Those of before are kept."}
       </Box>
-      {error && (
-        <Box role="alert" sx={{ px: 2, color: MADDER }}>
-          {error.message}
-        </Box>
-      )}
+      <Box sx={{ px: 2 }}>
+        <Unanswered />
+      </Box>
       {found &&
-        (found.drawn && shown && own.data ? (
-          <Maps {...shown} earlier={earlier} found={found} then={own.data} />
+        (found.drawn && shown && own ? (
+          <Maps {...shown} earlier={earlier} found={found} then={own} />
         ) : (
           !found.drawn && (
             <Box sx={{ px: 2, flex: 1, color: QUIET }}>
@@ -95,7 +96,6 @@ export function EarlierPage({ view, earlier, shown }: Props) {
             </Box>
           )
         ))}
-      {asked.isPending && <Box sx={{ px: 2, flex: 1, color: QUIET }}>Looking them up…</Box>}
       {found && (
         <Box sx={{ flexShrink: 0 }}>
           <Box sx={{ px: 2, pb: 0.25, fontSize: "0.8125rem" }}>

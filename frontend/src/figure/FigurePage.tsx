@@ -1,4 +1,5 @@
 /** Pages to publish: the true page in the middle, its elements dragged on it, and beside it what cannot be dragged. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
@@ -6,20 +7,24 @@ import Typography from "@mui/material/Typography";
 import { useRef, useState } from "react";
 import type { Study, View } from "../api/client";
 import { useSize } from "../map/gestures";
+import { Unanswered } from "../parts/Answer";
 import { Link } from "../parts/parts";
 import type { FigurePlan } from "../plan/types";
+import { useAnswer } from "../state/asked";
 import { type FigureView, useFigureChanges, useFigures, usePreview } from "../state/figures";
 import { useParts } from "../state/store";
 import { INK, MADDER, PAPER, QUIET, RULE, WATER } from "../theme";
 import { Elements } from "./Elements";
 import { PageForm } from "./PageForm";
 
+const NO_FIGURES: readonly FigureView[] = [];
+
 export function FigurePage({ study, view }: { study: Study; view: View }) {
   const { set } = useParts("set");
-  const figures = useFigures(study);
+  const figures = useAnswer(useFigures(study));
   const { add, change, remove } = useFigureChanges(study);
   const [chosen, setChosen] = useState<string | null>(null);
-  const all = figures.data ?? [];
+  const all = figures ?? NO_FIGURES;
   // What is on the map may still be of the version before.
   const head = study.head_id ?? view.version;
   const figure = all.find((f) => f.id === chosen) ?? all[0];
@@ -28,7 +33,7 @@ export function FigurePage({ study, view }: { study: Study; view: View }) {
       { name: view.plan.show.title || view.measure, version: head, document: {} },
       { onSuccess: (added) => setChosen(added.id) },
     );
-  const error = add.error ?? change.error ?? remove.error ?? figures.error;
+  const error = add.error ?? change.error ?? remove.error;
   return (
     <Box
       component="section"
@@ -69,7 +74,7 @@ export function FigurePage({ study, view }: { study: Study; view: View }) {
               {f.name}
             </ButtonBase>
           ))}
-          <Link onClick={begin}>{all.length ? "another page" : "begin a page"}</Link>
+          {figures && <Link onClick={begin}>{all.length ? "another page" : "begin a page"}</Link>}
         </Box>
         <Button size="small" onClick={() => set({ figuring: false })}>
           Back to the map
@@ -80,6 +85,7 @@ export function FigurePage({ study, view }: { study: Study; view: View }) {
           {error.message}
         </Box>
       )}
+      <Unanswered />
       {figure ? (
         <Page
           key={figure.id}
@@ -90,7 +96,7 @@ export function FigurePage({ study, view }: { study: Study; view: View }) {
           remove={() => remove.mutate(figure.id, { onSuccess: () => setChosen(null) })}
         />
       ) : (
-        figures.isSuccess && (
+        figures && (
           <Box sx={{ color: QUIET, maxWidth: 520 }}>
             A page is drawn from the plan as it is now: map, legend, boxes, and what must be said of them.{" "}
             <Link onClick={begin}>begin a page</Link>
@@ -122,8 +128,7 @@ function Page(props: {
   const wide = size ? Math.round(Math.min(size.width, 1.5 * size.height) * ratio) : 0;
   const pixels = size ? Math.min(Math.max(wide, LEAST_PIXELS), MOST_PIXELS) : 0;
   const [at, setAt] = useState(0);
-  const preview = usePreview(study, figure, pixels, figure.document.series ? at : 0);
-  const page = preview.data;
+  const { page, drawing } = usePreview(study, figure, pixels, figure.document.series ? at : 0);
   const scale = page && size ? Math.min(size.width / page.width, size.height / page.height) : 0;
   const change = (document: FigurePlan) => put({ document });
   return (
@@ -139,7 +144,7 @@ function Page(props: {
           {page && (
             <Box
               data-testid="page"
-              data-still={String(!preview.isFetching)}
+              data-still={String(!drawing)}
               sx={{
                 position: "absolute",
                 left: "50%",
@@ -157,20 +162,12 @@ function Page(props: {
               <Elements page={page} scale={scale} document={figure.document} change={change} />
             </Box>
           )}
-          {preview.isFetching && (
+          {drawing && (
             <Box
               role="status"
               sx={{ position: "absolute", right: 8, bottom: 4, color: QUIET, fontSize: "0.8125rem" }}
             >
               Drawing it…
-            </Box>
-          )}
-          {preview.error && (
-            <Box
-              role="alert"
-              sx={{ position: "absolute", inset: "auto 0 0 0", p: 2, color: MADDER, bgcolor: PAPER }}
-            >
-              {preview.error.message} <Link onClick={() => void preview.refetch()}>Try again</Link>
             </Box>
           )}
         </Box>

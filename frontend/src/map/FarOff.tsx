@@ -6,7 +6,7 @@ import type { Study, View } from "../api/client";
 import { plural } from "../format";
 import type { Inset } from "../plan/types";
 import { useSavePlan } from "../state/queries";
-import { INK, MADDER, PAPER } from "../theme";
+import { INK, PAPER } from "../theme";
 
 export function FarOff({ study, view }: { study: Study; view: View }) {
   const [left, setLeft] = useState("");
@@ -49,11 +49,6 @@ export function FarOff({ study, view }: { study: Study; view: View }) {
       <Button size="small" onClick={() => setLeft(view.keys.areas)}>
         Leave it so
       </Button>
-      {save.error && (
-        <Box role="alert" sx={{ color: MADDER }}>
-          {save.error.message}
-        </Box>
-      )}
     </Box>
   );
 }

@@ -7,7 +7,9 @@ import type { View as Outcome, Study } from "../api/client";
 import { plural, whole } from "../format";
 import { inSight, levelFor, panned, scaleBar, type View, zoomed } from "../geometry/view";
 import { trialText } from "../outcome/words";
+import { Unanswered } from "../parts/Answer";
 import type { Reference } from "../plan/types";
+import { saidIn, useAnswer } from "../state/asked";
 import { cardWidth, taken } from "../state/hang";
 import {
   useAnchors,
@@ -121,9 +123,9 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const level = view ? levelFor(view.scale, window.devicePixelRatio || 1, shapes.tolerances) : 0;
   useEffect(() => set({ level }), [level, set]);
 
-  const over = useOver(outcome).data;
+  const over = useAnswer(useOver(outcome));
   const events = outcome.layers.find((l) => l.kind === "events");
-  const dotted = useEventDots(outcome, events).data;
+  const dotted = useAnswer(useEventDots(outcome, events));
   const drawnLayers = useMemo(
     () => layersOf(outcome.layers, { references, over, dots: dotted }),
     [outcome.layers, references, over, dotted],
@@ -131,23 +133,21 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   useEffect(() => painter.layers(drawnLayers), [drawnLayers, painter]);
   const { labels: sets } = outcome.plan.show;
   const labelled = sets.some((s) => s.shown);
-  const anchors = useAnchors(outcome, labelled).data;
-  const texts = useLabelTexts(outcome, labelled).data;
+  const anchors = useAnswer(useAnchors(outcome, labelled));
+  const texts = useAnswer(useLabelTexts(outcome, labelled));
   const named = useReferenceNames(
     outcome,
     outcome.layers.filter((l) => l.kind === "reference" && l.shown && l.names !== null) as Reference[],
   );
-  const points = usePoints(outcome, dots !== null).data;
+  const points = useAnswer(usePoints(outcome, dots !== null));
   const shown = useMemo(() => (points && dots ? dotsOf(points, dots) : null), [points, dots]);
   useEffect(() => painter.dots(shown), [shown, painter]);
   const places = useMemo(() => (tried ? [tried, ...held] : []), [tried, held]);
   const trials = useTrials(outcome, places);
-  const came = trials.map((t) => t.data?.cells ?? -1).join(" ");
+  const sizes = trials.map((t) => saidIn("the grid’s form", t));
+  const came = sizes.map((t) => t?.cells ?? -1).join(" ");
   // biome-ignore lint/correctness/useExhaustiveDependencies: which trials came stands for what they are
-  const grids = useMemo(
-    () => gridsOf(trials, places, outcome.plan.place),
-    [came, places, outcome.plan.place],
-  );
+  const grids = useMemo(() => gridsOf(sizes, places, outcome.plan.place), [came, places, outcome.plan.place]);
   useEffect(() => painter.grids(grids), [grids, painter]);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: new shapes want a new frame
@@ -217,7 +217,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
     else return;
     event.preventDefault();
   };
-  const itsPlaces = useAreaProfile(outcome, selected).data?.places;
+  const itsPlaces = useAnswer(useAreaProfile(outcome, selected))?.places;
   return (
     <Box sx={{ position: "absolute", inset: 0, bgcolor: WATER, overflow: "hidden" }}>
       <div
@@ -259,7 +259,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
       )}
       {itsPlaces && view && size && <PlacesOverlay places={itsPlaces} view={view} size={size} />}
       {view && size && <OutlineEditor editing={outlining} view={view} size={size} />}
-      {tried && trials[0]?.data && !outline && !isLaid(tried, outcome.plan.place) && (
+      {tried && sizes[0] && !outline && !isLaid(tried, outcome.plan.place) && (
         <Box
           data-testid="tried"
           sx={{
@@ -273,10 +273,15 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
             pointerEvents: "none",
           }}
         >
-          <strong>{whole(trials[0].data.cells)} cells</strong> {trialText(trials[0].data)}
+          <strong>{whole(sizes[0].cells)} cells</strong> {trialText(sizes[0])}
         </Box>
       )}
       <FarOff study={study} view={outcome} />
+      <Box
+        sx={{ position: "absolute", left: 12, top: 8, maxWidth: 420, px: 1.25, bgcolor: PAPER, zIndex: 1 }}
+      >
+        <Unanswered />
+      </Box>
       <Pointed areas={areas} />
       <Box
         sx={{

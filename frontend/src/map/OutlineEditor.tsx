@@ -1,6 +1,5 @@
 /** Outlines drawn on the map, corner by corner: they go into the plan where they were asked for. */
 
-import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { resultsOf } from "../api/bulk";
 import { type View as Outcome, postJson, type Schemas, type Study } from "../api/client";
@@ -8,9 +7,9 @@ import type { View } from "../geometry/view";
 import { put } from "../plan/filter";
 import { mappedEvents } from "../plan/mapped";
 import { withOutline } from "../plan/place";
+import { useDone } from "../state/asked";
 import { useSavePlan } from "../state/queries";
 import { type OutlineUse, useParts } from "../state/store";
-import { MADDER, PAPER } from "../theme";
 import { OutlineOverlay } from "./OutlineOverlay";
 
 const ENDS: Record<OutlineUse, string> = {
@@ -35,7 +34,7 @@ export function useOutlining(study: Study, outcome: Outcome) {
     "set",
   );
   const save = useSavePlan(study, outcome);
-  const close = async () => {
+  const close = useDone("The outline", async () => {
     if (!outline || outline.length < 3) return set({ outline: null });
     const corners = await toDegrees(outline, outcome);
     const sized = tried?.areas.kind === "grid" ? tried.areas : undefined;
@@ -45,16 +44,14 @@ export function useOutlining(study: Study, outcome: Outcome) {
       const events = mappedEvents(plan);
       events.where = put(events.where, () => false, { kind: "inside", outline: corners });
     });
-  };
+  });
   return {
     outline,
     ends: ENDS[outlineFor],
     add: (at: Point) => outline && set({ outline: [...outline, at] }),
     move: (corner: number, to: Point) =>
       outline && set({ outline: outline.map((c, i) => (i === corner ? to : c)) }),
-    close: () => void close(),
-    error: save.error,
-    forget: () => save.reset(),
+    close: () => close.mutate(),
   };
 }
 
@@ -63,31 +60,10 @@ export function OutlineEditor(props: {
   view: View;
   size: { width: number; height: number };
 }) {
-  const { outline, ends, move, close, error, forget } = props.editing;
+  const { outline, ends, move, close } = props.editing;
   return (
     <>
       {outline && <OutlineOverlay outline={outline} view={props.view} size={props.size} onMove={move} />}
-      {error && (
-        <Box
-          role="alert"
-          sx={{
-            position: "absolute",
-            right: 12,
-            top: 48,
-            maxWidth: 360,
-            px: 1.25,
-            py: 0.75,
-            color: MADDER,
-            bgcolor: PAPER,
-            border: `1px solid ${MADDER}`,
-          }}
-        >
-          {error.message}{" "}
-          <Button size="small" aria-label="Put the message away" onClick={forget} sx={{ minWidth: 24 }}>
-            ×
-          </Button>
-        </Box>
-      )}
       {outline && outline.length > 2 && (
         <Button
           variant="contained"

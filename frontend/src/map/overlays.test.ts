@@ -97,14 +97,14 @@ describe("a grid's lines", () => {
 
 describe("grids tried out", () => {
   const drawn = { column: new Int32Array(), row: new Int32Array(), lattice: {} as Lattice };
-  const trial = { data: { drawn } } as never;
+  const trial = { drawn } as never;
   const laid = { areas: { ...CELLS, cover: { corners: null, source: "wards" } } };
 
   it("have lines while they are not laid", () => {
     const other = { areas: { ...laid.areas, size: 600 } };
     expect(gridsOf([trial, trial], [other, laid], laid)).toHaveLength(1);
     expect(gridsOf([trial], [laid], { areas: WARDS })).toHaveLength(1);
-    expect(gridsOf([{}], [other], laid)).toEqual([]);
+    expect(gridsOf([undefined], [other], laid)).toEqual([]);
   });
 
   it("are the laid one where the plan says the same, in whatever order", () => {

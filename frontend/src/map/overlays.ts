@@ -36,12 +36,12 @@ export function dotsOf(points: Points, shown: DotsShown): Dots {
 /** The grids whose figures came, each in its own colour: first the one that is being sized. One that is laid is there
  * already, and has no lines. */
 export function gridsOf(
-  trials: readonly { data?: GridTrial }[],
+  trials: readonly (GridTrial | undefined)[],
   places: readonly Laid[],
   laid: Laid,
 ): DrawnGrid[] {
-  return trials.flatMap(({ data }, i) =>
-    data?.drawn && !isLaid(places[i], laid) ? [{ ...data.drawn, colour: packed(COMPARED[i]) }] : [],
+  return trials.flatMap((trial, i) =>
+    trial?.drawn && !isLaid(places[i], laid) ? [{ ...trial.drawn, colour: packed(COMPARED[i]) }] : [],
   );
 }
 

@@ -78,6 +78,10 @@ export function Pick<T extends string>(props: {
       slotProps={{ select: { native: true }, inputLabel: { shrink: true } }}
       onChange={(event) => props.onChange(event.target.value as T)}
     >
+      {/* What is chosen stands here whether or not it is among what is offered. */}
+      {props.options.every(([value]) => value !== props.value) && (
+        <option value={props.value}>{props.value}</option>
+      )}
       {props.options.map(([value, text]) => (
         <option key={value} value={value}>
           {text}

@@ -2,6 +2,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { Component, type ReactNode } from "react";
+import { InRoom, newRoom } from "../state/asked";
 import { MADDER } from "../theme";
 
 interface Props {
@@ -16,6 +17,8 @@ interface Props {
 
 export class Room extends Component<Props, { failed: boolean; of: unknown }> {
   override state = { failed: false, of: this.props.of };
+  /** What is not known in it. */
+  private readonly told = newRoom();
 
   static getDerivedStateFromError() {
     return { failed: true };
@@ -26,7 +29,7 @@ export class Room extends Component<Props, { failed: boolean; of: unknown }> {
   }
 
   override render() {
-    if (!this.state.failed) return this.props.children;
+    if (!this.state.failed) return <InRoom value={this.told}>{this.props.children}</InRoom>;
     const { name, leave } = this.props;
     return (
       <Box role="alert" sx={{ p: 2, color: MADDER, maxWidth: 420 }}>

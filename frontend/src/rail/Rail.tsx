@@ -8,6 +8,7 @@ import type { Study, View } from "../api/client";
 import { plural, whole } from "../format";
 import { ZERO_CLASS } from "../outcome/classes";
 import { termOf } from "../outcome/terms";
+import { Unanswered } from "../parts/Answer";
 import { Link } from "../parts/parts";
 import { wordEntry, ZERO_ENTRY } from "../plan/bands";
 import { mappedClasses } from "../plan/mapped";
@@ -48,6 +49,7 @@ export function Rail({ study, view, areas }: Props & { study: Study }) {
       }}
     >
       <Box sx={{ px: 1.5, pt: 1.25, pb: 0.75 }}>
+        <Unanswered />
         <Box sx={{ fontFamily: HEADING, fontSize: "1.05rem", lineHeight: 1.2 }}>
           {view.plan.show.title || "Areas"}
         </Box>

@@ -42,9 +42,9 @@ export function RulingStrip(props: {
         color: INK,
       }}
     >
-      {refused || ruling.error ? (
+      {refused ? (
         <Box role="alert" sx={{ color: MADDER }}>
-          {refused || ruling.error} <Link onClick={() => props.putAway()}>put away</Link>
+          {refused} <Link onClick={() => props.putAway()}>put away</Link>
         </Box>
       ) : ruling.moving ? (
         <>

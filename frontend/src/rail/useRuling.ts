@@ -77,7 +77,6 @@ export function useRuling(study: Study, view: View, sorted: Sorted) {
     moving: draft !== null,
     /** The areas that would change class. */
     changing: (draft !== null && drafted?.changing) || [],
-    error: save.error?.message ?? "",
     move: (at: number, to: number) => put(moved(latest(), at, to, ordered)),
     /** Let go: the simplest figure that moves no further area is kept. */
     release: (at: number) => {

@@ -6,6 +6,7 @@ import type { View } from "../api/client";
 import { levelText } from "../format";
 import { termOf } from "../outcome/terms";
 import { besideText, doubts, SIDE_WORDS, valueText } from "../outcome/words";
+import { useAnswer } from "../state/asked";
 import { useKinds, useOtherMeasures } from "../state/queries";
 import { useParts } from "../state/store";
 import { type Column, Grid } from "./Grid";
@@ -25,7 +26,7 @@ export function AreaRows({ view, areas, shown }: Props) {
   const { hovered, selected, set } = useParts("hovered", "selected", "set");
   const under = termOf(view, "under");
   const others = useOtherMeasures(view, true);
-  const kinds = useKinds(view, true).data;
+  const kinds = useAnswer(useKinds(view, true));
   const crude = areas.steps.length ? areas.steps[0] : null;
   const sure = view.total_interval !== null;
   const marked = useMemo(() => areas.unreliable.some((flag) => flag > 0), [areas]);

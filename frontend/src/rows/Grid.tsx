@@ -3,10 +3,12 @@
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type RefObject, useEffect, useMemo, useRef, useState } from "react";
+import { type ReactNode, type RefObject, useEffect, useMemo, useRef, useState } from "react";
 import type { View } from "../api/client";
+import { Answer } from "../parts/Answer";
 import { mappedEvents } from "../plan/mapped";
-import { INK, MADDER, QUIET, RULE } from "../theme";
+import type { Asked } from "../state/asked";
+import { INK, QUIET, RULE } from "../theme";
 import { unit } from "../unit";
 import { csvOf } from "./csv";
 import { type Cell, compare, written } from "./sorting";
@@ -196,6 +198,17 @@ export function labelled(view: View, column: string): string {
   return mappedEvents(view.plan).labels[column] ?? column;
 }
 
-export function Say({ text, bad = false }: { text: string; bad?: boolean }) {
-  return <Box sx={{ height: HEIGHT, p: 2, color: bad ? MADDER : QUIET }}>{text}</Box>;
+export function Say({ text }: { text: string }) {
+  return <Box sx={{ minHeight: "6em", p: 2, color: QUIET }}>{text}</Box>;
+}
+
+/** The rows that were asked for. */
+export function Found<T>({ of, children }: { of: Asked<T>; children: (rows: T) => ReactNode }) {
+  return (
+    <Box sx={{ minHeight: "6em" }}>
+      <Answer of={of} awaited="Looking them up…" inset>
+        {children}
+      </Answer>
+    </Box>
+  );
 }

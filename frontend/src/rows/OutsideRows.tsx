@@ -2,12 +2,19 @@
 
 import type { View } from "../api/client";
 import { useOutside } from "../state/queries";
-import { Say, Table } from "./Grid";
+import { Found, Say, Table } from "./Grid";
 
 export function OutsideRows({ view }: { view: View }) {
   const found = useOutside(view);
-  if (found.error) return <Say text={found.error.message} bad />;
-  if (!found.data) return <Say text="Looking them up…" />;
-  if (!found.data.total) return <Say text="Every event that has a place lies in an area." />;
-  return <Table label="Events in no area" view={view} found={found.data} numbers={["record", "metres"]} />;
+  return (
+    <Found of={found}>
+      {(rows) =>
+        rows.total ? (
+          <Table label="Events in no area" view={view} found={rows} numbers={["record", "metres"]} />
+        ) : (
+          <Say text="Every event that has a place lies in an area." />
+        )
+      }
+    </Found>
+  );
 }

@@ -6,25 +6,24 @@ import { resultsOf } from "../api/bulk";
 import type { View } from "../api/client";
 import { Pick } from "../parts/Fields";
 import { letsOutEvents } from "../plan/sure";
+import { useAnswer } from "../state/asked";
 import { useAreaColumns, usePlacedEvents } from "../state/queries";
 import { RULE } from "../theme";
-import { Say, Table } from "./Grid";
+import { Found, Table } from "./Grid";
 import { Passage } from "./Passage";
 
 export function PlacedRows({ view }: { view: View }) {
-  const columns = useAreaColumns(view).data ?? [];
+  const columns = useAnswer(useAreaColumns(view));
   const of = view.plan.place.areas;
   const wholeZones = of.kind === "zones" && of.overlaps === "each";
   const rolled = of.kind === "zones" ? of.roll_up : null;
-  const offered = wholeZones ? columns.filter((c) => !rolled || c.column === rolled) : [];
+  const offered = wholeZones && columns ? columns.filter((c) => !rolled || c.column === rolled) : [];
   const [column, setColumn] = useState("");
   const [value, setValue] = useState("");
   const chosen = offered.find((c) => c.column === column);
   const filter =
     chosen && value ? `&column=${encodeURIComponent(column)}&value=${encodeURIComponent(value)}` : "";
   const found = usePlacedEvents(view, filter);
-  if (found.error) return <Say text={found.error.message} bad />;
-  if (!found.data) return <Say text="Looking them up…" />;
   const file = letsOutEvents(view.plan) ? `${resultsOf(view)}/events/file?${filter.slice(1)}` : undefined;
   return (
     <>
@@ -59,9 +58,17 @@ export function PlacedRows({ view }: { view: View }) {
             )}
           </>
         )}
-        <Passage total={found.data.total} shown={found.data.rows.length} file={file} />
       </Box>
-      <Table label="Placed events" view={view} found={found.data} numbers={["record", "line"]} />
+      <Found of={found}>
+        {(rows) => (
+          <>
+            <Box sx={{ px: 2 }}>
+              <Passage total={rows.total} shown={rows.rows.length} file={file} />
+            </Box>
+            <Table label="Placed events" view={view} found={rows} numbers={["record", "line"]} />
+          </>
+        )}
+      </Found>
     </>
   );
 }

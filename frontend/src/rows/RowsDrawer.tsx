@@ -6,7 +6,9 @@ import { useRef } from "react";
 import { type Areas, resultsOf } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { plural, whole } from "../format";
+import { Unanswered } from "../parts/Answer";
 import { letsOutEvents } from "../plan/sure";
+import { useAnswer } from "../state/asked";
 import { useKinds } from "../state/queries";
 import { type RowsTab, useParts } from "../state/store";
 import { INK, PAPER, QUIET } from "../theme";
@@ -25,7 +27,7 @@ const PASSING: RowsTab[] = ["outside", "labels"];
 export function RowsDrawer({ study, view, areas }: { study: Study; view: View; areas: Areas }) {
   const { rows, selected, reason, set } = useParts("rows", "selected", "reason", "set");
   const shown = useRef<(() => string) | null>(null);
-  const kinds = useKinds(view, rows === "areas").data;
+  const kinds = useAnswer(useKinds(view, rows === "areas"));
   const aside = view.ledger.stages.reduce((n, s) => n + s.records_set_aside, 0);
   const label = {
     areas: `${plural(view.ledger.areas.read, "area")}`,
@@ -102,6 +104,9 @@ export function RowsDrawer({ study, view, areas }: { study: Study; view: View; a
         <ButtonBase onClick={() => set({ rows: rows ? null : "areas" })} sx={{ font: "inherit" }}>
           {rows ? "lower the rows" : "raise the rows"}
         </ButtonBase>
+      </Box>
+      <Box sx={{ px: 2 }}>
+        <Unanswered />
       </Box>
       {rows === "areas" && <AreaRows view={view} areas={areas} shown={shown} />}
       {rows === "placed" && <PlacedRows view={view} />}

@@ -1,10 +1,10 @@
 /** The open stage's sheet: hangs from its own column over the map. What stands on it is a file a stage. */
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
-import Typography from "@mui/material/Typography";
 import { useRef } from "react";
 import type { Areas } from "../api/bulk";
 import type { Study, View } from "../api/client";
+import { Unanswered } from "../parts/Answer";
 import { useFocusHere } from "../parts/focus";
 import { Quiet } from "../parts/parts";
 import { mappedMeasure } from "../plan/mapped";
@@ -13,7 +13,7 @@ import { sheetLeft, sheetWidth } from "../state/hang";
 import { useSavePlan, useShownPlan } from "../state/queries";
 import { type Stage, useParts } from "../state/store";
 import { useWindowWidth } from "../state/window";
-import { INK, MADDER, PAPER } from "../theme";
+import { INK, PAPER } from "../theme";
 import { ClassSheet } from "./class/ClassSheet";
 import { GatherSheet } from "./gather/GatherSheet";
 import { MeasureSheet } from "./measure/MeasureSheet";
@@ -85,13 +85,9 @@ export function Sheet({ study, view: saved, areas, stage }: Props & { stage: Sta
           ×
         </ButtonBase>
       </Box>
+      <Unanswered />
       {body}
       {save.isPending && <Quiet>Working it out…</Quiet>}
-      {save.error && (
-        <Typography role="alert" sx={{ color: MADDER, mt: 1 }}>
-          {save.error.message}
-        </Typography>
-      )}
     </Box>
   );
 }

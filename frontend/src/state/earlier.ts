@@ -1,13 +1,14 @@
 /** A map that comes to other figures than before: which, and both. */
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { fetchClassesOf, resultsOf } from "../api/bulk";
 import { getJson, postJson, type Schemas, type View } from "../api/client";
+import { useAsked } from "./asked";
 
 type Cell = string | number | null;
 export type Earlier = Schemas["EarlierView"];
 
 export function useEarlierFigures(view: View) {
-  return useQuery({
+  return useAsked("The figures of before", {
     queryKey: ["earlier", view.study, view.version],
     queryFn: () => getJson<Schemas["EarlierRows"]>(`${resultsOf(view)}/earlier`),
     enabled: view.earlier?.kept ?? false,
@@ -15,7 +16,7 @@ export function useEarlierFigures(view: View) {
 }
 
 export function useEarlierClasses(view: View, wanted: boolean) {
-  return useQuery({
+  return useAsked("The classes of before", {
     queryKey: ["earlier classes", view.study, view.version],
     queryFn: () => fetchClassesOf(`${resultsOf(view)}/earlier/classes`),
     enabled: wanted,

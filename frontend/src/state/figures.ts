@@ -1,9 +1,10 @@
 /** The study's figures, and what a page would look like. */
 
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
 import { getJson, postJson, type Schemas, type Study } from "../api/client";
 import type { FigurePlan } from "../plan/types";
+import { useAnswer, useAsked } from "./asked";
 
 export interface FigureView {
   id: string;
@@ -16,7 +17,7 @@ export interface FigureView {
 export type Preview = Schemas["PreviewView"];
 
 export function useFigures(study: Study) {
-  return useQuery({
+  return useAsked("The pages", {
     queryKey: ["figures", study.id, study.head_id],
     queryFn: async () =>
       (await getJson<{ figures: FigureView[] }>(`/api/studies/${study.id}/figures`)).figures,
@@ -27,7 +28,7 @@ export function useFigures(study: Study) {
 /** The true page; the one before stands in until it has come, and where it cannot be drawn. */
 export function usePreview(study: Study, figure: FigureView | undefined, pixels: number, page: number) {
   const last = useRef<Preview>(undefined);
-  const asked = useQuery({
+  const asked = useAsked("The page", {
     queryKey: ["figure preview", study.id, figure?.version, figure?.document, pixels, page],
     queryFn: () =>
       postJson<Preview>(`/api/studies/${study.id}/plans/${figure!.version}/figure-preview`, {
@@ -39,8 +40,8 @@ export function usePreview(study: Study, figure: FigureView | undefined, pixels:
     placeholderData: keepPreviousData,
     staleTime: Number.POSITIVE_INFINITY,
   });
-  last.current = asked.data ?? last.current;
-  return { ...asked, data: last.current };
+  last.current = useAnswer(asked) ?? last.current;
+  return { page: last.current, drawing: asked.asking };
 }
 
 type Draft = Pick<FigureView, "name" | "version"> & { document: FigurePlan | Record<string, never> };

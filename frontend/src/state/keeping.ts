@@ -1,13 +1,14 @@
 /** Studies kept in order: what each holds, and what can be done with them. */
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { getJson, postJson, type Schemas, type Study } from "../api/client";
+import { useAnswer, useAsked } from "./asked";
 import { useDoing } from "./store";
 
 export type KeptStudy = Schemas["KeptStudy"];
 export type WaitedFor = Schemas["WaitedFor"];
 
 export function useKeptStudies() {
-  return useQuery({
+  return useAsked("The studies", {
     queryKey: ["kept studies"],
     queryFn: async () => (await getJson<{ studies: KeptStudy[] }>("/api/kept-studies")).studies,
     staleTime: 0,
@@ -16,13 +17,13 @@ export function useKeptStudies() {
 }
 
 /** What the page says while the disk has no room to save anything; nothing while it has. */
-export function useRoom(): string {
-  const found = useQuery({
+export function useRoomOnDisk(): string {
+  const found = useAsked("The room on the disk", {
     queryKey: ["room"],
     queryFn: async () => (await getJson<Schemas["Room"]>("/api/room")).says,
     refetchInterval: 10_000,
   });
-  return found.data ?? "";
+  return useAnswer(found) ?? "";
 }
 
 /** Another name, a copy, a study with the same plan, or none any more. */
@@ -74,7 +75,7 @@ export const OPENED = {
 
 /** The sources that the study's plan waits for; null where none waits. */
 export function useWaiting(study: Study) {
-  return useQuery({
+  return useAsked("What the study waits for", {
     queryKey: ["waiting", study.id],
     queryFn: async () =>
       (await getJson<Schemas["Waiting"]>(`/api/studies/${study.id}/waiting`)).sources ?? null,

@@ -1,5 +1,4 @@
 /** What lies over the areas, as it comes from the server. */
-import { useQueries, useQuery } from "@tanstack/react-query";
 import {
   fetchAnchors,
   fetchDots,
@@ -13,30 +12,27 @@ import {
 } from "../api/bulk";
 import { postJson, type Schemas, type Study, type View } from "../api/client";
 import type { Reference } from "../plan/types";
+import { useAnswer, useAnswers, useAsked, useAskedEach } from "./asked";
 import { KEPT, useSources } from "./queries";
 
 /** The lines of every reference source that has come so far. */
 export function useReferences(study: Study, view: View): readonly Lines[] {
-  const sources = useSources(study).data ?? [];
-  return useQueries({
-    queries: sources
-      .filter((s) => s.role === "reference")
-      .map((s) => ({
+  const references = useAnswer(useSources(study))?.filter((s) => s.role === "reference");
+  return useAnswers(
+    useAskedEach<Lines>(
+      "A reference layer",
+      references?.map((s) => ({
         queryKey: ["lines", study.id, s.id, view.keys.shapes],
         queryFn: () => fetchLines(resultsOf(view), s.name, view.keys.shapes),
         ...KEPT,
-      })),
-    combine: allThatCame,
-  });
-}
-
-function allThatCame<T>(results: readonly { data?: T }[]): readonly T[] {
-  return results.flatMap((r) => (r.data ? [r.data] : []));
+      })) ?? [],
+    ),
+  );
 }
 
 /** The outlines of the plan's upper level. */
 export function useOver(view: View) {
-  return useQuery({
+  return useAsked("The outlines of the upper level", {
     queryKey: ["over", view.study, view.keys.over],
     queryFn: () => fetchOver(resultsOf(view), view.keys.over),
     enabled: Boolean(view.plan.show.over),
@@ -46,7 +42,7 @@ export function useOver(view: View) {
 
 /** Where the areas' labels stand. */
 export function useAnchors(view: View, wanted: boolean) {
-  return useQuery({
+  return useAsked("Where labels stand", {
     queryKey: ["anchors", view.study, view.keys.shapes],
     queryFn: () => fetchAnchors(resultsOf(view), view.keys.shapes),
     enabled: wanted,
@@ -56,7 +52,7 @@ export function useAnchors(view: View, wanted: boolean) {
 
 /** Of each label set, what is written in each area. */
 export function useLabelTexts(view: View, wanted: boolean) {
-  return useQuery({
+  return useAsked("The labels", {
     queryKey: ["label texts", view.study, view.keys.labels],
     queryFn: () => fetchLabelTexts(resultsOf(view), view.keys.labels),
     enabled: wanted && Boolean(view.keys.labels),
@@ -66,7 +62,7 @@ export function useLabelTexts(view: View, wanted: boolean) {
 
 /** What a label comes to in an area while it is written. */
 export function useLabelTrial(view: View, text: string, area: number | null) {
-  return useQuery({
+  return useAsked("What the label comes to", {
     queryKey: ["label trial", view.study, view.version, text, area],
     queryFn: () =>
       postJson<Schemas["LabelView"]>(`${resultsOf(view)}/label-trial`, {
@@ -80,7 +76,7 @@ export function useLabelTrial(view: View, text: string, area: number | null) {
 /** The mapped events as dots. */
 export function useEventDots(view: View, layer: { shown: boolean; by: string | null } | undefined) {
   const by = layer?.by ?? null;
-  return useQuery({
+  return useAsked("The events as dots", {
     queryKey: ["dots", view.study, view.keys.placed, by],
     queryFn: () => fetchDots(resultsOf(view), view.keys.placed, by),
     enabled: Boolean(layer?.shown),
@@ -90,12 +86,14 @@ export function useEventDots(view: View, layer: { shown: boolean; by: string | n
 
 /** The names of the references that are to have some. */
 export function useReferenceNames(view: View, wanted: readonly Reference[]): readonly Named[] {
-  return useQueries({
-    queries: wanted.map((layer) => ({
-      queryKey: ["reference names", view.study, layer.source, layer.names, view.keys.shapes],
-      queryFn: () => fetchReferenceNames(resultsOf(view), layer.source, view.keys.shapes, layer.names!),
-      ...KEPT,
-    })),
-    combine: allThatCame,
-  });
+  return useAnswers(
+    useAskedEach<Named>(
+      "The names of a reference layer",
+      wanted.map((layer) => ({
+        queryKey: ["reference names", view.study, layer.source, layer.names, view.keys.shapes],
+        queryFn: () => fetchReferenceNames(resultsOf(view), layer.source, view.keys.shapes, layer.names!),
+        ...KEPT,
+      })),
+    ),
+  );
 }

@@ -1,13 +1,6 @@
 /** What comes from the server, each under a key that says what it depends on. */
 
-import {
-  keepPreviousData,
-  type QueryClient,
-  useMutation,
-  useQueries,
-  useQuery,
-  useQueryClient,
-} from "@tanstack/react-query";
+import { keepPreviousData, type QueryClient, useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState, useSyncExternalStore } from "react";
 import {
   type Areas,
@@ -43,6 +36,7 @@ import { mappedColours, mappedMeasure, mappedName } from "../plan/mapped";
 import { replaceMeasure } from "../plan/measures";
 import type { Classing, Condition, FromTable, Measure, Place, Plan } from "../plan/types";
 import { same } from "../records";
+import { type Asked, useAnswer, useAnswers, useAsked, useAskedEach, useTold } from "./asked";
 import { type Edit, EditQueue, merged, type Server } from "./edits";
 import { useDoing } from "./store";
 
@@ -52,7 +46,7 @@ export const KEPT = { placeholderData: keepPreviousData, staleTime: Number.POSIT
 
 /** All studies, oldest first; asked for again while there is none that can be shown. */
 export function useStudies() {
-  return useQuery({
+  return useAsked("The studies", {
     queryKey: ["study"],
     queryFn: async () => (await getJson<{ studies: Study[] }>("/api/studies")).studies,
     refetchInterval: (query) => (query.state.data?.some((s) => s.head_id) ? false : 700),
@@ -81,7 +75,7 @@ export function useLoadDemo() {
 
 /** What was handed on last from a study. */
 export function useHandedOn(view: View) {
-  return useQuery({
+  return useAsked("What was handed on last", {
     queryKey: ["handed on", view.study, view.version],
     queryFn: () => getJson<Schemas["HandedOn"]>(`/api/studies/${view.study}/handed-on`),
     refetchOnMount: "always",
@@ -90,7 +84,7 @@ export function useHandedOn(view: View) {
 
 /** What was found of the records. */
 export function useFindings(view: View, wanted: boolean) {
-  return useQuery({
+  return useAsked("What was found of the records", {
     queryKey: ["findings", view.study, view.keys.placed],
     queryFn: () => getJson<Schemas["FindingsView"]>(`${resultsOf(view)}/findings`),
     enabled: wanted,
@@ -100,7 +94,7 @@ export function useFindings(view: View, wanted: boolean) {
 
 /** What a filter of the events keeps, and by what; of the mapped events where no others are named. */
 export function useTally(view: View, where: readonly Condition[], events = view.events_name) {
-  return useQuery({
+  return useAsked("The counts of the filter", {
     queryKey: [
       "tally",
       view.study,
@@ -115,7 +109,7 @@ export function useTally(view: View, where: readonly Condition[], events = view.
 
 /** All measures of the study, each with the key of its values. */
 export function useMeasures(view: View, wanted: boolean) {
-  return useQuery({
+  return useAsked("The other measures", {
     queryKey: ["measures", view.study, view.version],
     queryFn: async () =>
       (await getJson<{ measures: Schemas["MeasureSummary"][] }>(`${resultsOf(view)}/measures`)).measures,
@@ -132,38 +126,34 @@ export interface Beside {
 
 /** The values of the other measures that came so far. */
 export function useOtherMeasures(view: View, wanted: boolean): readonly Beside[] {
-  const all = useMeasures(view, wanted).data ?? [];
-  const others = all.filter((m) => m.name !== view.measure && !m.fault && m.name in view.plan.measure);
-  return useQueries({
-    queries: others.map((m) => ({
-      queryKey: ["measure", view.study, m.name, m.key],
-      queryFn: async () => ({ name: m.name, values: await fetchMeasure(resultsOf(view), m.name, m.key) }),
-      enabled: wanted,
-      retry: false,
-      ...KEPT,
-    })),
-    combine: besides,
-  });
-}
-
-function besides(results: readonly { data?: Beside }[]): readonly Beside[] {
-  return results.flatMap((r) => (r.data ? [r.data] : []));
+  const all = useAnswer(useMeasures(view, wanted));
+  const others = all?.filter((m) => m.name !== view.measure && !m.fault && m.name in view.plan.measure);
+  return useAnswers(
+    useAskedEach<Beside>(
+      "A measure beside this one",
+      others?.map((m) => ({
+        queryKey: ["measure", view.study, m.name, m.key],
+        queryFn: async () => ({ name: m.name, values: await fetchMeasure(resultsOf(view), m.name, m.key) }),
+        enabled: wanted,
+        ...KEPT,
+      })) ?? [],
+    ),
+  );
 }
 
 /** How many events of each kind each area has, where the mapped measure looks at kinds. */
 export function useKinds(view: View, wanted: boolean) {
-  return useQuery({
+  return useAsked("The kinds of events", {
     queryKey: ["kinds", view.study, view.keys.measured],
     queryFn: () => fetchKinds(resultsOf(view), view.keys.measured),
     enabled: wanted && view.by_kind,
-    retry: false,
     ...KEPT,
   });
 }
 
 /** What a formula comes to while it is written. */
 export function useFormula(view: View, text: string, about: string | null, area: number | null) {
-  return useQuery({
+  return useAsked("What the formula comes to", {
     queryKey: ["formula", view.study, view.version, text, about, area],
     queryFn: () => postJson<Schemas["FormulaView"]>(`${resultsOf(view)}/formula`, { text, about, area }),
     ...KEPT,
@@ -174,7 +164,7 @@ export type Offers = Schemas["OffersView"];
 
 /** What could stand in the sum. */
 export function useOffers(view: View) {
-  return useQuery({
+  return useAsked("What can stand in the sum", {
     queryKey: ["offers", view.study, view.version, Object.keys(view.plan.gather.events)],
     queryFn: () => getJson<Offers>(`${resultsOf(view)}/offers`),
     enabled: !view.fault,
@@ -189,7 +179,7 @@ export function useOffers(view: View) {
 export function useChangeMeasure(study: Study, view: View) {
   const [tried, setTried] = useState<{ measure: Measure; refusal: string; of: string } | null>(null);
   const queue = useEdits(study, view);
-  const asked = useQuery({
+  const asked = useAsked("The multiplier that reads best", {
     // Which multiplier reads best hangs on all of the measure but the multiplier.
     queryKey: [
       "measure trial",
@@ -237,7 +227,7 @@ export function useChangeMeasure(study: Study, view: View) {
     tried: open?.measure ?? null,
     refusal: open?.refusal ?? attempt.error?.message ?? "",
     pending: attempt.isPending,
-    readable: asked.data?.per ?? 1,
+    readable: useAnswer(asked)?.per ?? 1,
   };
 }
 
@@ -261,18 +251,17 @@ function tryMeasure(results: string, measure: Measure) {
 
 /** The account of events that the map does not count. */
 export function useAccount(view: View, events: string) {
-  return useQuery({
+  return useAsked("The account", {
     queryKey: ["account", view.study, view.version, events],
     queryFn: () =>
       getJson<Schemas["EventsAccount"]>(`${resultsOf(view)}/accounts/${encodeURIComponent(events)}`),
-    retry: false,
     ...KEPT,
   });
 }
 
 /** The same for the rows of a table. */
 export function useRowTally(study: Study, source: string | undefined, where: readonly Condition[]) {
-  return useQuery({
+  return useAsked("The rows of the table", {
     queryKey: ["row tally", study.id, source, where],
     queryFn: () => postJson<Tally>(`/api/studies/${study.id}/sources/${source}/tally`, { where }),
     enabled: source !== undefined,
@@ -284,7 +273,7 @@ export type Proposal = Schemas["ProposalView"];
 
 /** What the rows of a table would come to as what to divide by. */
 export function useProposal(view: View, denominator: FromTable | undefined) {
-  return useQuery({
+  return useAsked("What the table comes to", {
     queryKey: ["denominator", view.study, view.keys.areas, denominator],
     queryFn: () => postJson<Proposal>(`${resultsOf(view)}/denominator`, denominator),
     enabled: denominator !== undefined,
@@ -304,7 +293,7 @@ export function useDescribeSource(study: Study) {
 }
 
 export function useDemoJob(wanted: boolean) {
-  return useQuery({
+  return useAsked("The demo", {
     queryKey: ["demo job"],
     queryFn: async () => (await getJson<{ job: Job | null }>("/api/demo")).job,
     enabled: wanted,
@@ -313,7 +302,7 @@ export function useDemoJob(wanted: boolean) {
 }
 
 export function useView(study: Study) {
-  return useQuery({
+  return useAsked("What the plan comes to", {
     queryKey: ["view", study.id, study.head_id],
     queryFn: () => getJson<View>(`/api/studies/${study.id}/plans/${study.head_id}/view`),
     ...KEPT,
@@ -322,12 +311,12 @@ export function useView(study: Study) {
 
 /** What is being worked out of the open version, asked for again and again while that is waited for. */
 export function useUnderway(study: Study) {
-  return useQuery({
+  return useAsked("How far it is", {
     queryKey: ["underway", study.id, study.head_id],
     queryFn: () => getJson<Schemas["Underway"]>(`/api/studies/${study.id}/plans/${study.head_id}/underway`),
     refetchInterval: 400,
     gcTime: 0,
-  }).data;
+  });
 }
 
 /** A view, and the bulk that belongs to it. */
@@ -337,7 +326,7 @@ export interface Outcome {
   shapes: Shapes;
 }
 
-const NOT_YET = { queryKey: ["not yet"], queryFn: () => null, enabled: false } as const;
+const NOT_YET = { queryKey: ["not yet"], queryFn: () => null, enabled: false };
 
 /**
  * What the page shows: only parts that belong together. While those of a newer view are on their way, the last that
@@ -348,16 +337,24 @@ export function useOutcome(study: Study, view: View | undefined, level: number) 
   const results = sound ? resultsOf(sound) : "";
   const part = <T>(name: string, key: string | undefined, ask: (key: string) => Promise<T>) =>
     key ? { queryKey: [name, study.id, key], queryFn: () => ask(key), ...FIRM } : NOT_YET;
-  const names = useQuery<Names | null>(part("names", sound?.keys.areas, (key) => fetchNames(results, key)));
-  const values = useQuery<Values | null>(
-    part("values", sound?.keys.measured, (key) => fetchValues(results, key)),
-  );
-  const classes = useQuery<Classes | null>(
-    part("classes", sound?.keys.classed, (key) => fetchClasses(results, key)),
-  );
+  const asked = {
+    names: useAsked<Names | null>(
+      "The areas’ names",
+      part("names", sound?.keys.areas, (key) => fetchNames(results, key)),
+    ),
+    values: useAsked<Values | null>(
+      "The areas’ figures",
+      part("values", sound?.keys.measured, (key) => fetchValues(results, key)),
+    ),
+    classes: useAsked<Classes | null>(
+      "The areas’ classes",
+      part("classes", sound?.keys.classed, (key) => fetchClasses(results, key)),
+    ),
+  };
   // A finer level takes the coarser one's place once it is there.
   const fine = sound?.kind === "cells" ? 0 : level;
-  const shapes = useQuery<Shapes | null>(
+  const askedShapes = useAsked<Shapes | null>(
+    "The areas’ shapes",
     sound
       ? {
           queryKey: ["shapes", study.id, sound.keys.shapes, fine],
@@ -367,12 +364,15 @@ export function useOutcome(study: Study, view: View | undefined, level: number) 
       : NOT_YET,
   );
   const coarser = useRef<{ key: string; shapes: Shapes } | null>(null);
-  if (sound && shapes.data) coarser.current = { key: sound.keys.shapes, shapes: shapes.data };
-  const drawn = shapes.data ?? (coarser.current?.key === sound?.keys.shapes ? coarser.current?.shapes : null);
+  const names = useAnswer(asked.names);
+  const values = useAnswer(asked.values);
+  const classes = useAnswer(asked.classes);
+  const shapes = useAnswer(askedShapes);
+  if (sound && shapes) coarser.current = { key: sound.keys.shapes, shapes };
+  const drawn = shapes ?? (coarser.current?.key === sound?.keys.shapes ? coarser.current?.shapes : null);
   const areas = useMemo(
-    () =>
-      names.data && values.data && classes.data ? { ...names.data, ...values.data, ...classes.data } : null,
-    [names.data, values.data, classes.data],
+    () => (names && values && classes ? { ...names, ...values, ...classes } : null),
+    [names, values, classes],
   );
   const last = useRef<(Outcome & { study: string }) | null>(null);
   if (sound && areas && drawn) {
@@ -381,18 +381,12 @@ export function useOutcome(study: Study, view: View | undefined, level: number) 
       last.current = { study: study.id, view: sound, areas, shapes: drawn };
   }
   const shown = last.current?.study === study.id && !view?.fault ? last.current : null;
-  const queries = [names, values, classes, shapes];
-  return {
-    shown,
-    error: queries.find((q) => q.error)?.error ?? null,
-    again: () => {
-      for (const query of queries) if (query.error) void query.refetch();
-    },
-  };
+  const failed = [asked.names, asked.values, asked.classes, askedShapes].some((a) => a.failed !== null);
+  return { shown, failed };
 }
 
 export function useSources(study: Study) {
-  return useQuery({
+  return useAsked("The study’s files", {
     queryKey: ["sources", study.id],
     queryFn: async () => (await getJson<{ sources: Source[] }>(`/api/studies/${study.id}/sources`)).sources,
     ...KEPT,
@@ -400,7 +394,7 @@ export function useSources(study: Study) {
 }
 
 export function usePlans(study: Study) {
-  return useQuery({
+  return useAsked("The plans of before", {
     queryKey: ["plans", study.id, study.head_id],
     queryFn: () => getJson<{ versions: PlanVersion[] }>(`/api/studies/${study.id}/plans`),
     ...KEPT,
@@ -408,7 +402,7 @@ export function usePlans(study: Study) {
 }
 
 export function useSetAside(view: View, reason: string | null, wanted: boolean) {
-  return useQuery({
+  return useAsked("The records set aside", {
     queryKey: ["set aside", view.study, view.keys.placed, reason],
     queryFn: () =>
       getJson<Schemas["SetAsideRows"]>(
@@ -423,7 +417,7 @@ const MOST_ROWS = 200_000;
 
 /** The events of one area, any number of them: page after page. */
 export function useAreaEvents(view: View, area: number | null) {
-  return useQuery({
+  return useAsked("The events of the area", {
     queryKey: ["area events", view.study, view.keys.placed, area],
     queryFn: async () => {
       const page = (start: number) =>
@@ -441,7 +435,7 @@ export function useAreaEvents(view: View, area: number | null) {
 }
 
 export function useAreaProfile(view: View, area: number | null) {
-  return useQuery({
+  return useAsked("What is known of the area’s events", {
     queryKey: ["area profile", view.study, view.version, area],
     queryFn: () => getJson<Schemas["AreaProfile"]>(`${resultsOf(view)}/areas/${area}/profile`),
     enabled: area !== null,
@@ -453,7 +447,7 @@ export function useAreaProfile(view: View, area: number | null) {
 export function useSurvey(study: Study, source: string, identifier: string | null, name: string | null) {
   const columns = `${identifier ? `&identifier=${encodeURIComponent(identifier)}` : ""}${name ? `&called=${encodeURIComponent(name)}` : ""}`;
   const path = `/api/studies/${study.id}/zones/${encodeURIComponent(source)}`;
-  const survey = useQuery({
+  const survey = useAsked("What the zones are like", {
     queryKey: ["survey", path, columns],
     queryFn: () => getJson<Schemas["SurveyView"]>(`${path}/survey?${columns}`),
     ...KEPT,
@@ -462,7 +456,7 @@ export function useSurvey(study: Study, source: string, identifier: string | nul
 }
 
 export function usePicture(path: string) {
-  return useQuery({
+  return useAsked("The picture", {
     queryKey: ["picture", path],
     queryFn: () => getJson<Schemas["PictureView"]>(path),
     ...KEPT,
@@ -471,7 +465,7 @@ export function usePicture(path: string) {
 
 /** The columns of the open areas' zones, and what stands in them. */
 export function useAreaColumns(view: View) {
-  return useQuery({
+  return useAsked("The columns of the areas", {
     queryKey: ["area columns", view.study, view.keys.areas],
     queryFn: async () =>
       (await getJson<Schemas["ZoneColumnsView"]>(`${resultsOf(view)}/area-columns`)).columns,
@@ -479,21 +473,21 @@ export function useAreaColumns(view: View) {
   });
 }
 
-/** Grids tried out, in the order of the places asked for; those that came. */
-export function useTrials(view: View, places: readonly Place[]) {
-  return useQueries({
-    queries: places.map((place) => ({
+/** Grids tried out, in the order of the places asked for. */
+export function useTrials(view: View, places: readonly Place[]): readonly Asked<GridTrial>[] {
+  return useAskedEach<GridTrial>(
+    "The grid that is tried",
+    places.map((place) => ({
       queryKey: ["trial", view.study, view.keys.gathered, place],
       queryFn: () => fetchTrial(resultsOf(view), place),
       staleTime: Number.POSITIVE_INFINITY,
-      retry: false,
     })),
-  }) as { data?: GridTrial; error: Error | null; isPending: boolean }[];
+  );
 }
 
 /** What other ways of classing the mapped measure would come to. */
 export function useComparedWays(view: View, ways: readonly Classing[]) {
-  return useQuery({
+  return useAsked("The other ways of classing", {
     queryKey: ["ways", view.study, view.keys.measured, view.keys.areas, mappedColours(view.plan), ways],
     queryFn: () => postJson<Schemas["WaysView"]>(`${resultsOf(view)}/classes/compared`, { ways }),
     ...KEPT,
@@ -501,16 +495,15 @@ export function useComparedWays(view: View, ways: readonly Classing[]) {
 }
 
 export function useProjection(view: View, projection: Place["projection"]) {
-  return useQuery({
+  return useAsked("The projection", {
     queryKey: ["projection", view.study, view.keys.looked, projection],
     queryFn: () => postJson<Schemas["ProjectionView"]>(`${resultsOf(view)}/projection`, projection),
-    retry: false,
     ...KEPT,
   });
 }
 
 export function usePoints(view: View, wanted: boolean) {
-  return useQuery({
+  return useAsked("The places of the events", {
     queryKey: ["points", view.study, view.keys.placed],
     queryFn: () => fetchPoints(resultsOf(view)),
     enabled: wanted,
@@ -519,7 +512,7 @@ export function usePoints(view: View, wanted: boolean) {
 }
 
 export function useOutside(view: View) {
-  return useQuery({
+  return useAsked("The events in no area", {
     queryKey: ["outside", view.study, view.keys.placed],
     queryFn: () => getJson<Schemas["OutsideRows"]>(`${resultsOf(view)}/outside?rows=5000`),
     ...KEPT,
@@ -527,7 +520,7 @@ export function useOutside(view: View) {
 }
 
 export function useLabels(view: View) {
-  return useQuery({
+  return useAsked("What events say of their areas", {
     queryKey: ["labels", view.study, view.keys.placed],
     queryFn: () => getJson<Schemas["LabelsView"]>(`${resultsOf(view)}/labels`),
     ...KEPT,
@@ -535,14 +528,14 @@ export function useLabels(view: View) {
 }
 
 export function useDisagreeing(view: View) {
-  return useQuery({
+  return useAsked("The events in another area than they state", {
     queryKey: ["labels", "rows", view.study, view.keys.placed],
     queryFn: () => getJson<Schemas["SetAsideRows"]>(`${resultsOf(view)}/labels/events?rows=5000`),
   });
 }
 
 export function usePlacedEvents(view: View, filter: string) {
-  return useQuery({
+  return useAsked("The placed events", {
     queryKey: ["placed", view.study, view.keys.placed, view.plan.place.carry, filter],
     queryFn: () => getJson<Schemas["SetAsideRows"]>(`${resultsOf(view)}/events?rows=5000${filter}`),
     ...KEPT,
@@ -550,7 +543,7 @@ export function usePlacedEvents(view: View, filter: string) {
 }
 
 export function useCompleteness(view: View, column: string) {
-  return useQuery({
+  return useAsked("How many could be placed", {
     queryKey: ["completeness", view.study, view.keys.placed, column],
     queryFn: () =>
       getJson<Schemas["CompletenessView"]>(
@@ -637,11 +630,11 @@ function planServer(study: string, cache: QueryClient): Server<Plan> {
   };
 }
 
-/** Change the plan: at once on the page, and saved as a new version in its turn. */
+/** Change the plan: at once on the page, and saved as a new version in its turn. What is refused is said in its room. */
 export function useSavePlan(study: Study, view: View) {
   const set = useDoing((d) => d.set);
   const queue = useEdits(study, view);
-  return useMutation({
+  const save = useMutation({
     mutationFn: (change: (plan: Plan) => void) => {
       const place = queue.shown().place;
       const saved = queue.add({ apply: change });
@@ -649,4 +642,6 @@ export function useSavePlan(study: Study, view: View) {
       return saved;
     },
   });
+  useTold(save.error && { what: "This was not changed", failed: save.error.message, leave: save.reset });
+  return save;
 }

@@ -1,12 +1,12 @@
 /** How sure figures are and how areas compare, as the server says it. */
-import { useQuery } from "@tanstack/react-query";
 import { fetchFunnel, resultsOf } from "../api/bulk";
 import { getJson, type Schemas, type View } from "../api/client";
+import { useAsked } from "./asked";
 import { KEPT } from "./queries";
 
 /** What could make areas comparable. */
 export function useComparable(view: View) {
-  return useQuery({
+  return useAsked("What could make areas comparable", {
     queryKey: ["comparable", view.study, view.version],
     queryFn: () => getJson<Schemas["ComparableOffers"]>(`${resultsOf(view)}/comparable`),
     enabled: !view.fault,
@@ -16,7 +16,7 @@ export function useComparable(view: View) {
 
 /** The value of all areas together for each text of one of their columns. */
 export function useLarger(view: View, column: string) {
-  return useQuery({
+  return useAsked("The figures of larger areas", {
     queryKey: ["larger", view.study, view.keys.measured, column],
     queryFn: async () =>
       (
@@ -31,7 +31,7 @@ export function useLarger(view: View, column: string) {
 
 /** How many neighbours areas have, and which one of them has. */
 export function useNeighbours(view: View, area: number | null) {
-  return useQuery({
+  return useAsked("The neighbours", {
     // By version: while a change waits the plan that is shown is not the one that is asked about.
     queryKey: ["neighbours", view.study, view.version, view.plan.place.neighbours, area],
     queryFn: () =>
@@ -44,7 +44,7 @@ export function useNeighbours(view: View, area: number | null) {
 
 /** The funnel of the mapped measure: its limits, and each area's point. */
 export function useFunnel(view: View) {
-  return useQuery({
+  return useAsked("The funnel", {
     queryKey: ["funnel", view.study, view.keys.measured],
     queryFn: async () => {
       const limits = await getJson<Schemas["FunnelView"]>(`${resultsOf(view)}/funnel`);

@@ -1,4 +1,5 @@
 /** All studies: what each looks like and holds, and what can be done with it. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
@@ -6,6 +7,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { bytes, moment, plural } from "../format";
+import { Answer } from "../parts/Answer";
 import { Notices } from "../parts/Notices";
 import { Link, Unfold } from "../parts/parts";
 import { type KeptStudy, OPENED, useKeeping, useKeptStudies } from "../state/keeping";
@@ -40,15 +42,15 @@ export function Studies({ open }: { open: string | undefined }) {
         </Button>
       </Box>
       <Box component="main" sx={{ flex: 1, minHeight: 0, overflowY: "auto", borderTop: `3px double ${INK}` }}>
-        {all.error && (
-          <Box role="alert" sx={{ p: 2, color: MADDER }}>
-            {all.error.message} <Link onClick={() => void all.refetch()}>Try again</Link>
-          </Box>
-        )}
-        {all.data?.map((one) => (
-          <OneStudy key={one.study.id} one={one} open={one.study.id === open} />
-        ))}
-        {all.data?.length === 0 && <Box sx={{ p: 4, color: QUIET }}>There is no study yet.</Box>}
+        <Answer of={all} awaited="Looking them up…" inset>
+          {(studies) =>
+            studies.length ? (
+              studies.map((one) => <OneStudy key={one.study.id} one={one} open={one.study.id === open} />)
+            ) : (
+              <Box sx={{ p: 4, color: QUIET }}>There is no study yet.</Box>
+            )
+          }
+        </Answer>
       </Box>
     </Box>
   );
@@ -176,20 +178,23 @@ function SmallMap({ one }: { one: KeptStudy }) {
 }
 
 function Sources({ one }: { one: KeptStudy }) {
-  const sources = useSources(one.study).data ?? [];
   return (
-    <Box component="table" sx={{ fontSize: "0.8125rem", borderSpacing: "1rem 0", ml: -2 }}>
-      <tbody>
-        {sources.map((s) => (
-          <tr key={s.id}>
-            <td>{s.name}</td>
-            <td style={{ color: QUIET }}>{s.role}</td>
-            <td style={{ color: QUIET, textAlign: "right" }}>{bytes(s.byte_count)}</td>
-            <td style={{ color: QUIET }}>{s.file_name}</td>
-          </tr>
-        ))}
-      </tbody>
-    </Box>
+    <Answer of={useSources(one.study)}>
+      {(sources) => (
+        <Box component="table" sx={{ fontSize: "0.8125rem", borderSpacing: "1rem 0", ml: -2 }}>
+          <tbody>
+            {sources.map((s) => (
+              <tr key={s.id}>
+                <td>{s.name}</td>
+                <td style={{ color: QUIET }}>{s.role}</td>
+                <td style={{ color: QUIET, textAlign: "right" }}>{bytes(s.byte_count)}</td>
+                <td style={{ color: QUIET }}>{s.file_name}</td>
+              </tr>
+            ))}
+          </tbody>
+        </Box>
+      )}
+    </Answer>
   );
 }
 

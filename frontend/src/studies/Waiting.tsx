@@ -6,6 +6,7 @@ import { useRef, useState } from "react";
 import type { Study } from "../api/client";
 import { Pick } from "../parts/Fields";
 import { Link } from "../parts/parts";
+import { useAnswer } from "../state/asked";
 import { take } from "../state/incoming";
 import { useWaitingChanges, type WaitedFor } from "../state/keeping";
 import { useSources } from "../state/queries";
@@ -74,10 +75,10 @@ export function Waiting({ study, studies, wanted }: Props) {
 
 function ChooseFor({ study, wanted }: { study: Study; wanted: WaitedFor }) {
   const input = useRef<HTMLInputElement>(null);
-  const taken = (useSources(study).data ?? []).map((s) => s.name);
+  const taken = useAnswer(useSources(study))?.map((s) => s.name);
   return (
     <>
-      <Button size="small" variant="outlined" onClick={() => input.current!.click()}>
+      <Button size="small" variant="outlined" disabled={!taken} onClick={() => input.current!.click()}>
         Choose a file
       </Button>
       <input
@@ -87,7 +88,7 @@ function ChooseFor({ study, wanted }: { study: Study; wanted: WaitedFor }) {
         hidden
         aria-label={`A file for ${wanted.name}`}
         onChange={(event) => {
-          void take(study.id, [...(event.target.files ?? [])], taken, wanted);
+          if (taken) void take(study.id, [...(event.target.files ?? [])], taken, wanted);
           event.target.value = "";
         }}
       />

@@ -1,4 +1,5 @@
 /** The same figures classed in other ways, as small maps beside each other: the way of classing makes the story. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
@@ -14,16 +15,18 @@ import { smallMapsOf, useSmallMaps } from "../../map/small";
 import { classOf } from "../../outcome/classes";
 import { leaving, nearTies } from "../../outcome/ruling";
 import { termOf } from "../../outcome/terms";
+import { Unanswered } from "../../parts/Answer";
 import { useFocusHere } from "../../parts/focus";
-import { Link, Quiet } from "../../parts/parts";
+import { Quiet } from "../../parts/parts";
 import { mappedClasses, mappedName } from "../../plan/mapped";
 import { COMPARED } from "../../plan/methods";
 import type { Classing } from "../../plan/types";
 import { nearStep, useOnAxis } from "../../rail/parts";
 import { type SmallAxis, SmallRail, useSmallAxis } from "../../rail/SmallRail";
+import { useAnswer } from "../../state/asked";
 import { useComparedWays, useSavePlan } from "../../state/queries";
 import { useParts } from "../../state/store";
-import { INK, MADDER, PAPER, QUIET, RULE } from "../../theme";
+import { INK, PAPER, QUIET, RULE } from "../../theme";
 import { unit } from "../../unit";
 
 const COUNTS = [2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12];
@@ -67,7 +70,8 @@ export function Compare({ study, view, areas, shapes }: Props) {
       plan.class[mappedName(plan)] = way;
     });
   // What was asked for before is of other figures, or of other ways.
-  const found = compared.data && !compared.isPlaceholderData ? compared.data.ways : null;
+  const known = useAnswer(compared);
+  const found = known && compared.answered ? known.ways : null;
   return (
     <Box
       component="section"
@@ -89,7 +93,9 @@ export function Compare({ study, view, areas, shapes }: Props) {
       <Box sx={{ display: "flex", alignItems: "baseline", gap: 2 }}>
         <Typography variant="h2">The same figures, otherwise classed</Typography>
         <Box sx={{ flexGrow: 1, color: QUIET, fontSize: "0.8125rem" }}>
-          {save.isPending || compared.isPending ? "Working it out…" : "Click a map to class by it."}
+          {save.isPending || (!found && compared.failed === null)
+            ? "Working it out…"
+            : "Click a map to class by it."}
         </Box>
         <Button size="small" onClick={() => set({ comparing: false })}>
           Back to the map
@@ -105,12 +111,7 @@ export function Compare({ study, view, areas, shapes }: Props) {
         }
       />
       <Toggles label="Classes" all={COUNTS} on={counts} onChange={setCounts} text={String} />
-      {(compared.error || save.error) && (
-        <Box role="alert" sx={{ color: MADDER }}>
-          {(compared.error ?? save.error)!.message}{" "}
-          {compared.error && <Link onClick={() => void compared.refetch()}>Try again</Link>}
-        </Box>
-      )}
+      <Unanswered />
       <Pictures
         view={view}
         areas={areas}

@@ -11,6 +11,7 @@ import { Head, Link, Quiet, Ticks } from "../../parts/parts";
 import { mappedClasses, mappedColours, mappedName } from "../../plan/mapped";
 import { byHand, extended, locked } from "../../plan/methods";
 import { record } from "../../records";
+import { useAnswer } from "../../state/asked";
 import { type Save, useMeasures } from "../../state/queries";
 import { MADDER } from "../../theme";
 
@@ -65,11 +66,10 @@ function Locked({
 
 function Unlocked({ view, save }: Omit<Props, "areas">) {
   const [ticked, setTicked] = useState<ReadonlySet<string>>(new Set());
-  const measures = useMeasures(view, true).data ?? [];
-  const others = measures.filter(
+  const others = useAnswer(useMeasures(view, true))?.filter(
     (m) => m.name !== view.measure && m.value_name === view.value_name && !m.fault,
   );
-  const chosen = others.filter((m) => ticked.has(m.name)).map((m) => m.name);
+  const chosen = others?.filter((m) => ticked.has(m.name)).map((m) => m.name) ?? [];
   const pool = useMutation({
     mutationFn: (names: readonly string[]) =>
       postJson<Schemas["PoolView"]>(`${resultsOf(view)}/classes/pooled`, {
@@ -96,7 +96,7 @@ function Unlocked({ view, save }: Omit<Props, "areas">) {
   const names = [view.measure, ...chosen];
   return (
     <>
-      {others.length > 0 && (
+      {others && others.length > 0 && (
         <>
           <Quiet>In common with other measures of {view.value_name}:</Quiet>
           <Ticks

@@ -1,4 +1,5 @@
 /** Bringing files in: choices on the left, real rows on the right, what is still open in words. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
@@ -6,8 +7,9 @@ import Dialog from "@mui/material/Dialog";
 import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
 import { useQueryClient } from "@tanstack/react-query";
-import type { Look, Schemas, Study } from "../../api/client";
+import type { Look, Schemas, Source, Study } from "../../api/client";
 import { plural, whole } from "../../format";
+import { Answer } from "../../parts/Answer";
 import { type Choices, ofEvents, undecided, usesOf } from "../../plan/choices";
 import { bringIn, type Incoming, lookAgain, stop, useIncoming } from "../../state/incoming";
 import { useSources } from "../../state/queries";
@@ -65,9 +67,22 @@ export function BringIn({ study }: { study: Study }) {
   );
 }
 
-function OneFile({ study, file, forget }: { study: Study; file: Incoming; forget: () => void }) {
+interface OneFileProps {
+  study: Study;
+  file: Incoming;
+  forget: () => void;
+}
+
+function OneFile(props: OneFileProps) {
+  return (
+    <Answer of={useSources(props.study)} inset>
+      {(sources) => <WithSources {...props} sources={sources} />}
+    </Answer>
+  );
+}
+
+function WithSources({ file, forget, sources }: OneFileProps & { sources: readonly Source[] }) {
   const cache = useQueryClient();
-  const sources = useSources(study).data ?? [];
   const { look, choices } = file;
   const taken = sources.map((s) => s.name);
   const bring = () =>

@@ -4,15 +4,16 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import type { Study, View } from "../../api/client";
+import type { Schemas, Study, View } from "../../api/client";
 import { plural } from "../../format";
+import { Answer } from "../../parts/Answer";
 import { Field, Pick } from "../../parts/Fields";
 import { Head, Line, Link, Quiet } from "../../parts/parts";
 import { parts, put } from "../../plan/filter";
 import { mappedEvents } from "../../plan/mapped";
 import type { Events } from "../../plan/types";
 import { type Save, useFindings } from "../../state/queries";
-import { MADDER, RULE } from "../../theme";
+import { RULE } from "../../theme";
 import { LookUpChoice } from "./LookUpChoice";
 
 const MONTHS = Array.from({ length: 12 }, (_, at): [string, string] => [
@@ -54,11 +55,16 @@ function Periods(props: { time: NonNullable<Events["time"]>; change: (alter: (e:
 }
 
 export function ChecksTab({ study, view, save }: { study: Study; view: View; save: Save }) {
-  const findings = useFindings(view, true);
-  const found = findings.data;
+  return (
+    <Answer of={useFindings(view, true)}>
+      {(found) => <Checks study={study} view={view} save={save} found={found} />}
+    </Answer>
+  );
+}
+
+function Checks(props: { study: Study; view: View; save: Save; found: Schemas["FindingsView"] }) {
+  const { study, view, save, found } = props;
   const events = mappedEvents(view.plan);
-  if (findings.error) return <Typography sx={{ color: MADDER }}>{findings.error.message}</Typography>;
-  if (!found) return <Quiet>Looking…</Quiet>;
   const change = (alter: (e: Events) => void) => save((plan) => alter(mappedEvents(plan)));
   return (
     <>

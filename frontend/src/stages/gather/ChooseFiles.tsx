@@ -3,19 +3,21 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useEffect, useRef, useState } from "react";
 import type { Study } from "../../api/client";
+import { useAnswer } from "../../state/asked";
 import { take } from "../../state/incoming";
 import { useSources } from "../../state/queries";
 import { INK, PAPER } from "../../theme";
 
 export function ChooseFiles({ study, large = false }: { study: Study; large?: boolean }) {
   const input = useRef<HTMLInputElement>(null);
-  const taken = (useSources(study).data ?? []).map((s) => s.name);
+  const taken = useAnswer(useSources(study))?.map((s) => s.name);
   return (
     <>
       <Button
         variant={large ? "contained" : "outlined"}
         disableElevation
         size={large ? "large" : "small"}
+        disabled={!taken}
         onClick={() => input.current!.click()}
       >
         Choose files
@@ -27,7 +29,7 @@ export function ChooseFiles({ study, large = false }: { study: Study; large?: bo
         hidden
         aria-label="Files to bring in"
         onChange={(event) => {
-          void take(study.id, [...(event.target.files ?? [])], taken);
+          if (taken) void take(study.id, [...(event.target.files ?? [])], taken);
           event.target.value = "";
         }}
       />
@@ -38,9 +40,9 @@ export function ChooseFiles({ study, large = false }: { study: Study; large?: bo
 /** While files are dragged over the window, the whole of it is the place to drop them. */
 export function DropAnywhere({ study }: { study: Study }) {
   const [over, setOver] = useState(false);
-  const sources = useSources(study).data;
+  const sources = useAnswer(useSources(study));
   useEffect(() => {
-    const taken = (sources ?? []).map((s) => s.name);
+    const taken = sources?.map((s) => s.name);
     const carriesFiles = (event: DragEvent) => event.dataTransfer?.types.includes("Files") ?? false;
     const dragOver = (event: DragEvent) => {
       if (!carriesFiles(event)) return;
@@ -54,7 +56,7 @@ export function DropAnywhere({ study }: { study: Study }) {
       if (!carriesFiles(event)) return;
       event.preventDefault();
       setOver(false);
-      void take(study.id, [...event.dataTransfer!.files], taken);
+      if (taken) void take(study.id, [...event.dataTransfer!.files], taken);
     };
     window.addEventListener("dragover", dragOver);
     window.addEventListener("dragleave", leave);
@@ -82,7 +84,9 @@ export function DropAnywhere({ study }: { study: Study }) {
         pointerEvents: "none",
       }}
     >
-      Let go to bring them into {study.name}
+      {sources
+        ? `Let go to bring them into ${study.name}`
+        : "What the study has is not known yet: hold them a moment longer"}
     </Box>
   );
 }

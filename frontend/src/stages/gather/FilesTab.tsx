@@ -6,12 +6,14 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Source, Study, View } from "../../api/client";
 import { bytes, plural } from "../../format";
+import { Answer } from "../../parts/Answer";
 import { Field, Pick } from "../../parts/Fields";
 import { Link, Quiet } from "../../parts/parts";
 import { FACTS, ofEvents, ROLES } from "../../plan/choices";
 import { mappedEvents } from "../../plan/mapped";
 import { mapEvents } from "../../plan/measures";
 import type { Events } from "../../plan/types";
+import { useAnswer } from "../../state/asked";
 import { chooseAnew } from "../../state/incoming";
 import { useRemoveSource } from "../../state/keeping";
 import { type Save, useDescribeSource, usePlans, useSources } from "../../state/queries";
@@ -19,14 +21,17 @@ import { MADDER, QUIET, RULE } from "../../theme";
 import { ChooseFiles } from "./ChooseFiles";
 
 export function FilesTab({ study, view, save }: { study: Study; view: View; save: Save }) {
-  const sources = useSources(study).data ?? [];
   return (
     <>
       <ChooseFiles study={study} />
       <Quiet>Or drop them anywhere on the window. A file itself is never changed.</Quiet>
-      {sources.map((source) => (
-        <OneSource key={source.id} study={study} view={view} source={source} save={save} />
-      ))}
+      <Answer of={useSources(study)}>
+        {(sources) =>
+          sources.map((source) => (
+            <OneSource key={source.id} study={study} view={view} source={source} save={save} />
+          ))
+        }
+      </Answer>
     </>
   );
 }
@@ -40,11 +45,11 @@ function OneSource(props: { study: Study; view: View; source: Source; save: Save
   const facts = source.facts as Record<string, unknown>;
   const put = (key: string, text: string) => describe.mutate({ id: source.id, facts: { [key]: text } });
   // As they are in the plan; else as they were in an earlier one, filter and all; else as they were brought in.
-  const versions = usePlans(study).data?.versions ?? [];
+  const versions = useAnswer(usePlans(study))?.versions;
   const before = versions
-    .flatMap((v) => Object.values(v.document.gather.events))
+    ?.flatMap((v) => Object.values(v.document.gather.events))
     .findLast((e) => e.source === source.name);
-  const events = planned?.[1] ?? before ?? (facts.events as Events | undefined);
+  const events = planned?.[1] ?? (versions && (before ?? (facts.events as Events | undefined)));
   const useIt = () =>
     save((plan) => {
       if (events) mapEvents(plan, planned?.[0] ?? source.name, events);

@@ -4,30 +4,34 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import type { View } from "../../api/client";
+import type { Tally, View } from "../../api/client";
 import { plural, whole } from "../../format";
+import { Answer } from "../../parts/Answer";
 import { Part, Present, Range, Values } from "../../parts/Conditions";
 import { Field, Pick } from "../../parts/Fields";
-import { Quiet } from "../../parts/parts";
 import { type Change, parts, put, weekOf, withWeek } from "../../plan/filter";
 import { mappedEvents } from "../../plan/mapped";
 import type { Condition } from "../../plan/types";
 import { type Save, useTally } from "../../state/queries";
 import { useParts } from "../../state/store";
-import { MADDER } from "../../theme";
 import { MonthBars } from "./MonthBars";
 import { WeekGrid } from "./WeekGrid";
 
 export function FilterTab({ view, save }: { view: View; save: Save }) {
   const where = mappedEvents(view.plan).where;
-  const tally = useTally(view, where);
+  return (
+    <Answer of={useTally(view, where)} awaited="Counting…">
+      {(tally) => <Filter view={view} save={save} tally={tally} />}
+    </Answer>
+  );
+}
+
+function Filter({ view, save, tally: data }: { view: View; save: Save; tally: Tally }) {
+  const where = mappedEvents(view.plan).where;
   const change: Change = (alter) =>
     save((plan) => {
       mappedEvents(plan).where = alter(mappedEvents(plan).where);
     });
-  if (tally.error) return <Typography sx={{ color: MADDER }}>{tally.error.message}</Typography>;
-  if (!tally.data) return <Quiet>Counting…</Quiet>;
-  const data = tally.data;
   const labels = mappedEvents(view.plan).labels;
   return (
     <>

@@ -5,13 +5,15 @@ import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
 import type { Study, View } from "../../api/client";
 import { whole } from "../../format";
+import { Answer } from "../../parts/Answer";
 import { Head, Link, Notes, Question, Quiet, Tabs } from "../../parts/parts";
 import { mappedEvents } from "../../plan/mapped";
 import { mapEvents } from "../../plan/measures";
+import { useAnswer } from "../../state/asked";
 import type { Save } from "../../state/queries";
 import { useAccount, useFindings, useSources } from "../../state/queries";
 import { type GatherTab, useDoing, useParts } from "../../state/store";
-import { INK, MADDER } from "../../theme";
+import { INK } from "../../theme";
 import { ChecksTab } from "./ChecksTab";
 import { FilesTab } from "./FilesTab";
 import { FilterTab } from "./FilterTab";
@@ -35,7 +37,7 @@ export function GatherSheet({ study, view, save }: { study: Study; view: View; s
 function Records({ study, view, save }: { study: Study; view: View; save: Save }) {
   const set = useDoing((d) => d.set);
   const swapped = view.ledger.stages[0].set_aside.some((r) => r.reason === "swapped_axes");
-  const findings = useFindings(view, swapped).data;
+  const findings = useAnswer(useFindings(view, swapped));
   const swapping = mappedEvents(view.plan).swapped_axes === "swap";
   const swap = (to: "swap" | "set_aside") =>
     save((plan) => {
@@ -116,18 +118,19 @@ function OtherEvents({ view, save }: { view: View; save: Save }) {
 
 function OtherAccount({ view, name, onMap }: { view: View; name: string; onMap: () => void }) {
   const account = useAccount(view, name);
-  const [gather, place] = account.data?.stages ?? [];
   return (
     <Box sx={{ mb: 1 }}>
-      {gather ? (
-        <Entry label={name} count={gather.records_in} strong />
-      ) : (
-        <Quiet>{account.error ? name : `${name}: Working it out…`}</Quiet>
-      )}
-      {gather && <Entry label="set aside" count={-gather.records_set_aside} />}
-      {place && <Entry label="not placed" count={-place.records_set_aside} />}
-      {place && <Entry label="placed" count={place.records_out} />}
-      {account.error && <Quiet colour={MADDER}>{account.error.message}</Quiet>}
+      {!account.answered && <Box sx={{ fontWeight: 600 }}>{name}</Box>}
+      <Answer of={account} awaited="Working it out…">
+        {({ stages: [gather, place] }) => (
+          <>
+            <Entry label={name} count={gather.records_in} strong />
+            <Entry label="set aside" count={-gather.records_set_aside} />
+            {place && <Entry label="not placed" count={-place.records_set_aside} />}
+            {place && <Entry label="placed" count={place.records_out} />}
+          </>
+        )}
+      </Answer>
       <Link onClick={onMap}>map these events</Link>
     </Box>
   );
@@ -135,7 +138,7 @@ function OtherAccount({ view, name, onMap }: { view: View; name: string; onMap: 
 
 /** How the events' file differs from the one that it took the place of. */
 function Change({ study, view }: { study: Study; view: View }) {
-  const source = useSources(study).data?.find((s) => s.name === mappedEvents(view.plan).source);
+  const source = useAnswer(useSources(study))?.find((s) => s.name === mappedEvents(view.plan).source);
   const change = source?.change as Record<string, number | string> | undefined;
   if (typeof change?.new !== "number") return null;
   return (

@@ -5,6 +5,7 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 import type { Schemas, Source, Study, View } from "../../api/client";
 import { whole } from "../../format";
+import { Answer } from "../../parts/Answer";
 import { Pick } from "../../parts/Fields";
 import { Quiet } from "../../parts/parts";
 import { SystemField } from "../../parts/SystemField";
@@ -20,8 +21,18 @@ interface Props {
   found: Schemas["FindingsView"];
 }
 
-export function LookUpChoice({ study, view, save, found }: Props) {
-  const tables = (useSources(study).data ?? []).filter((s) => s.role === "look-up");
+export function LookUpChoice(props: Props) {
+  return (
+    <>
+      <Box sx={{ mt: 2, borderBottom: `1px solid ${INK}`, fontWeight: 500 }}>Records without coordinates</Box>
+      <Answer of={useSources(props.study)}>
+        {(sources) => <LookUpForm {...props} tables={sources.filter((s) => s.role === "look-up")} />}
+      </Answer>
+    </>
+  );
+}
+
+function LookUpForm({ view, save, found, tables }: Props & { tables: readonly Source[] }) {
   const now = mappedEvents(view.plan).look_up;
   const [draft, setDraft] = useState<LookUp | null>(now);
   const keep = (lookUp: LookUp | null) =>
@@ -39,7 +50,6 @@ export function LookUpChoice({ study, view, save, found }: Props) {
   const records = view.columns.map((c) => [c, c] as const);
   return (
     <>
-      <Box sx={{ mt: 2, borderBottom: `1px solid ${INK}`, fontWeight: 500 }}>Records without coordinates</Box>
       {tables.length === 0 ? (
         <Quiet>
           Bring in a table of streets, postcodes or codes with their coordinates as a look-up, and they can be

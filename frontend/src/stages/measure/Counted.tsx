@@ -8,6 +8,7 @@ import type { Change } from "../../plan/filter";
 import { offerSays } from "../../plan/offers";
 import { isSame, ofEvents } from "../../plan/sums";
 import type { InWords, Numerator, Term } from "../../plan/types";
+import { useAnswer } from "../../state/asked";
 import { type Offers, useTally } from "../../state/queries";
 
 type Figure = Extract<Term, { kind: "figure" }>;
@@ -147,7 +148,7 @@ export function tableValue(offers: Offers, now: Term | InWords | null): string {
 export function Group<T extends OfEvents>(props: { view: View; now: T; onChange: (term: T) => void }) {
   const { view, now, onChange } = props;
   const filter = view.plan.gather.events[now.events]?.where ?? [];
-  const tally = useTally(view, [...filter, ...now.where], now.events).data;
+  const tally = useAnswer(useTally(view, [...filter, ...now.where], now.events));
   const change: Change = (alter) => onChange({ ...now, where: alter(now.where) });
   const columns = tally?.columns.filter((c) => c.values.length > 1) ?? [];
   return (

@@ -9,6 +9,7 @@ import { termFigure } from "../../outcome/terms";
 import { TextArea } from "../../parts/Fields";
 import { Link, Unfold } from "../../parts/parts";
 import { completed, completions, type Formula, withFigures } from "../../plan/formulas";
+import { useAnswer } from "../../state/asked";
 import { useFormula } from "../../state/queries";
 import { useParts } from "../../state/store";
 import { MADDER, QUIET } from "../../theme";
@@ -27,7 +28,7 @@ export function FormulaField({ view, areas, start, onKeep }: Props) {
   const { hovered, selected } = useParts("hovered", "selected");
   const at = hovered ?? selected;
   const area = areas && at !== null && at < areas.name.length ? at : null;
-  const found = useFormula(view, text, start.about, area).data;
+  const found = useAnswer(useFormula(view, text, start.about, area));
   const words = found?.words ?? [];
   const { begun, like } = completions(
     text,

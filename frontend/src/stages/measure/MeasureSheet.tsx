@@ -1,10 +1,12 @@
 /** Measure's sheet: the study's measures, and the mapped one's sum, which is the form. */
+
 import Box from "@mui/material/Box";
 import RadioGroup from "@mui/material/RadioGroup";
 import { type ReactNode, useState } from "react";
 import type { Areas } from "../../api/bulk";
 import type { Study, View } from "../../api/client";
 import { whole } from "../../format";
+import { Answer } from "../../parts/Answer";
 import { Field } from "../../parts/Fields";
 import { Choice, Link, Notes, Question, Quiet, Unfold } from "../../parts/parts";
 import { asFormula, type Formula } from "../../plan/formulas";
@@ -13,6 +15,7 @@ import { addMeasure, rename, takeOut } from "../../plan/measures";
 import { asBefore, counting, dividedBy, isInWords, isSame, POWERS, perGround } from "../../plan/sums";
 import type { Category, FromTable, Measure, Quotient, Term } from "../../plan/types";
 import { copied } from "../../records";
+import { useAnswer } from "../../state/asked";
 import { type Save, useChangeMeasure, useOffers, usePlans } from "../../state/queries";
 import { MADDER } from "../../theme";
 import { Counted } from "./Counted";
@@ -103,11 +106,11 @@ interface TermsProps extends Props {
 /** The sum and the choices for each of its terms. */
 function Terms({ study, view, areas, now, change, refusal, readable }: TermsProps) {
   const [open, setOpen] = useState<Slot | null>(null);
-  const offers = useOffers(view).data ?? { events: [], tables: [], words: [], water: [] };
-  const plans = (usePlans(study).data?.versions ?? []).map((v) => v.document);
+  const asked = useOffers(view);
+  const plans = useAnswer(usePlans(study))?.versions.map((v) => v.document);
   /** A table that was joined before is joined as it was then. */
   const before = <T extends Term>(term: T): T =>
-    term.kind === "table" ? asBefore([...plans, view.plan], view.plan.place.areas, term) : term;
+    term.kind === "table" ? asBefore([...(plans ?? []), view.plan], view.plan.place.areas, term) : term;
 
   const choices = (slot: Slot): ReactNode => (
     <>
@@ -124,22 +127,26 @@ function Terms({ study, view, areas, now, change, refusal, readable }: TermsProp
     if (slot === "counted")
       return (
         <>
-          <Counted
-            view={view}
-            offers={offers}
-            now={counted}
-            refused={Boolean(refusal)}
-            onChange={(term) =>
-              change(
-                counting(view.plan, now, isInWords(term) || isSame(term, counted) ? term : before(term)),
-                {
-                  rescale:
-                    !isInWords(term) &&
-                    (!isSame(term, counted) || (now.kind === "quotient" && now.per === 1)),
-                },
-              )
-            }
-          />
+          <Answer of={asked}>
+            {(offers) => (
+              <Counted
+                view={view}
+                offers={offers}
+                now={counted}
+                refused={Boolean(refusal)}
+                onChange={(term) =>
+                  change(
+                    counting(view.plan, now, isInWords(term) || isSame(term, counted) ? term : before(term)),
+                    {
+                      rescale:
+                        !isInWords(term) &&
+                        (!isSame(term, counted) || (now.kind === "quotient" && now.per === 1)),
+                    },
+                  )
+                }
+              />
+            )}
+          </Answer>
           {counted.kind === "table" && (
             <TableRows
               study={study}
@@ -166,16 +173,20 @@ function Terms({ study, view, areas, now, change, refusal, readable }: TermsProp
       case "under":
         return (
           <>
-            <Divided
-              view={view}
-              offers={offers}
-              now={now.denominator}
-              onChange={(term) =>
-                change(dividedBy(now, term && !isSame(term, now.denominator) ? before(term) : term), {
-                  rescale: !isSame(term, now.denominator),
-                })
-              }
-            />
+            <Answer of={asked}>
+              {(offers) => (
+                <Divided
+                  view={view}
+                  offers={offers}
+                  now={now.denominator}
+                  onChange={(term) =>
+                    change(dividedBy(now, term && !isSame(term, now.denominator) ? before(term) : term), {
+                      rescale: !isSame(term, now.denominator),
+                    })
+                  }
+                />
+              )}
+            </Answer>
             {now.denominator?.kind === "table" && (
               <TableRows
                 study={study}

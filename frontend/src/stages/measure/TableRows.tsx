@@ -1,4 +1,5 @@
 /** A figure of a table: what becomes of several rows of an area, which rows count, and how the rows find their areas. */
+
 import Box from "@mui/material/Box";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
@@ -6,6 +7,7 @@ import type { Areas } from "../../api/bulk";
 import type { Study, View } from "../../api/client";
 import { plural, whole } from "../../format";
 import type { Role } from "../../outcome/terms";
+import { Answer } from "../../parts/Answer";
 import { Part, Present, Values } from "../../parts/Conditions";
 import { DecimalSign, Pick } from "../../parts/Fields";
 import { KeptField } from "../../parts/KeptField";
@@ -13,7 +15,8 @@ import { Quiet, Unfold } from "../../parts/parts";
 import { type Change, parts } from "../../plan/filter";
 import { answered, type Fate, rowsSay, whatHappens } from "../../plan/tableRows";
 import type { FromTable, OfText } from "../../plan/types";
-import { useProposal, useRowTally, useSources } from "../../state/queries";
+import { useAnswer } from "../../state/asked";
+import { type Proposal, useProposal, useRowTally, useSources } from "../../state/queries";
 import { MADDER } from "../../theme";
 import { Pairing } from "./Pairing";
 
@@ -31,8 +34,9 @@ export function TableRows(props: Props) {
   const asked = useProposal(view, now);
   return (
     <>
-      {asked.data && <SeveralRows proposal={asked.data} now={now} onChange={onChange} />}
-      {asked.error && <Quiet colour={MADDER}>{asked.error.message}</Quiet>}
+      <Answer of={asked}>
+        {(proposal) => <SeveralRows proposal={proposal} now={now} onChange={onChange} />}
+      </Answer>
       <FormControlLabel
         label="follow the filters of the events on who somebody was"
         control={
@@ -51,11 +55,7 @@ export function TableRows(props: Props) {
   );
 }
 
-function SeveralRows(props: {
-  proposal: NonNullable<ReturnType<typeof useProposal>["data"]>;
-  now: FromTable;
-  onChange: Props["onChange"];
-}) {
+function SeveralRows(props: { proposal: Proposal; now: FromTable; onChange: Props["onChange"] }) {
   const { proposal, now, onChange } = props;
   const missing = proposal.refusal.includes("has no row for") || now.absent === "zero";
   const again = proposal.refusal.includes("nothing says that they may be added") || now.repeated !== "refuse";
@@ -126,10 +126,10 @@ function SeveralRows(props: {
 
 /** How the figures of zones are shared out among the areas: evenly by ground, or as a finer source lies. */
 function SharedOut({ study, now, onChange }: { study: Study; now: FromTable; onChange: Props["onChange"] }) {
-  const sources = (useSources(study).data ?? []).filter((s) => s.name !== now.source && s.role !== "events");
+  const sources = useAnswer(useSources(study))?.filter((s) => s.name !== now.source && s.role !== "events");
   const shared = now.shared!;
   const by = shared.by;
-  const of = by.kind === "source" ? sources.find((s) => s.name === by.source) : undefined;
+  const of = by.kind === "source" ? sources?.find((s) => s.name === by.source) : undefined;
   const put = (next: NonNullable<FromTable["shared"]>["by"]) =>
     onChange({ ...now, shared: { ...shared, by: next } });
   return (
@@ -141,7 +141,7 @@ function SharedOut({ study, now, onChange }: { study: Study; now: FromTable; onC
         value={by.kind === "ground" ? "" : by.source}
         options={[
           ["", "evenly on its ground"] as const,
-          ...sources.map((s) => [s.name, `as “${s.name}” lies`] as const),
+          ...(sources?.map((s) => [s.name, `as “${s.name}” lies`] as const) ?? []),
         ]}
         onChange={(source) => put(source ? { kind: "source", source, column: null } : { kind: "ground" })}
       />
@@ -175,8 +175,8 @@ interface RowsOf<T> {
 
 /** Which rows of the table count: the same filter as that of events, without time and place. */
 function RowFilter<T extends FromTable | OfText>({ study, now, onChange }: RowsOf<T>) {
-  const source = useSources(study).data?.find((s) => s.name === now.source);
-  const tally = useRowTally(study, source?.id, now.where).data;
+  const source = useAnswer(useSources(study))?.find((s) => s.name === now.source);
+  const tally = useAnswer(useRowTally(study, source?.id, now.where));
   const change: Change = (alter) => onChange({ ...now, where: alter(now.where) });
   if (!source || !tally) return null;
   const leftOut = (column: string) =>

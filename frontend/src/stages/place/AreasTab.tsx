@@ -7,14 +7,15 @@ import Radio from "@mui/material/Radio";
 import RadioGroup from "@mui/material/RadioGroup";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
+import { Answer } from "../../parts/Answer";
 import { Pick } from "../../parts/Fields";
 import { Link, Quiet } from "../../parts/parts";
 import { SystemField } from "../../parts/SystemField";
 import { withAreas, zonesOf } from "../../plan/place";
 import type { Zones } from "../../plan/types";
+import { saidIn, useAnswer } from "../../state/asked";
 import { useProjection, useSources, useSurvey } from "../../state/queries";
 import { useParts } from "../../state/store";
-import { MADDER } from "../../theme";
 import { GridForm } from "./GridForm";
 import type { PlaceProps } from "./props";
 import { Survey } from "./Survey";
@@ -22,7 +23,7 @@ import { Survey } from "./Survey";
 const A_GRID = " a grid";
 
 export function AreasTab({ study, view, save }: PlaceProps) {
-  const zones = (useSources(study).data ?? []).filter((s) => s.role === "zones");
+  const sources = useSources(study);
   const areas = view.plan.place.areas;
   const { tried, set } = useParts("tried", "set");
   const gridding = areas.kind === "grid" || tried !== null;
@@ -32,24 +33,30 @@ export function AreasTab({ study, view, save }: PlaceProps) {
   return (
     <>
       <RadioGroup value={chosen} aria-label="Areas">
-        {zones.map((z) => (
-          <FormControlLabel
-            key={z.name}
-            value={z.name}
-            label={z.name}
-            control={
-              <Radio
-                size="small"
-                sx={{ py: 0.5 }}
-                onChange={() => {
-                  setChoosing(false);
-                  set({ tried: null, held: [] });
-                  if (source !== z.name) save((plan) => withAreas(plan, zonesOf(z)));
-                }}
-              />
-            }
-          />
-        ))}
+        <Answer of={sources}>
+          {(all) =>
+            all
+              .filter((s) => s.role === "zones")
+              .map((z) => (
+                <FormControlLabel
+                  key={z.name}
+                  value={z.name}
+                  label={z.name}
+                  control={
+                    <Radio
+                      size="small"
+                      sx={{ py: 0.5 }}
+                      onChange={() => {
+                        setChoosing(false);
+                        set({ tried: null, held: [] });
+                        if (source !== z.name) save((plan) => withAreas(plan, zonesOf(z)));
+                      }}
+                    />
+                  }
+                />
+              ))
+          }
+        </Answer>
         <FormControlLabel
           value={A_GRID}
           label="a grid of equal cells"
@@ -67,10 +74,11 @@ export function AreasTab({ study, view, save }: PlaceProps) {
 }
 
 function ZonesForm({ study, view, save, areas }: PlaceProps & { areas: Zones }) {
-  const source = useSources(study).data?.find((s) => s.name === areas.source);
+  const source = useAnswer(useSources(study))?.find((s) => s.name === areas.source);
   const { survey } = useSurvey(study, areas.source, areas.identifier, areas.name);
   const columns = source?.columns ?? [];
-  const overlapping = survey.data?.kinds.some((k) => k.kind === "overlap") ?? false;
+  const overlapping =
+    saidIn("what the zones are like", survey)?.kinds.some((k) => k.kind === "overlap") ?? false;
   const change = (alter: Record<string, string | null>) =>
     save((plan) => {
       Object.assign(plan.place.areas, alter);
@@ -140,10 +148,12 @@ function Projection({ view, save }: PlaceProps) {
   return (
     <>
       <Quiet>
-        Working projection: {found.data?.name ?? "…"}. {found.data?.says}{" "}
+        Working projection:{" "}
+        <Answer of={found} awaited="…">
+          {({ name, says }) => `${name}. ${says} `}
+        </Answer>
         <Link onClick={() => setChanging(!changing)}>{changing ? "leave it" : "choose another"}</Link>
       </Quiet>
-      {found.error && <Quiet colour={MADDER}>{found.error.message}</Quiet>}
       {changing && (
         <>
           <SystemField label="Projection" value={null} near={[]} onChange={choose} />

@@ -1,13 +1,15 @@
 /** Is the placing right? Events in the colours of their areas, and the records' own areas against those found. */
+
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import { useState } from "react";
-
 import { whole } from "../../format";
+import { Answer } from "../../parts/Answer";
 import { Field } from "../../parts/Fields";
 import { Head, Line, Link, Quiet } from "../../parts/parts";
+import { useAnswer } from "../../state/asked";
 import { useAreaColumns, useLabels, usePoints } from "../../state/queries";
 import { useDoing, useParts } from "../../state/store";
 import { MADDER, QUIET, RULE } from "../../theme";
@@ -16,7 +18,7 @@ import type { PlaceProps } from "./props";
 
 export function ChecksTab(props: PlaceProps) {
   const { dots, set } = useParts("dots", "set");
-  const points = usePoints(props.view, dots !== null).data;
+  const points = useAnswer(usePoints(props.view, dots !== null));
   return (
     <>
       <Head>By eye</Head>
@@ -48,7 +50,7 @@ const PAIRS = 10;
 
 function Labels({ view, save }: PlaceProps) {
   const { dots, set } = useParts("dots", "set");
-  const check = useLabels(view).data;
+  const check = useAnswer(useLabels(view));
   const trust = view.plan.place.stated.trust_within_m;
   const [text, setText] = useState(trust ? String(trust) : "");
   const [byZone, setByZone] = useState(false);
@@ -186,8 +188,13 @@ function Carried({ view, save }: PlaceProps) {
   const set = useDoing((d) => d.set);
   const areas = view.plan.place.areas;
   const own = areas.kind === "zones" && areas.roll_up ? [areas.roll_up] : [];
-  const found = (useAreaColumns(view).data ?? []).map((c) => c.column);
-  const columns = areas.kind === "grid" || areas.overlaps === "combinations" ? [] : own.length ? own : found;
+  const found = useAreaColumns(view);
+  const columnsOf = (all: readonly { column: string }[]) =>
+    areas.kind === "grid" || areas.overlaps === "combinations"
+      ? []
+      : own.length
+        ? own
+        : all.map((c) => c.column);
   const carry = view.plan.place.carry;
   const [separator, setSeparator] = useState(view.plan.place.separator);
   const toggle = (column: string) =>
@@ -202,22 +209,27 @@ function Carried({ view, save }: PlaceProps) {
         Its area's identifier and name, in <Link onClick={() => set({ rows: "placed" })}>the rows</Link> and
         in the files. Of the area's other columns:
       </Quiet>
-      {columns.map((column) => (
-        <FormControlLabel
-          key={column}
-          label={column}
-          sx={{ display: "flex" }}
-          control={
-            <Checkbox
-              size="small"
-              sx={{ py: 0.25 }}
-              checked={carry.includes(column)}
-              onChange={() => toggle(column)}
+      <Answer of={found}>
+        {(all) => {
+          const columns = columnsOf(all);
+          if (columns.length === 0) return <Quiet>There are none.</Quiet>;
+          return columns.map((column) => (
+            <FormControlLabel
+              key={column}
+              label={column}
+              sx={{ display: "flex" }}
+              control={
+                <Checkbox
+                  size="small"
+                  sx={{ py: 0.25 }}
+                  checked={carry.includes(column)}
+                  onChange={() => toggle(column)}
+                />
+              }
             />
-          }
-        />
-      ))}
-      {columns.length === 0 && <Quiet>There are none.</Quiet>}
+          ));
+        }}
+      </Answer>
       {view.ledger.placements > view.ledger.stages[1].records_out && (
         <Box
           onBlur={() =>

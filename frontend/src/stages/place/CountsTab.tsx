@@ -4,13 +4,16 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
 import { useState } from "react";
+import type { Schemas, Source } from "../../api/client";
 import { plural } from "../../format";
+import { Answer } from "../../parts/Answer";
 import { Pick } from "../../parts/Fields";
 import { Head, Quiet, Ticks } from "../../parts/parts";
 import { says } from "../../plan/filter";
 import { mappedEvents } from "../../plan/mapped";
 import { leftOut, ofSource, recordedIn } from "../../plan/place";
 import type { Condition, RecordedWhere } from "../../plan/types";
+import { useAnswer } from "../../state/asked";
 import { useAreaColumns, useSources } from "../../state/queries";
 import { useParts } from "../../state/store";
 import { RULE } from "../../theme";
@@ -109,12 +112,12 @@ function Entry({ says, onTakeOut }: { says: string; onTakeOut: () => void }) {
 
 /** Leave zones out by the texts in one of their columns. */
 function ByColumn({ view, save }: PlaceProps) {
-  const columns = (useAreaColumns(view).data ?? []).filter(
+  const columns = useAnswer(useAreaColumns(view))?.filter(
     (c) => Object.keys(c.values).length < 200 && Object.keys(c.values).length < view.ledger.areas.read,
   );
   const [column, setColumn] = useState("");
   const areas = view.plan.place.areas;
-  if (areas.kind !== "zones" || areas.roll_up || areas.overlaps === "combinations" || !columns.length)
+  if (areas.kind !== "zones" || areas.roll_up || areas.overlaps === "combinations" || !columns?.length)
     return null;
   const values = columns.find((c) => c.column === column)?.values as Record<string, number> | undefined;
   const where = view.plan.place.exclude.where;
@@ -147,9 +150,28 @@ const EVERYWHERE = "everywhere";
 type Where = RecordedWhere["kind"] | typeof EVERYWHERE | "differs";
 
 /** Where an event could have been recorded at all, in all recorded windows or in one of them. */
-function Recorded({ study, view, save }: PlaceProps) {
-  const sources = useSources(study).data ?? [];
-  const columns = useAreaColumns(view).data ?? [];
+function Recorded(props: PlaceProps) {
+  const columns = useAreaColumns(props.view);
+  return (
+    <>
+      <Head>Where events could be recorded</Head>
+      <Answer of={useSources(props.study)}>
+        {(sources) => (
+          <Answer of={columns}>
+            {(found) => <RecordedForm {...props} sources={sources} columns={found} />}
+          </Answer>
+        )}
+      </Answer>
+    </>
+  );
+}
+
+function RecordedForm({
+  view,
+  save,
+  sources,
+  columns,
+}: PlaceProps & { sources: readonly Source[]; columns: Schemas["ZoneColumnsView"]["columns"] }) {
   const { outline, outlineFor, window, set } = useParts("outline", "outlineFor", "window", "set");
   const windows = mappedEvents(view.plan).recorded.filter((w) => w.first_day !== null);
   const at = window !== null && window < windows.length ? window : null;
@@ -175,7 +197,6 @@ function Recorded({ study, view, save }: PlaceProps) {
   const listed = tables.find((t) => t.name === (table || list?.source)) ?? tables[0];
   return (
     <>
-      <Head>Where events could be recorded</Head>
       {windows.length > 1 && (
         <Pick
           label="In"

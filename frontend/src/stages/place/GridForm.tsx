@@ -29,6 +29,7 @@ import {
 } from "../../plan/place";
 import type { Grid, Place } from "../../plan/types";
 import { parsed } from "../../records";
+import { type Asked, saidIn, useAnswer, useDone } from "../../state/asked";
 import { useSources, useTrials } from "../../state/queries";
 import { useDoing, useParts } from "../../state/store";
 import { INK, MADDER, QUIET, RULE } from "../../theme";
@@ -39,7 +40,7 @@ const EXTENT = " extent";
 const WAIT_MS = 120;
 
 export function GridForm({ study, view, save }: PlaceProps) {
-  const zones = (useSources(study).data ?? []).filter((s) => s.role === "zones");
+  const zones = useAnswer(useSources(study))?.filter((s) => s.role === "zones");
   const { tried, held, outline, outlineFor, set } = useParts("tried", "held", "outline", "outlineFor", "set");
   const laid = view.plan.place.areas;
   const [grid, setGrid] = useState<Grid>(() => gridOf(tried?.areas ?? laid));
@@ -81,7 +82,7 @@ export function GridForm({ study, view, save }: PlaceProps) {
       aria-label="Grid"
       onSubmit={(event) => {
         event.preventDefault();
-        if (sound && !now?.error) save((plan) => withAreas(plan, grid));
+        if (sound && !now?.failed) save((plan) => withAreas(plan, grid));
       }}
     >
       <Pick label="Cells" value={shapeOf(grid)} options={SHAPES} onChange={(s) => alter(shaped(grid, s))} />
@@ -124,14 +125,14 @@ export function GridForm({ study, view, save }: PlaceProps) {
           size="small"
           variant="contained"
           disableElevation
-          disabled={!sound || same || Boolean(now?.error)}
+          disabled={!sound || same || Boolean(now?.failed)}
         >
           Lay this grid
         </Button>
         <Button
           size="small"
           variant="outlined"
-          disabled={!tried || held.length >= COMPARED.length - 1 || Boolean(now?.error)}
+          disabled={!tried || held.length >= COMPARED.length - 1 || Boolean(now?.failed)}
           onClick={() => tried && set({ held: [...held, tried] })}
         >
           Hold it to compare
@@ -143,7 +144,7 @@ export function GridForm({ study, view, save }: PlaceProps) {
         label="It covers"
         value={covered}
         options={[
-          ...zones.map((z) => [z.name, z.name] as const),
+          ...(zones?.map((z) => [z.name, z.name] as const) ?? []),
           [EXTENT, "the extent of the events"],
           [OUTLINE, "an outline drawn on the map"],
         ]}
@@ -197,16 +198,12 @@ function scaled(grid: Grid, up: boolean): Partial<Grid> {
   return { size, ...(grid.height === null ? {} : { height: Number((grid.height * by).toPrecision(3)) }) };
 }
 
-interface One {
-  data?: GridTrial;
-  error: Error | null;
-}
-
 /** The figures of the grid that is being sized, and of those held, each with the colour of its lines on the map. */
-function Trials(props: { trials: One[]; tried: Place | null; held: readonly Place[] }) {
+function Trials(props: { trials: readonly Asked<GridTrial>[]; tried: Place | null; held: readonly Place[] }) {
   const { trials, tried, held } = props;
   const set = useDoing((d) => d.set);
   const places = tried ? [tried, ...held] : [];
+  const sized = saidIn("its row of the table", trials.at(0));
   return (
     <Box
       component="table"
@@ -230,7 +227,7 @@ function Trials(props: { trials: One[]; tried: Place | null; held: readonly Plac
       </thead>
       <tbody>
         {places.map((place, i) => {
-          const { data, error } = trials[i] ?? { error: null };
+          const trial = trials.at(i);
           return (
             <Box
               component="tr"
@@ -250,32 +247,48 @@ function Trials(props: { trials: One[]; tried: Place | null; held: readonly Plac
                   </>
                 )}
               </td>
-              {data ? (
-                <>
-                  <td data-trial="cells">{whole(data.cells)}</td>
-                  <td data-trial="empty">{Math.round(100 * data.emptyShare)} %</td>
-                  <td data-trial="events">{figure(data.eventsPerOccupied)}</td>
-                </>
-              ) : (
-                <td colSpan={3}>{error ? <span style={{ color: MADDER }}>{error.message}</span> : "…"}</td>
-              )}
+              <Tried of={trial} />
             </Box>
           );
         })}
-        {trials[0]?.data?.warnings.map((warning) => (
+        {sized?.warnings.map((warning) => (
           <tr key={warning}>
             <td colSpan={4} style={{ color: MADDER }}>
               {warning}
             </td>
           </tr>
         ))}
-        {trials[0]?.data && !trials[0].data.drawn && (
+        {sized && !sized.drawn && (
           <tr>
             <td colSpan={4}>Its lines are drawn once it is laid.</td>
           </tr>
         )}
       </tbody>
     </Box>
+  );
+}
+
+/** The cells of a row. A size that cannot be laid says why in their place. */
+function Tried({ of }: { of: Asked<GridTrial> | undefined }) {
+  const trial = saidIn("this row", of);
+  if (trial)
+    return (
+      <>
+        <td data-trial="cells">{whole(trial.cells)}</td>
+        <td data-trial="empty">{Math.round(100 * trial.emptyShare)} %</td>
+        <td data-trial="events">{figure(trial.eventsPerOccupied)}</td>
+      </>
+    );
+  return (
+    <td colSpan={3}>
+      {of?.failed ? (
+        <span style={{ color: MADDER }}>
+          {of.failed} <Link onClick={of.again}>Try again</Link>
+        </span>
+      ) : (
+        "…"
+      )}
+    </td>
   );
 }
 
@@ -334,18 +347,18 @@ function Origin({ grid, alter }: { grid: Grid; alter: (change: Partial<Grid>) =>
 
 function EditOutline({ view, corners }: { view: View; corners: Corners | undefined }) {
   const { outline, set } = useParts("outline", "set");
-  if (outline) return <Quiet>Click corners on the map and drag them; Enter ends the outline.</Quiet>;
-  const move = async () => {
+  const move = useDone("The corners", async () => {
     const answer = await postJson<Schemas["PlanePoints"]>(`${resultsOf(view)}/plane`, {
       points: corners,
     });
     set({ outline: answer.points as Corners, outlineFor: "cover" });
-  };
+  });
+  if (outline) return <Quiet>Click corners on the map and drag them; Enter ends the outline.</Quiet>;
   return (
     <Quiet>
       {corners && (
         <>
-          <Link onClick={() => void move()}>Move its corners</Link>
+          <Link onClick={() => move.mutate()}>Move its corners</Link>
           {" · "}
         </>
       )}

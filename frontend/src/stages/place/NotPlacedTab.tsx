@@ -10,6 +10,7 @@ import { whole } from "../../format";
 import { Field, Pick } from "../../parts/Fields";
 import { Head, Line, Link, Notes, Quiet } from "../../parts/parts";
 import { mappedEvents } from "../../plan/mapped";
+import { useAnswer } from "../../state/asked";
 import { useCompleteness, useLabels, useOutside } from "../../state/queries";
 import { useDoing, useParts } from "../../state/store";
 import { INK, MADDER, RULE } from "../../theme";
@@ -66,7 +67,7 @@ function Account({ view }: PlaceProps) {
 }
 
 function Outside({ view, save }: PlaceProps) {
-  const found = useOutside(view).data;
+  const found = useAnswer(useOutside(view));
   const { dots, set } = useParts("dots", "set");
   const tolerance = view.plan.place.tolerance_m;
   const [text, setText] = useState(tolerance ? String(tolerance) : "");
@@ -129,7 +130,7 @@ export function Within({ within }: { within: readonly { metres: number; events: 
 
 function Stated({ view, save }: PlaceProps) {
   const events = mappedEvents(view.plan);
-  const labels = useLabels(view).data;
+  const labels = useAnswer(useLabels(view));
   const zones = view.plan.place.areas.kind === "zones";
   const stated = events.stated;
   const alone = events.coordinates.kind === "none";
@@ -220,7 +221,7 @@ function LeftOver(props: {
 
 function Complete({ view, save }: PlaceProps) {
   const [column, setColumn] = useState("");
-  const found = useCompleteness(view, column).data;
+  const found = useAnswer(useCompleteness(view, column));
   const [text, setText] = useState(String(Math.round(100 * view.plan.place.complete_from)));
   if (!found) return null;
   const share = (s: Schemas["ShareView"]) => (s.records ? s.located / s.records : 1);

@@ -1,9 +1,11 @@
 /** What a source of zones is like: counts by kind, the findings of one kind, and a picture of one. */
+
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
 import { useState } from "react";
 import type { Schemas, Study } from "../../api/client";
 import { whole } from "../../format";
+import { Answer } from "../../parts/Answer";
 import { Head, Line, Link, Quiet } from "../../parts/parts";
 import { usePicture, useSurvey } from "../../state/queries";
 import { INK, MADDER, QUIET, RULE } from "../../theme";
@@ -26,12 +28,17 @@ export function Survey(props: {
   name: string | null;
 }) {
   const { survey, picture } = useSurvey(props.study, props.source, props.identifier, props.name);
+  return (
+    <Answer of={survey} awaited="Looking through the zones…">
+      {(found) => <Surveyed found={found} picture={picture} />}
+    </Answer>
+  );
+}
+
+function Surveyed({ found, picture }: { found: Schemas["SurveyView"]; picture: (at: number) => string }) {
   const [kind, setKind] = useState<string | null>(null);
   const [seen, setSeen] = useState<Schemas["FindingView"] | null>(null);
   const [all, setAll] = useState(false);
-  const found = survey.data;
-  if (survey.error) return <Quiet colour={MADDER}>{survey.error.message}</Quiet>;
-  if (!found) return <Quiet>Looking through the zones…</Quiet>;
   const listed = found.findings.filter((f) => f.kind === kind);
   const repeated = Object.entries(found.repeated as Record<string, number>);
   return (
@@ -116,10 +123,14 @@ const INKS: Record<string, { stroke: string; fill: string; width: number; dash?:
 const SIDE = 134;
 
 function Picture({ path, finding }: { path: string; finding: Schemas["FindingView"] }) {
-  const picture = usePicture(path);
-  if (picture.error) return <Quiet colour={MADDER}>{picture.error.message}</Quiet>;
-  const drawn = picture.data;
-  if (!drawn) return <Quiet>Drawing it…</Quiet>;
+  return (
+    <Answer of={usePicture(path)} awaited="Drawing it…">
+      {(drawn) => <Drawn drawn={drawn} finding={finding} />}
+    </Answer>
+  );
+}
+
+function Drawn({ drawn, finding }: { drawn: Schemas["PictureView"]; finding: Schemas["FindingView"] }) {
   if (finding.kind !== "invalid")
     return (
       <Frame drawn={drawn} roles={["zone", "other", "shared", "gap"]} side={2 * SIDE} says={finding.says} />

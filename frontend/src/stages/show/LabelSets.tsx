@@ -10,6 +10,7 @@ import { whole } from "../../format";
 import { ColourField, Pick, TextArea } from "../../parts/Fields";
 import { Link, Quiet, Unfold } from "../../parts/parts";
 import type { LabelSet } from "../../plan/types";
+import { useAnswer } from "../../state/asked";
 import { useLabelTrial } from "../../state/overlays";
 import { type Save, useFormula } from "../../state/queries";
 import { useParts } from "../../state/store";
@@ -118,8 +119,8 @@ function Template({
   const [text, setText] = useState(start);
   const field = useRef<HTMLTextAreaElement>(null);
   const { hovered, selected } = useParts("hovered", "selected");
-  const found = useLabelTrial(view, text, hovered ?? selected).data;
-  const formula = useFormula(view, "0", view.events_name || null, null).data;
+  const found = useAnswer(useLabelTrial(view, text, hovered ?? selected));
+  const formula = useAnswer(useFormula(view, "0", view.events_name || null, null));
   const fault = found?.fault ?? "";
   const write = (word: string) => {
     const at = field.current?.selectionStart ?? text.length;

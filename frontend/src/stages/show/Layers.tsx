@@ -10,6 +10,7 @@ import { ColourField, Pick } from "../../parts/Fields";
 import { Link, Quiet } from "../../parts/parts";
 import { changed, isShown, keyOf, moved } from "../../plan/layers";
 import type { Layer, Reference } from "../../plan/types";
+import { useAnswer } from "../../state/asked";
 import { useEventDots, useReferences } from "../../state/overlays";
 import type { Save } from "../../state/queries";
 import { INK, QUIET, RULE } from "../../theme";
@@ -161,7 +162,7 @@ function EventsDetail(props: {
   put: (next: readonly Layer[]) => void;
 }) {
   const { view, layer, put } = props;
-  const dots = useEventDots(view, layer).data;
+  const dots = useAnswer(useEventDots(view, layer));
   return (
     <>
       <Pick

@@ -1,26 +1,33 @@
 /** The funnel: each area's rate against what it rests on, between the limits of chance. Its dots are the map's areas. */
+
 import Box from "@mui/material/Box";
 import { useEffect, useMemo, useRef } from "react";
 import type { Areas, FunnelPoints } from "../../../api/bulk";
 import type { Schemas, View } from "../../../api/client";
 import { figure, levelText, plural } from "../../../format";
+import { Answer } from "../../../parts/Answer";
 import { Quiet } from "../../../parts/parts";
 import { nearestPoint } from "../../../rail/nearest";
 import { useParts } from "../../../state/store";
 import { useFunnel } from "../../../state/sureness";
-import { INK, MADDER, QUIET, RULE } from "../../../theme";
+import { INK, QUIET, RULE } from "../../../theme";
 
 const [WIDTH, HEIGHT] = [392, 290];
 const ROOM = { left: 46, right: 8, top: 8, bottom: 34 };
 const REACH = 12;
 
 export function FunnelChart({ view, areas }: { view: View; areas: Areas | null }) {
-  const found = useFunnel(view);
-  if (found.error) return <Quiet colour={MADDER}>{found.error.message}</Quiet>;
-  if (!found.data) return <Quiet>Working it out…</Quiet>;
-  const { limits, points } = found.data;
-  if (!points || !limits.limits.length) return <Quiet>{limits.refusal}</Quiet>;
-  return <Drawn view={view} areas={areas} limits={limits} points={points} />;
+  return (
+    <Answer of={useFunnel(view)} awaited="Working it out…">
+      {({ limits, points }) =>
+        points && limits.limits.length ? (
+          <Drawn view={view} areas={areas} limits={limits} points={points} />
+        ) : (
+          <Quiet>{limits.refusal}</Quiet>
+        )
+      }
+    </Answer>
+  );
 }
 
 function Drawn(props: {

@@ -1,9 +1,11 @@
 /** Made comparable: standardised, against all areas, pooled by what areas have in common, lower or higher than a mark. */
+
 import Box from "@mui/material/Box";
 import RadioGroup from "@mui/material/RadioGroup";
 import { useState } from "react";
 import type { Schemas, View } from "../../../api/client";
 import { figure, levelText, plural, whole } from "../../../format";
+import { Answer } from "../../../parts/Answer";
 import { Pick } from "../../../parts/Fields";
 import { NumberField } from "../../../parts/NumberField";
 import { Choice, Head, Link, Quiet } from "../../../parts/parts";
@@ -11,6 +13,7 @@ import { Ticked } from "../../../parts/Ticked";
 import { mappedName } from "../../../plan/mapped";
 import { type Against, type Comparable, canBeStandardised, fitting } from "../../../plan/sure";
 import type { Quotient } from "../../../plan/types";
+import { useAnswer } from "../../../state/asked";
 import { useComparable, useLarger } from "../../../state/sureness";
 import { INK, QUIET, RULE } from "../../../theme";
 import { Fold, type FoldProps, Refusal } from "./Fold";
@@ -40,7 +43,7 @@ export function MadeComparable(props: FoldProps) {
 }
 
 function How({ view, now, onChange }: FoldProps) {
-  const offers = useComparable(view).data;
+  const offers = useAnswer(useComparable(view));
   const paired = (offers?.groups ?? []).filter((g) => g.events);
   const able = canBeStandardised(now.numerator, now.denominator) && (offers?.groups ?? []).length > 0;
   const by = paired.map(({ people, events }) => ({ people, events }));
@@ -177,7 +180,7 @@ function Groups(props: {
 }
 
 function SetAgainst({ view, now, onChange, save }: FoldProps) {
-  const offers = useComparable(view).data;
+  const offers = useAnswer(useComparable(view));
   const against = now.against;
   const corrected = against?.corrected ?? true;
   const choose = (kind: Against["kind"] | "none") => {
@@ -264,12 +267,10 @@ function SetAgainst({ view, now, onChange, save }: FoldProps) {
 
 /** One rate for all areas that have the same in a column. */
 function Larger({ view }: { view: View }) {
-  const offers = useComparable(view).data;
+  const offers = useAnswer(useComparable(view));
   const [column, setColumn] = useState("");
   const found = useLarger(view, column);
   if (!offers?.larger.length) return null;
-  const rows = column ? (found.data ?? []) : [];
-  const top = rows.reduce((most, r) => Math.max(most, r.high ?? r.value ?? 0), 0) || 1;
   return (
     <>
       <Head>All areas together that have the same</Head>
@@ -279,7 +280,15 @@ function Larger({ view }: { view: View }) {
         options={[["", "choose a column"], ...offers.larger.map((name) => [name, name] as const)]}
         onChange={setColumn}
       />
-      {found.error && <Quiet>{found.error.message}</Quiet>}
+      {column && <Answer of={found}>{(rows) => <LargerRows view={view} rows={rows} />}</Answer>}
+    </>
+  );
+}
+
+function LargerRows({ view, rows }: { view: View; rows: Schemas["LargerViews"]["larger"] }) {
+  const top = rows.reduce((most, r) => Math.max(most, r.high ?? r.value ?? 0), 0) || 1;
+  return (
+    <>
       {rows.map((row) => (
         <Box
           key={row.label}

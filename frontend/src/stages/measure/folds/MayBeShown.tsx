@@ -1,7 +1,9 @@
 /** What may be shown: one rule for all that is handed on. */
+
 import Box from "@mui/material/Box";
 import type { View } from "../../../api/client";
 import { moment } from "../../../format";
+import { Answer } from "../../../parts/Answer";
 import { Pick } from "../../../parts/Fields";
 import { KeptField } from "../../../parts/KeptField";
 import { NumberField } from "../../../parts/NumberField";
@@ -131,11 +133,15 @@ function Form(props: { view: View; rule: Rule; onKeep: (rule: Rule | null) => vo
 
 /** What went out last: the rule knows nothing of it. */
 function LastHandedOn({ view }: { view: View }) {
-  const latest = useHandedOn(view).data?.latest ?? [];
-  if (latest.length === 0) return <Quiet>Nothing has been handed on from this study yet.</Quiet>;
   return (
-    <Quiet>
-      Handed on last: {latest.map((one) => `${one.file_name}, ${moment(one.made_at)}`).join("; ")}.
-    </Quiet>
+    <Answer of={useHandedOn(view)}>
+      {({ latest }) => (
+        <Quiet>
+          {latest.length
+            ? `Handed on last: ${latest.map((one) => `${one.file_name}, ${moment(one.made_at)}`).join("; ")}.`
+            : "Nothing has been handed on from this study yet."}
+        </Quiet>
+      )}
+    </Answer>
   );
 }

@@ -7,6 +7,7 @@ import { NumberField } from "../../../parts/NumberField";
 import { Link, Quiet } from "../../../parts/parts";
 import { linked, type NeighboursBy, unlinked } from "../../../plan/sure";
 import type { Place } from "../../../plan/types";
+import { useAnswer } from "../../../state/asked";
 import { useParts } from "../../../state/store";
 import { useNeighbours } from "../../../state/sureness";
 import type { FoldProps } from "./Fold";
@@ -33,7 +34,7 @@ function wayOf(by: NeighboursBy): Way {
 
 export function NeighboursForm({ view, areas, save }: FoldProps) {
   const { selected, set } = useParts("selected", "set");
-  const found = useNeighbours(view, selected).data;
+  const found = useAnswer(useNeighbours(view, selected));
   const plan = view.plan.place.neighbours;
   const [other, setOther] = useState("");
   const [all, setAll] = useState(false);
@@ -117,7 +118,9 @@ export function NeighboursForm({ view, areas, save }: FoldProps) {
           )}
         </Quiet>
       )}
-      {here !== null && found && areas ? (
+      {here === null || !areas ? (
+        <Quiet>Choose an area on the map to see its neighbours, or to link it with another.</Quiet>
+      ) : found ? (
         <Box sx={{ mt: 1 }}>
           <Quiet>
             Neighbours of {named(selected!)}:{" "}
@@ -159,9 +162,7 @@ export function NeighboursForm({ view, areas, save }: FoldProps) {
             )}
           </Box>
         </Box>
-      ) : (
-        <Quiet>Choose an area on the map to see its neighbours, or to link it with another.</Quiet>
-      )}
+      ) : null}
       {plan.links.map(([a, b], at) => (
         <Box key={`${a} ${b}`} sx={{ display: "flex", gap: 1, fontSize: "0.8125rem" }}>
           <Box sx={{ flex: 1 }}>
