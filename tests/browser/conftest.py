@@ -170,6 +170,11 @@ def wait_for_still(page: Page) -> None:
     _wait(page, map_too=True)
 
 
+def still(page: Page) -> None:
+    """The same, whether or not a map is there."""
+    _wait(page, map_too=page.get_by_test_id("map").count() > 0)
+
+
 def _wait(page: Page, *, map_too: bool) -> None:
     """Twice, as what comes may be what the next thing is asked with."""
     for _ in range(2):

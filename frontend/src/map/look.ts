@@ -12,7 +12,10 @@ import { useUnseen } from "../state/unseen";
 import { BEYOND, HATCH, INK, NO_VALUE, PAPER, RULE, WATER } from "../theme";
 import { type Look, packed } from "./paint";
 
-const LINED_FROM_PIXELS = 90;
+/** Of an area a line may take so much: it lies along two sides of it, so that of a square of side s it is 0.05 s wide. */
+const LINE_SHARE = 0.1;
+/** In pixels of the screen. */
+const HAIRLINE_WIDTH = 0.5;
 const HAIRLINE = "#FBF9F3";
 
 type Outlines = Outcome["plan"]["show"]["outlines"];
@@ -90,33 +93,28 @@ export function drawnWith(
   plain = false,
 ): Omit<Look, "marked" | keyof Coloured> {
   const colour = outlines.colour === "ink" ? INK : HAIRLINE;
-  const pixels = areas.areaKm2.map((km2) => km2 * 1e6 * scale * scale);
-  const typical = outlines.draw === "line" ? (pixels.slice().sort()[pixels.length >> 1] ?? 0) : 0;
-  const thick = plain ? 1 : thickness(outlines, typical);
   return {
     background: packed(WATER),
     hairline: packed(plain ? RULE : colour),
     ink: packed(INK),
     hatch: packed(HATCH),
-    lined: linedFrom(pixels, thick),
+    lined: Uint8Array.from(areas.areaKm2, (km2) =>
+      thickness(plain ? "hairline" : outlines.draw, outlines.width, Math.sqrt(km2) * 1e3 * scale),
+    ),
   };
 }
 
-function linedFrom(pixels: Float64Array, thick: number): Uint8Array {
-  const lined = new Uint8Array(pixels.length);
-  for (let i = 0; i < pixels.length; i++) if (pixels[i] > LINED_FROM_PIXELS) lined[i] = thick;
-  return lined;
-}
-
-/** How areas are outlined, as `Look.lined` says it: lighter where half of them have no more than so many pixels. */
-function thickness(outlines: Outlines, typical: number): number {
-  switch (outlines.draw) {
+/** How an area is outlined that is so many pixels wide, as `Look.lined` says it. */
+function thickness(draw: Outlines["draw"], width: number, side: number): number {
+  const most = (LINE_SHARE * side) / 2;
+  if (most < HAIRLINE_WIDTH) return 0;
+  switch (draw) {
     case "none":
       return 0;
     case "hairline":
       return 1;
     case "line":
-      return 1 + Math.min(outlines.width, Math.floor(Math.sqrt(typical / LINED_FROM_PIXELS)));
+      return 1 + Math.min(width, Math.floor(most));
   }
 }
 

@@ -163,11 +163,11 @@ export function useFormula(view: View, text: string, about: string | null, area:
 export type Offers = Schemas["OffersView"];
 
 /** What could stand in the sum. */
-export function useOffers(view: View) {
+export function useOffers(view: View, wanted: boolean) {
   return useAsked("What can stand in the sum", {
     queryKey: ["offers", view.study, view.version, Object.keys(view.plan.gather.events)],
     queryFn: () => getJson<Offers>(`${resultsOf(view)}/offers`),
-    enabled: !view.fault,
+    enabled: wanted && !view.fault,
     ...KEPT,
   });
 }

@@ -158,11 +158,17 @@ function OneStudy({ one, open }: { one: KeptStudy; open: boolean }) {
 }
 
 function SmallMap({ one }: { one: KeptStudy }) {
-  const [none, setNone] = useState(!one.study.head_id);
-  if (none)
+  const [failed, setFailed] = useState(false);
+  if (!one.study.head_id)
     return (
       <Box sx={{ color: QUIET, fontSize: "0.8125rem", px: 1 }}>
         {one.waits ? "waits for its files" : "no map yet"}
+      </Box>
+    );
+  if (failed)
+    return (
+      <Box role="alert" sx={{ color: MADDER, fontSize: "0.8125rem", px: 1 }}>
+        Its picture did not come. <Link onClick={() => setFailed(false)}>Try again</Link>
       </Box>
     );
   return (
@@ -171,7 +177,7 @@ function SmallMap({ one }: { one: KeptStudy }) {
       src={`/api/studies/${one.study.id}/picture?plan=${one.study.head_id}`}
       alt=""
       loading="lazy"
-      onError={() => setNone(true)}
+      onError={() => setFailed(true)}
       style={{ width: "100%", height: "100%", display: "block", objectFit: "contain" }}
     />
   );

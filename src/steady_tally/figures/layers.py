@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
@@ -13,6 +14,7 @@ from steady_tally.core.plan.show import AreasLayer, EventsLayer, Layer, Outlines
 from steady_tally.core.show.colours import BEYOND, NO_VALUE, PAPER_LINE
 from steady_tally.core.show.drawing import Rings
 from steady_tally.core.show.labelling import LINE, Taken, place_labels
+from steady_tally.core.show.outlining import line_widths, outlined, ring_sizes
 from steady_tally.figures.content import Content, Lines
 from steady_tally.figures.pen import HATCH, PAPER, Pen, Written
 from steady_tally.figures.places import POINT, Place, View
@@ -24,10 +26,10 @@ Floats = npt.NDArray[np.float64]
 
 _PIXEL = 0.2646  # millimetres, as the screen's styles have it
 _HAIR = 0.12
+_BY_SIZE = (np.inf, 4.0, 0.5, 0.0)  # mm²: areas are drawn in this order
 _SHORE = "#5b6b6b"
 _ROADS = {"street": (0.12, 0.28), "main road": (0.22, 0.42)}
 _LEAST_LABEL = 4.0  # points
-_LINED_FROM = 1.2  # mm²: smaller areas would be drowned by lines
 _MANY_DOTS = 4_000
 _NAME_SIZE = 7.0  # points
 _NAME_HALO = (PAPER, 1.5)
@@ -70,10 +72,15 @@ class MapDrawing:
         drawn = members & ~content.hidden
         colours = dict(enumerate(content.colours))
         colours |= {ZERO_CLASS: content.zero_colour, NO_CLASS: NO_VALUE}
-        for code in np.unique(content.own[drawn]):
-            of = drawn & (content.own == code)
-            hatch = "/////" if code == NO_CLASS else None
-            self._filled(rings, of, view, clip, colours.get(int(code), BEYOND), opacity, hatch)
+        # Where two meet within a pixel the later one has more of it: the smallest come last.
+        size = np.bincount(rings.owner, weights=ring_sizes(rings), minlength=len(drawn)) * view.scale**2
+        for below, least in itertools.pairwise(_BY_SIZE):
+            alike = drawn & (size >= least) & (size < below)
+            codes = np.unique(content.own[alike])
+            for code in sorted(codes, key=lambda c: -float(size[alike & (content.own == c)].mean())):
+                of = alike & (content.own == code)
+                hatch = "/////" if code == NO_CLASS else None
+                self._filled(rings, of, view, clip, colours.get(int(code), BEYOND), opacity, hatch)
         if (drawn & content.doubtful).any():
             self._filled(rings, drawn & content.doubtful, view, clip, "none", 1.0, "....")
 
@@ -95,10 +102,11 @@ class MapDrawing:
         draw, colour, width = self.content.outlines
         if draw == "none":
             return
-        size = _ring_sizes(rings) * view.scale**2
-        keep = members[rings.owner] & ~self.content.hidden[rings.owner] & (size > _LINED_FROM)
-        thick = _HAIR if draw == "hairline" else width * _PIXEL
-        self._stroke(rings, keep, view, clip, self.pen.plan.ink if colour == "ink" else PAPER_LINE, thick)
+        seen = members[rings.owner] & ~self.content.hidden[rings.owner]
+        thick = (_HAIR if draw == "hairline" else width * _PIXEL) / view.scale
+        ink = self.pen.plan.ink if colour == "ink" else PAPER_LINE
+        for wide, lines in outlined(rings, np.where(seen, line_widths(rings, thick), np.inf)):
+            self._stroke(lines, None, view, clip, ink, wide * view.scale)
 
     def _reference(self, layer: ReferenceLayer, lines: Lines, view: View, clip: Artist) -> None:
         if layer.fill:
@@ -229,14 +237,6 @@ class MapDrawing:
                 else:
                     self.unlabelled += 1
         self.pen.texts(texts)
-
-
-def _ring_sizes(rings: Rings) -> Floats:
-    """(rings,) what each encloses, in square metres."""
-    xy = rings.xy.astype(np.float64)
-    cross = xy[:-1, 0] * xy[1:, 1] - xy[1:, 0] * xy[:-1, 1]
-    sums = np.concatenate([[0.0], np.cumsum(cross)])
-    return np.abs(sums[rings.start[1:] - 1] - sums[rings.start[:-1]]) / 2.0
 
 
 def _path(

@@ -15,7 +15,7 @@ from steady_tally.results.figures import figure_content
 from steady_tally.store.studies import study, version_of
 from steady_tally.store.tables import Picture
 
-_LOOK = FigurePlan.model_validate(
+LOOK = FigurePlan.model_validate(
     {
         "page": {"size": "own", "width": 60, "height": 80, "turned": "landscape", "margin": 0, "ground": "paper"},
         "title": {"shown": False},
@@ -27,7 +27,7 @@ _LOOK = FigurePlan.model_validate(
         "north": "never",
     }
 )
-_DPI = 120.0
+DPI = 120.0
 
 
 def study_picture(engine: Engine, study_id: uuid.UUID) -> bytes:
@@ -40,7 +40,7 @@ def study_picture(engine: Engine, study_id: uuid.UUID) -> bytes:
         if kept is not None and kept.version_id == head:
             return kept.data
     content = figure_content(engine, study_id, Sheet("", version_of(engine, study_id, head)))
-    data = written(draw(content, _LOOK), "png", dpi=_DPI)
+    data = written(draw(content, LOOK), "png", dpi=DPI)
     with Session(engine) as session:
         session.merge(Picture(study_id=study_id, version_id=head, data=data))
         session.commit()

@@ -106,7 +106,7 @@ interface TermsProps extends Props {
 /** The sum and the choices for each of its terms. */
 function Terms({ study, view, areas, now, change, refusal, readable }: TermsProps) {
   const [open, setOpen] = useState<Slot | null>(null);
-  const asked = useOffers(view);
+  const asked = useOffers(view, open !== null);
   const plans = useAnswer(usePlans(study))?.versions.map((v) => v.document);
   /** A table that was joined before is joined as it was then. */
   const before = <T extends Term>(term: T): T =>

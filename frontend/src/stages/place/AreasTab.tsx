@@ -147,13 +147,16 @@ function Projection({ view, save }: PlaceProps) {
   };
   return (
     <>
-      <Quiet>
-        Working projection:{" "}
-        <Answer of={found} awaited="…">
-          {({ name, says }) => `${name}. ${says} `}
-        </Answer>
-        <Link onClick={() => setChanging(!changing)}>{changing ? "leave it" : "choose another"}</Link>
-      </Quiet>
+      <Answer of={found}>
+        {({ name, says }) => (
+          <Quiet>
+            Working projection: {name}. {says}
+          </Quiet>
+        )}
+      </Answer>
+      <Link onClick={() => setChanging(!changing)}>
+        {changing ? "leave the projection" : "choose another projection"}
+      </Link>
       {changing && (
         <>
           <SystemField label="Projection" value={null} near={[]} onChange={choose} />

@@ -282,7 +282,7 @@ function Tried({ of }: { of: Asked<GridTrial> | undefined }) {
   return (
     <td colSpan={3}>
       {of?.failed ? (
-        <span style={{ color: MADDER }}>
+        <span role="alert" style={{ color: MADDER }}>
           {of.failed} <Link onClick={of.again}>Try again</Link>
         </span>
       ) : (
