@@ -1,11 +1,15 @@
 """What is shown is what is saved: changes at any pace, while nobody answers, and beside somebody else's."""
 
 import itertools
+import re
 
 import pytest
 from playwright.sync_api import Page, Route, expect
 
+from tests.plans import events_in
+
 from .conftest import wait_for_still
+from .test_gather import sheet
 from .test_slice import study  # noqa: F401
 
 
@@ -156,3 +160,69 @@ def test_a_part_of_the_page_that_fails_leaves_the_others_and_a_way_on(browser, a
     said.get_by_role("button", name="Leave it").click()
     expect(said).to_have_count(0)
     page.close()
+
+
+@pytest.fixture
+def at_filter(page: Page, application, mine) -> Page:
+    page.goto(f"{application.url}#{mine['id']}")
+    wait_for_still(page)
+    page.keyboard.press("1")
+    sheet(page, "filter")
+    return page
+
+
+def days(application, mine) -> list[dict]:
+    """The conditions on days and figures that are saved."""
+    return [c for c in events_in(head(application, mine))["where"] if c["kind"] in ("days", "range")]
+
+
+def test_a_day_is_typed_and_saved_once_and_never_half_typed(at_filter, application, mine):
+    before = versions(application, mine)
+    first = at_filter.get_by_label("First day")
+    first.focus()
+    at_filter.keyboard.type("07152021", delay=60)
+    wait_for_still(at_filter)
+    assert versions(application, mine) == before, "nothing is saved while it is typed"
+    at_filter.keyboard.press("Enter")
+    wait_for_still(at_filter)
+    assert versions(application, mine) == before + 1
+    assert days(application, mine)[0]["first_day"] == "2021-07-15"
+    kept = at_filter.get_by_test_id("kept")
+    expect(kept).not_to_have_text(re.compile(r"^(\S+) of \1 "))
+
+
+def test_a_day_outside_the_events_time_is_asked_about(at_filter, application, mine):
+    before = versions(application, mine)
+    last = at_filter.get_by_label("Last day")
+    last.focus()
+    at_filter.keyboard.type("07152030", delay=60)
+    at_filter.keyboard.press("Enter")
+    asked = at_filter.get_by_role("alert").filter(has_text="take it all the same")
+    expect(asked).to_be_visible()
+    assert versions(application, mine) == before
+    at_filter.keyboard.press("Escape")
+    expect(asked).to_have_count(0)
+    expect(last).to_have_value("")
+    at_filter.get_by_label("First day").focus()
+    last.focus()
+    at_filter.keyboard.type("07152030", delay=60)
+    at_filter.keyboard.press("Enter")
+    asked.get_by_role("button", name="take it all the same").click()
+    wait_for_still(at_filter)
+    assert days(application, mine)[0]["last_day"] == "2030-07-15"
+
+
+def test_a_range_taken_out_leaves_its_field_and_does_not_come_back(at_filter, application, mine):
+    low = at_filter.get_by_label("From").first
+    low.fill("40")
+    at_filter.keyboard.press("Enter")
+    wait_for_still(at_filter)
+    assert [c["low"] for c in days(application, mine)] == [40.0]
+    at_filter.get_by_role("button", name="Take out").first.click()
+    wait_for_still(at_filter)
+    expect(low).to_have_value("")
+    low.focus()
+    for _ in range(3):
+        at_filter.keyboard.press("Tab")
+    wait_for_still(at_filter)
+    assert days(application, mine) == []

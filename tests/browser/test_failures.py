@@ -22,10 +22,11 @@ _IDS = re.compile(
     r"[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}|[0-9a-f]{64}|(?<=/areas/)\d+|(?<=/zones/)[^/]+|(?<=/accounts/)[^/]+"
 )
 KINDS = ("500", "503", "cut off", "slow")
-# What goes by how much room there is.
-_ROOM = re.compile(r"[\d.,]+ (km|m)|a dot: .*|\d+ areas?")
+# What goes by how much room there is, and pictures that are not in sight.
+_ROOM = re.compile(r"[\d.,]+ (km|m)|a dot: .*|\d+ areas?|Drawing it…")
 SAID = re.compile(
-    "Something went wrong|database is starting|does not answer|did not come|(Working|Looking|Counting|Drawing).*…|looking it up…"
+    "Something went wrong|database is starting|does not answer|did not come"
+    "|(Working|Looking|Counting|Drawing).*…|looking it up…"
 )
 # What the page says in its lines, and what of it says that something is not known.
 _LINES = """() => {

@@ -143,9 +143,10 @@ def test_events_outside_are_shown_with_their_distance_and_drawn_in_within_a_tole
     until(opened, lambda: like(opened, MADDER) > 3 * outside["total"])
     near = next(w["events"] for w in outside["within"] if w["metres"] == 100)
     opened.get_by_label("Draw in those within … m").fill("-5")
-    expect(opened.get_by_text("A distance is a number from 0")).to_be_visible()
+    opened.keyboard.press("Enter")
+    expect(opened.get_by_text("Give a number from 0 to 100,000.")).to_be_visible()
     opened.get_by_label("Draw in those within … m").fill("100")
-    opened.get_by_role("button", name="Draw in", exact=True).click()
+    opened.keyboard.press("Enter")
     settle(opened)
     after = ledger(application, study)["stages"][1]
     assert after["ways"]["drawn in from outside"] == near > 0
@@ -187,7 +188,7 @@ def test_records_are_placed_by_what_they_state_and_the_label_is_checked_against_
     rows = opened.get_by_role("table", name="Events in another area")
     expect(rows).to_have_attribute("aria-rowcount", str(min(disagree, 5_000) + 1))
     opened.get_by_label("Trust the record within … m").fill("50")
-    opened.get_by_role("button", name="Trust it").click()
+    opened.keyboard.press("Enter")
     settle(opened)
     near = next(w["events"] for w in check["within"] if w["metres"] == 50)
     placed = ledger(application, study)["stages"][1]
@@ -286,7 +287,7 @@ def test_an_outline_that_crosses_itself_is_refused_and_the_plan_stays(opened, ap
     click_on_map(opened, (400, 60), (560, 200), (560, 60), (400, 200))
     opened.get_by_role("button", name="Events could be recorded here").click()
     expect(opened.get_by_role("alert")).to_contain_text("the outline crosses itself or has no inside near longitude")
-    opened.get_by_label("Put the message away").click()
+    opened.get_by_role("alert").get_by_role("button", name="put away").click()
     expect(opened.get_by_role("alert")).to_have_count(0)
     assert ledger(application, study)["plan"] == before
 

@@ -278,7 +278,15 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
       )}
       <FarOff study={study} view={outcome} />
       <Box
-        sx={{ position: "absolute", left: 12, top: 8, maxWidth: 420, px: 1.25, bgcolor: PAPER, zIndex: 1 }}
+        sx={{
+          position: "absolute",
+          right: selected === null ? 12 : cardWidth(windowWidth) + 12,
+          top: 48,
+          maxWidth: 360,
+          px: 1.25,
+          bgcolor: PAPER,
+          zIndex: 1,
+        }}
       >
         <Unanswered />
       </Box>

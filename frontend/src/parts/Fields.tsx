@@ -12,8 +12,9 @@ export function Field(props: {
   placeholder?: string;
   disabled?: boolean;
   onChange: (text: string) => void;
-  /** The field is left, or Enter pressed. */
+  /** The field is left, or Enter pressed, which leaves it unless it says that it stays. */
   onLeave?: () => void;
+  staysOnEnter?: () => boolean;
 }) {
   return (
     <TextField
@@ -28,7 +29,10 @@ export function Field(props: {
       slotProps={{ inputLabel: { shrink: true }, htmlInput: { "aria-label": props.name } }}
       onChange={(event) => props.onChange(event.target.value)}
       onBlur={props.onLeave}
-      onKeyDown={(event) => props.onLeave && event.key === "Enter" && (event.target as HTMLElement).blur()}
+      onKeyDown={(event) => {
+        if (props.onLeave && event.key === "Enter" && !props.staysOnEnter?.())
+          (event.target as HTMLElement).blur();
+      }}
     />
   );
 }

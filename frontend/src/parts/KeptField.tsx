@@ -40,16 +40,18 @@ function useDraft({ value, check, onKeep }: Pick<Props, "value" | "check" | "onK
     give();
     if (text !== value) onKeep(text);
   };
+  /** Is there something against what is typed? It is said. */
+  const objects = () => {
+    const found = open && open.text !== value ? (check?.(open.text) ?? null) : null;
+    if (found) setObjection({ ...found, of: value });
+    return found !== null;
+  };
   return {
     text: open?.text ?? value,
     objection: objection?.of === value && open ? objection : null,
     type: (text: string) => setDraft({ text, of: value }),
-    keep: () => {
-      if (!open) return;
-      const found = open.text === value ? null : (check?.(open.text) ?? null);
-      if (found) setObjection({ ...found, of: value });
-      else take(open.text);
-    },
+    keep: () => open && !objects() && take(open.text),
+    objects,
     take: () => open && take(open.text),
     give,
   };
@@ -75,6 +77,7 @@ export function KeptField(props: Props) {
         disabled={props.disabled}
         onChange={draft.type}
         onLeave={draft.keep}
+        staysOnEnter={draft.objects}
       />
       {draft.objection && (
         <Box role="alert" sx={{ color: MADDER, fontSize: "0.8125rem" }}>

@@ -131,11 +131,12 @@ export function saidIn<T>(_place: string, asked: Asked<T> | undefined): T | unde
 /** The answers that are known. */
 export function useAnswers<T>(all: readonly Asked<T>[]): readonly T[] {
   const failed = all.filter((asked) => asked.failed !== null);
+  const first = failed[0] ?? all.find((asked) => asked.asking && !asked.answered);
   useTold(
-    failed.length
+    first
       ? {
-          what: failed[0].what,
-          failed: failed[0].failed,
+          what: first.what,
+          failed: first.failed,
           again: () => {
             for (const asked of failed) asked.again();
           },

@@ -72,13 +72,7 @@ function OneStudy({ one, open }: { one: KeptStudy; open: boolean }) {
       aria-label={study.name}
       sx={{ display: "flex", gap: 3, px: 2, py: 1.5, borderBottom: `1px solid ${RULE}` }}
     >
-      <ButtonBase
-        aria-label={`Open ${study.name}`}
-        onClick={show}
-        sx={{ width: 200, height: 150, flexShrink: 0, bgcolor: WATER, border: `1px solid ${RULE}` }}
-      >
-        <SmallMap key={study.head_id} one={one} />
-      </ButtonBase>
+      <SmallMap key={study.head_id} one={one} show={show} />
       <Box sx={{ flex: 1, minWidth: 0 }}>
         <Typography variant="h2" sx={{ overflowWrap: "anywhere" }}>
           {study.name}
@@ -157,29 +151,36 @@ function OneStudy({ one, open }: { one: KeptStudy; open: boolean }) {
   );
 }
 
-function SmallMap({ one }: { one: KeptStudy }) {
-  const [failed, setFailed] = useState(false);
-  if (!one.study.head_id)
+const FRAME = { width: 200, height: 150, flexShrink: 0, bgcolor: WATER, border: `1px solid ${RULE}` };
+
+function SmallMap({ one, show }: { one: KeptStudy; show: () => void }) {
+  const [state, setState] = useState<"awaited" | "drawn" | "failed">("awaited");
+  if (state === "failed")
     return (
-      <Box sx={{ color: QUIET, fontSize: "0.8125rem", px: 1 }}>
-        {one.waits ? "waits for its files" : "no map yet"}
+      <Box role="alert" sx={{ ...FRAME, color: MADDER, fontSize: "0.8125rem", p: 1 }}>
+        Its picture did not come. <Link onClick={() => setState("awaited")}>Try again</Link>
       </Box>
     );
-  if (failed)
-    return (
-      <Box role="alert" sx={{ color: MADDER, fontSize: "0.8125rem", px: 1 }}>
-        Its picture did not come. <Link onClick={() => setFailed(false)}>Try again</Link>
-      </Box>
-    );
+  const says = one.waits ? "waits for its files" : "no map yet";
   return (
-    <img
-      // A new plan has a new picture.
-      src={`/api/studies/${one.study.id}/picture?plan=${one.study.head_id}`}
-      alt=""
-      loading="lazy"
-      onError={() => setFailed(true)}
-      style={{ width: "100%", height: "100%", display: "block", objectFit: "contain" }}
-    />
+    <ButtonBase aria-label={`Open ${one.study.name}`} onClick={show} sx={{ ...FRAME, position: "relative" }}>
+      {state === "awaited" && (
+        <Box role="status" sx={{ position: "absolute", color: QUIET, fontSize: "0.8125rem", px: 1 }}>
+          {one.study.head_id ? "Drawing it…" : says}
+        </Box>
+      )}
+      {one.study.head_id && (
+        <img
+          // A new plan has a new picture.
+          src={`/api/studies/${one.study.id}/picture?plan=${one.study.head_id}`}
+          alt=""
+          loading="lazy"
+          onLoad={() => setState("drawn")}
+          onError={() => setState("failed")}
+          style={{ width: "100%", height: "100%", display: "block", objectFit: "contain" }}
+        />
+      )}
+    </ButtonBase>
   );
 }
 

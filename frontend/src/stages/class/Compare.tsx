@@ -92,7 +92,7 @@ export function Compare({ study, view, areas, shapes }: Props) {
     >
       <Box sx={{ display: "flex", alignItems: "baseline", gap: 2 }}>
         <Typography variant="h2">The same figures, otherwise classed</Typography>
-        <Box sx={{ flexGrow: 1, color: QUIET, fontSize: "0.8125rem" }}>
+        <Box role="status" sx={{ flexGrow: 1, color: QUIET, fontSize: "0.8125rem" }}>
           {save.isPending || (!found && compared.failed === null)
             ? "Working it out…"
             : "Click a map to class by it."}

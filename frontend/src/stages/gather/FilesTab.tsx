@@ -7,7 +7,8 @@ import { useState } from "react";
 import type { Source, Study, View } from "../../api/client";
 import { bytes, plural } from "../../format";
 import { Answer } from "../../parts/Answer";
-import { Field, Pick } from "../../parts/Fields";
+import { Pick } from "../../parts/Fields";
+import { KeptField } from "../../parts/KeptField";
 import { Link, Quiet } from "../../parts/parts";
 import { FACTS, ofEvents, ROLES } from "../../plan/choices";
 import { mappedEvents } from "../../plan/mapped";
@@ -82,7 +83,12 @@ function OneSource(props: { study: Study; view: View; source: Source; save: Save
         onChange={(role) => describe.mutate({ id: source.id, role })}
       />
       {FACTS.map(([key, label]) => (
-        <Kept key={key} label={label} value={String(facts[key] ?? "")} onKeep={(text) => put(key, text)} />
+        <KeptField
+          key={key}
+          label={label}
+          value={String(facts[key] ?? "")}
+          onKeep={(text) => put(key, text)}
+        />
       ))}
       <Remove study={study} source={source} />
       {describe.error && (
@@ -121,16 +127,6 @@ function Remove({ study, source }: { study: Study; source: Source }) {
           {remove.error.message}
         </Typography>
       )}
-    </Box>
-  );
-}
-
-/** Kept when the field is left. */
-function Kept({ label, value, onKeep }: { label: string; value: string; onKeep: (text: string) => void }) {
-  const [text, setText] = useState(value);
-  return (
-    <Box onBlur={() => text !== value && onKeep(text)}>
-      <Field label={label} value={text} onChange={setText} />
     </Box>
   );
 }

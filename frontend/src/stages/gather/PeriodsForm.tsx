@@ -1,7 +1,7 @@
 /** The periods in which events were recorded. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { Field } from "../../parts/Fields";
+import { KeptField } from "../../parts/KeptField";
 import { Quiet } from "../../parts/parts";
 import type { Choices } from "../../plan/choices";
 
@@ -15,14 +15,19 @@ export function PeriodsForm(props: { choices: Choices; set: (change: Partial<Cho
       {choices.recorded.map((w, i) => (
         // biome-ignore lint/suspicious/noArrayIndexKey: windows have no other name while they are typed
         <Box key={i} sx={{ display: "flex", gap: 0.75, alignItems: "center" }}>
-          <Field label="Called" value={w.name} onChange={(name) => put(i, { name })} />
-          <Field
+          <KeptField label="Called" value={w.name} onKeep={(name) => put(i, { name })} />
+          <KeptField
             label="First day"
             type="date"
             value={w.first_day}
-            onChange={(d) => put(i, { first_day: d })}
+            onKeep={(first_day) => put(i, { first_day })}
           />
-          <Field label="Last day" type="date" value={w.last_day} onChange={(d) => put(i, { last_day: d })} />
+          <KeptField
+            label="Last day"
+            type="date"
+            value={w.last_day}
+            onKeep={(last_day) => put(i, { last_day })}
+          />
           <Button
             size="small"
             aria-label={`Take out period ${i + 1}`}

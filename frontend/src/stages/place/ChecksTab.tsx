@@ -1,19 +1,19 @@
 /** Is the placing right? Events in the colours of their areas, and the records' own areas against those found. */
 
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import { useState } from "react";
 import { whole } from "../../format";
 import { Answer } from "../../parts/Answer";
-import { Field } from "../../parts/Fields";
+import { KeptField } from "../../parts/KeptField";
+import { NumberField } from "../../parts/NumberField";
 import { Head, Line, Link, Quiet } from "../../parts/parts";
 import { useAnswer } from "../../state/asked";
 import { useAreaColumns, useLabels, usePoints } from "../../state/queries";
 import { useDoing, useParts } from "../../state/store";
-import { MADDER, QUIET, RULE } from "../../theme";
-import { Within } from "./NotPlacedTab";
+import { QUIET, RULE } from "../../theme";
+import { MOST_METRES, Within } from "./NotPlacedTab";
 import type { PlaceProps } from "./props";
 
 export function ChecksTab(props: PlaceProps) {
@@ -52,11 +52,8 @@ function Labels({ view, save }: PlaceProps) {
   const { dots, set } = useParts("dots", "set");
   const check = useAnswer(useLabels(view));
   const trust = view.plan.place.stated.trust_within_m;
-  const [text, setText] = useState(trust ? String(trust) : "");
   const [byZone, setByZone] = useState(false);
   const [all, setAll] = useState(false);
-  const metres = text.trim() === "" ? 0 : Number(text);
-  const sound = Number.isFinite(metres) && metres >= 0 && metres <= 100_000;
   if (!check) return null;
   if (!check.column || !check.compared)
     return (
@@ -96,23 +93,17 @@ function Labels({ view, save }: PlaceProps) {
             : "Show those that disagree on the map and in the rows"}
         </Link>
       </Quiet>
-      <Box
-        component="form"
-        onSubmit={(event) => {
-          event.preventDefault();
-          if (sound)
-            save((plan) => {
-              plan.place.stated.trust_within_m = metres;
-            });
-        }}
-        sx={{ display: "flex", gap: 1, alignItems: "center" }}
-      >
-        <Field label="Trust the record within … m" value={text} placeholder="0" onChange={setText} />
-        <Button type="submit" size="small" variant="outlined" disabled={!sound || metres === trust}>
-          Trust it
-        </Button>
-      </Box>
-      {!sound && <Quiet colour={MADDER}>A distance is a number from 0 to 100,000 m.</Quiet>}
+      <NumberField
+        label="Trust the record within … m"
+        value={trust}
+        least={0}
+        most={MOST_METRES}
+        onKeep={(metres) =>
+          save((plan) => {
+            plan.place.stated.trust_within_m = metres;
+          })
+        }
+      />
       <Quiet>So many of them lie that near to the area they state:</Quiet>
       <Within within={check.within} />
       <Box sx={{ display: "flex", gap: 2, mt: 1.5 }} role="group" aria-label="Table of disagreement">
@@ -196,7 +187,6 @@ function Carried({ view, save }: PlaceProps) {
         ? own
         : all.map((c) => c.column);
   const carry = view.plan.place.carry;
-  const [separator, setSeparator] = useState(view.plan.place.separator);
   const toggle = (column: string) =>
     save((plan) => {
       const now = plan.place.carry;
@@ -231,21 +221,16 @@ function Carried({ view, save }: PlaceProps) {
         }}
       </Answer>
       {view.ledger.placements > view.ledger.stages[1].records_out && (
-        <Box
-          onBlur={() =>
-            separator &&
-            separator !== view.plan.place.separator &&
+        <KeptField
+          label="Between several areas of one event stands"
+          value={view.plan.place.separator}
+          check={(text) => (text ? null : { says: "Something must stand between them." })}
+          onKeep={(separator) =>
             save((plan) => {
               plan.place.separator = separator;
             })
           }
-        >
-          <Field
-            label="Between several areas of one event stands"
-            value={separator}
-            onChange={setSeparator}
-          />
-        </Box>
+        />
       )}
     </>
   );

@@ -5,7 +5,7 @@ import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import IconButton from "@mui/material/IconButton";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { type GridTrial, resultsOf } from "../../api/bulk";
 import { postJson, type Schemas, type View } from "../../api/client";
 import { figure, whole } from "../../format";
@@ -61,6 +61,18 @@ export function GridForm({ study, view, save }: PlaceProps) {
     const drawn = parsed(cover) as Extract<typeof grid.cover, { corners: unknown }> | null;
     if (drawn?.corners) setGrid((g) => ({ ...g, cover: drawn }));
   }, [cover]);
+  // What the plan has come to have by another way, as by a step back, is what is sized from here.
+  const had = JSON.stringify(laid.kind === "grid" ? laid : null);
+  const before = useRef(had);
+  useEffect(() => {
+    const now = parsed(had) as Grid | null;
+    if (had === before.current) return;
+    before.current = had;
+    if (!now) return;
+    setGrid(now);
+    setSize(String(now.size));
+    setHeight(String(now.height ?? now.size));
+  }, [had]);
   const alter = (change: Partial<Grid>) => {
     const next = { ...grid, ...change };
     setGrid(next);
@@ -286,7 +298,7 @@ function Tried({ of }: { of: Asked<GridTrial> | undefined }) {
           {of.failed} <Link onClick={of.again}>Try again</Link>
         </span>
       ) : (
-        "…"
+        <span role="status">Counting…</span>
       )}
     </td>
   );

@@ -1,13 +1,13 @@
 /** The events without an area: outside all, or without coordinates; and which share could be located. */
 
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { whole } from "../../format";
-import { Field, Pick } from "../../parts/Fields";
+import { Pick } from "../../parts/Fields";
+import { NumberField } from "../../parts/NumberField";
 import { Head, Line, Link, Notes, Quiet } from "../../parts/parts";
 import { mappedEvents } from "../../plan/mapped";
 import { useAnswer } from "../../state/asked";
@@ -15,6 +15,9 @@ import { useCompleteness, useLabels, useOutside } from "../../state/queries";
 import { useDoing, useParts } from "../../state/store";
 import { INK, MADDER, RULE } from "../../theme";
 import type { PlaceProps } from "./props";
+
+/** Further than that nobody means. */
+export const MOST_METRES = 100_000;
 
 export function NotPlacedTab(props: PlaceProps) {
   return (
@@ -70,34 +73,22 @@ function Outside({ view, save }: PlaceProps) {
   const found = useAnswer(useOutside(view));
   const { dots, set } = useParts("dots", "set");
   const tolerance = view.plan.place.tolerance_m;
-  const [text, setText] = useState(tolerance ? String(tolerance) : "");
-  const metres = text.trim() === "" ? 0 : Number(text);
-  const sound = Number.isFinite(metres) && metres >= 0 && metres <= 100_000;
-  const keep = () => {
-    if (sound && metres !== tolerance)
-      save((plan) => {
-        plan.place.tolerance_m = metres;
-      });
-  };
   if (!found || (!found.total && !tolerance)) return null;
   return (
     <>
       <Head>In no area</Head>
       <Within within={found.within} />
-      <Box
-        component="form"
-        onSubmit={(event) => {
-          event.preventDefault();
-          keep();
-        }}
-        sx={{ display: "flex", gap: 1, alignItems: "center" }}
-      >
-        <Field label="Draw in those within … m" value={text} placeholder="0" onChange={setText} />
-        <Button type="submit" size="small" variant="outlined" disabled={!sound || metres === tolerance}>
-          Draw in
-        </Button>
-      </Box>
-      {!sound && <Quiet colour={MADDER}>A distance is a number from 0 to 100,000 m.</Quiet>}
+      <NumberField
+        label="Draw in those within … m"
+        value={tolerance}
+        least={0}
+        most={MOST_METRES}
+        onKeep={(metres) =>
+          save((plan) => {
+            plan.place.tolerance_m = metres;
+          })
+        }
+      />
       <Quiet>
         <Link onClick={() => set({ dots: dots === "outside" ? null : "outside", rows: "outside" })}>
           {dots === "outside" ? "Take them off the map" : "Show them on the map and in the rows"}
@@ -222,10 +213,8 @@ function LeftOver(props: {
 function Complete({ view, save }: PlaceProps) {
   const [column, setColumn] = useState("");
   const found = useAnswer(useCompleteness(view, column));
-  const [text, setText] = useState(String(Math.round(100 * view.plan.place.complete_from)));
   if (!found) return null;
   const share = (s: Schemas["ShareView"]) => (s.records ? s.located / s.records : 1);
-  const limit = Number(text) / 100;
   return (
     <>
       <Head>Which share could be located</Head>
@@ -234,18 +223,17 @@ function Complete({ view, save }: PlaceProps) {
           {whole(found.all.located)} of {whole(found.all.records)} records
         </Line>
       </Box>
-      <Box
-        onBlur={() =>
-          limit >= 0 &&
-          limit <= 1 &&
-          limit !== found.complete_from &&
+      <NumberField
+        label="Warn below … %"
+        value={Math.round(1e6 * view.plan.place.complete_from) / 1e4}
+        least={0}
+        most={100}
+        onKeep={(percent) =>
           save((plan) => {
-            plan.place.complete_from = limit;
+            plan.place.complete_from = percent / 100;
           })
         }
-      >
-        <Field label="Warn below … %" value={text} onChange={setText} />
-      </Box>
+      />
       <Shares shares={found.by_month} limit={found.complete_from} empty="no time" />
       <Pick
         label="By"
