@@ -26,7 +26,7 @@ import { useAnswer, useDone } from "./state/asked";
 import { useIncoming } from "./state/incoming";
 import { useOutcome, usePlans, useStudies, useUnderway, useUnsaved, useView } from "./state/queries";
 import { STAGES, useDoing, useParts } from "./state/store";
-import { useRailWidth } from "./state/window";
+import { useRailWidth, useSmall } from "./state/window";
 import { Studies } from "./studies/Studies";
 import { INK, MADDER, QUIET, WATER } from "./theme";
 
@@ -55,6 +55,9 @@ interface PageProps {
   studies: readonly Study[];
 }
 
+/** How high the map is in a small window, and what takes its place. */
+const [MEDIUM, LARGE] = ["max(60vh, 300px)", "max(100vh, 620px)"];
+
 function StudyPage({ study, studies }: PageProps) {
   const asked = useView(study);
   const { sheet, selected, pinned, level, comparing, figuring, before, set } = useParts(
@@ -70,6 +73,8 @@ function StudyPage({ study, studies }: PageProps) {
   const view = useAnswer(asked);
   const { shown, failed } = useOutcome(study, view, level);
   const railWidth = useRailWidth();
+  const small = useSmall();
+  const instead = comparing || figuring || (before && view?.earlier);
   const differs = Boolean(view?.earlier);
   useEffect(() => {
     if (!differs) set({ before: false }); // there is nothing of before any more
@@ -81,10 +86,41 @@ function StudyPage({ study, studies }: PageProps) {
       <Sheet study={study} view={view} areas={areas} stage={sheet} />
     </Room>
   );
+  const rail = shown ? (
+    <Room name="The rail" of={shown}>
+      <Rail study={study} view={shown.view} areas={shown.areas} />
+    </Room>
+  ) : (
+    <Box component="aside" sx={{ width: railWidth, flexShrink: 0, borderRight: `1px solid ${INK}` }} />
+  );
+  const card = shown && selected !== null && selected < shown.areas.name.length && (
+    <Room name="This card" of={`${shown.view.version} ${selected}`} leave={() => set({ selected: null })}>
+      <AreaCard study={study} view={shown.view} areas={shown.areas} area={selected} />
+    </Room>
+  );
   return (
-    <Box sx={{ height: "100vh", display: "flex", flexDirection: "column", overflow: "hidden" }}>
+    <Box
+      sx={{
+        height: "100vh",
+        display: "flex",
+        flexDirection: "column",
+        overflow: small ? "auto" : "hidden",
+        "& > *": { flexShrink: small ? 0 : undefined },
+      }}
+    >
       {view ? <UnsavedNotices study={study} view={view} /> : <Notices />}
-      <Box component="header" sx={{ display: "flex", alignItems: "baseline", gap: 2, px: 2, pt: 1, pb: 0.5 }}>
+      <Box
+        component="header"
+        sx={{
+          display: "flex",
+          flexWrap: small ? "wrap" : undefined,
+          alignItems: "baseline",
+          gap: 2,
+          px: 2,
+          pt: 1,
+          pb: 0.5,
+        }}
+      >
         <Typography variant="h1">Steady Tally</Typography>
         <StudyMenu study={study} studies={studies} />
         <Box sx={{ flexGrow: 1 }} />
@@ -100,16 +136,20 @@ function StudyPage({ study, studies }: PageProps) {
           <AccountLine view={shown?.view ?? view} />
         </Room>
       )}
-      <Box component="main" sx={{ flex: 1, minHeight: 0, display: "flex" }}>
-        {shown ? (
-          <Room name="The rail" of={shown}>
-            <Rail study={study} view={shown.view} areas={shown.areas} />
-          </Room>
-        ) : (
-          <Box component="aside" sx={{ width: railWidth, flexShrink: 0, borderRight: `1px solid ${INK}` }} />
-        )}
-        {pinned && open}
-        <Box sx={{ flex: 1, minWidth: 0, position: "relative", bgcolor: WATER }}>
+      <Box
+        component="main"
+        sx={small ? { display: "flex", flexDirection: "column" } : { flex: 1, minHeight: 0, display: "flex" }}
+      >
+        {small && open}
+        {!small && rail}
+        {!small && pinned && open}
+        <Box
+          sx={{
+            position: "relative",
+            bgcolor: WATER,
+            ...(small ? { height: instead ? LARGE : MEDIUM, flexShrink: 0 } : { flex: 1, minWidth: 0 }),
+          }}
+        >
           {shown && (
             <Room name="The map" of={shown}>
               <MapPane study={study} view={shown.view} areas={shown.areas} shapes={shown.shapes} />
@@ -132,17 +172,12 @@ function StudyPage({ study, studies }: PageProps) {
               <EarlierPage view={view} earlier={view.earlier} shown={shown} />
             </Room>
           )}
-          {!pinned && open}
-          {shown && selected !== null && selected < shown.areas.name.length && (
-            <Room
-              name="This card"
-              of={`${shown.view.version} ${selected}`}
-              leave={() => set({ selected: null })}
-            >
-              <AreaCard study={study} view={shown.view} areas={shown.areas} area={selected} />
-            </Room>
-          )}
+          {!small && !pinned && open}
+          {!small && card}
         </Box>
+        {small && card}
+        {/* Where all stands below each other what takes the map's place takes the rail's too. */}
+        {small && !instead && rail}
       </Box>
       {shown && (
         <Room name="These rows" of={shown} leave={() => set({ rows: null })}>

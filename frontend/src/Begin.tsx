@@ -73,7 +73,7 @@ export function EmptyStudy({ study, studies }: { study: Study; studies: readonly
   const first = useFirstPlan(study);
   const waiting = useAnswer(useWaiting(study));
   return (
-    <Box sx={{ height: "100vh", display: "flex", flexDirection: "column" }}>
+    <Box sx={{ height: "100vh", display: "flex", flexDirection: "column", overflowY: "auto" }}>
       <Notices />
       <Box component="header" sx={{ display: "flex", alignItems: "baseline", gap: 2, px: 2, pt: 1, pb: 0.5 }}>
         <Typography variant="h1">Steady Tally</Typography>

@@ -12,6 +12,7 @@ import { record } from "../records";
 import { saidIn } from "../state/asked";
 import { useTrials } from "../state/queries";
 import { STAGES, type Stage, useParts } from "../state/store";
+import { useSmall } from "../state/window";
 import { HEADING, INK, MADDER, QUIET, RULE } from "../theme";
 
 /** So many letters of a method's name still stand beside the number of classes. */
@@ -139,6 +140,7 @@ function faultColumns(at: string): Record<Stage, Column> {
 
 export function AccountLine({ view }: { view: View }) {
   const { sheet, tried, set } = useParts("sheet", "tried", "set");
+  const small = useSmall();
   const trial = saidIn("the grid’s form", useTrials(view, tried ? [tried] : []).at(0));
   const columns = view.fault ? faultColumns(view.fault.stage) : columnsOf(view);
   if (trial && !isLaid(tried ?? undefined, view.plan.place))
@@ -149,7 +151,7 @@ export function AccountLine({ view }: { view: View }) {
       aria-label="Account line"
       sx={{
         display: "grid",
-        gridTemplateColumns: "repeat(5, minmax(0, 1fr))",
+        gridTemplateColumns: small ? "repeat(auto-fit, minmax(132px, 1fr))" : "repeat(5, minmax(0, 1fr))",
         borderTop: `3px double ${INK}`,
         borderBottom: `3px double ${INK}`,
       }}

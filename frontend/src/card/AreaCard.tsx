@@ -16,7 +16,7 @@ import { leftOut } from "../plan/place";
 import { useAnswer } from "../state/asked";
 import { useAreaProfile, useOtherMeasures, useSavePlan } from "../state/queries";
 import { useDoing } from "../state/store";
-import { useCardWidth } from "../state/window";
+import { useCardWidth, useSmall } from "../state/window";
 import { INK, PAPER, QUIET, RULE } from "../theme";
 
 /** Leave the area out of the plan, or take it in again. */
@@ -44,6 +44,7 @@ interface Props {
 
 export function AreaCard({ study, view, areas, area }: Props) {
   const width = useCardWidth();
+  const small = useSmall();
   const set = useDoing((d) => d.set);
   const profile = useAnswer(useAreaProfile(view, area));
   const others = useOtherMeasures(view, true);
@@ -61,16 +62,20 @@ export function AreaCard({ study, view, areas, area }: Props) {
       aria-label="Area card"
       tabIndex={0}
       sx={{
-        position: "absolute",
-        top: 0,
-        right: 0,
-        bottom: 0,
-        width,
         bgcolor: PAPER,
-        borderLeft: `1px solid ${INK}`,
         p: 2,
-        overflowY: "auto",
-        zIndex: 2,
+        ...(small
+          ? { borderTop: `1px solid ${INK}` }
+          : {
+              position: "absolute",
+              top: 0,
+              right: 0,
+              bottom: 0,
+              width,
+              borderLeft: `1px solid ${INK}`,
+              overflowY: "auto",
+              zIndex: 2,
+            }),
       }}
     >
       <Box sx={{ display: "flex", alignItems: "baseline" }}>

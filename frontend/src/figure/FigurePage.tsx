@@ -13,6 +13,7 @@ import type { FigurePlan } from "../plan/types";
 import { useAnswer } from "../state/asked";
 import { type FigureView, useFigureChanges, useFigures, usePreview } from "../state/figures";
 import { useParts } from "../state/store";
+import { useSmall } from "../state/window";
 import { INK, MADDER, PAPER, QUIET, RULE, WATER } from "../theme";
 import { Elements } from "./Elements";
 import { PageForm } from "./PageForm";
@@ -128,12 +129,30 @@ function Page(props: {
   const wide = size ? Math.round(Math.min(size.width, 1.5 * size.height) * ratio) : 0;
   const pixels = size ? Math.min(Math.max(wide, LEAST_PIXELS), MOST_PIXELS) : 0;
   const [at, setAt] = useState(0);
+  const small = useSmall();
   const { page, drawing } = usePreview(study, figure, pixels, figure.document.series ? at : 0);
   const scale = page && size ? Math.min(size.width / page.width, size.height / page.height) : 0;
   const change = (document: FigurePlan) => put({ document });
   return (
-    <Box sx={{ display: "flex", gap: 2, flex: 1, minHeight: 0 }}>
-      <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column", gap: 0.5 }}>
+    <Box
+      sx={{
+        display: "flex",
+        gap: 2,
+        flex: 1,
+        minHeight: 0,
+        ...(small && { flexDirection: "column", overflowY: "auto" }),
+      }}
+    >
+      <Box
+        sx={{
+          flex: small ? "none" : 1,
+          height: small ? 300 : undefined,
+          minWidth: 0,
+          display: "flex",
+          flexDirection: "column",
+          gap: 0.5,
+        }}
+      >
         {page && page.pages.length > 0 && (
           <Leaf pages={page.pages} at={Math.min(at, page.pages.length - 1)} onTurn={setAt} />
         )}
@@ -172,7 +191,7 @@ function Page(props: {
           )}
         </Box>
       </Box>
-      <Box sx={{ width: 290, flexShrink: 0, overflowY: "auto", pr: 0.5 }}>
+      <Box sx={{ width: small ? "auto" : 290, flexShrink: 0, overflowY: "auto", pr: 0.5 }}>
         {figure.moved_on && (
           <Box sx={{ color: MADDER, fontSize: "0.8125rem", mb: 1 }}>
             The plan has changed since this page was made from it.{" "}

@@ -10,7 +10,7 @@ import { trialText } from "../outcome/words";
 import { Unanswered } from "../parts/Answer";
 import type { Reference } from "../plan/types";
 import { saidIn, useAnswer } from "../state/asked";
-import { cardWidth, taken } from "../state/hang";
+import { taken } from "../state/hang";
 import {
   useAnchors,
   useEventDots,
@@ -21,7 +21,7 @@ import {
 } from "../state/overlays";
 import { useAreaProfile, usePoints, useTrials } from "../state/queries";
 import { type Doing, useDoing, useParts } from "../state/store";
-import { useWindowWidth } from "../state/window";
+import { useCardWidth, useSmall, useWindowWidth } from "../state/window";
 import { INK, PAPER, WATER } from "../theme";
 import { unit } from "../unit";
 import { FarOff } from "./FarOff";
@@ -47,6 +47,8 @@ interface Props {
   shapes: Shapes;
 }
 
+const NOTHING_TAKEN = { left: 0, right: 0 };
+
 export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const { selected, sheet, pinned, correcting, dots, tried, held, set } = useParts(
     "selected",
@@ -69,6 +71,8 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   });
   const size = useSize(frameRef);
   const windowWidth = useWindowWidth();
+  const small = useSmall();
+  const card = useCardWidth();
   const [view, setView] = useState<View | null>(null);
   const lookWith = useLook(outcome, areas, view, dots === "placed");
   const references = useReferences(study, outcome);
@@ -76,7 +80,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const free = {
     top: 0,
     bottom: 40 * unit,
-    ...taken(pinned ? null : sheet, selected !== null, windowWidth),
+    ...(small ? NOTHING_TAKEN : taken(pinned ? null : sheet, selected !== null, windowWidth)),
   };
   const clear = { left: 0, right: 0, top: 0, bottom: 48 * unit };
   const boxesKey = JSON.stringify([size, shapes.insets.map((i) => [i.at, i.bounds])]);
@@ -264,7 +268,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
           data-testid="tried"
           sx={{
             position: "absolute",
-            right: selected === null ? 12 : cardWidth(windowWidth) + 12,
+            right: selected === null ? 12 : card + 12,
             top: 12,
             px: 1.25,
             py: 0.5,
@@ -280,7 +284,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
       <Box
         sx={{
           position: "absolute",
-          right: selected === null ? 12 : cardWidth(windowWidth) + 12,
+          right: selected === null ? 12 : card + 12,
           top: 48,
           maxWidth: 360,
           px: 1.25,
@@ -294,7 +298,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
       <Box
         sx={{
           position: "absolute",
-          right: selected === null ? 12 : cardWidth(windowWidth) + 12,
+          right: selected === null ? 12 : card + 12,
           bottom: 12,
           display: "flex",
           gap: 1.5,

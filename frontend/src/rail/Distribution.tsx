@@ -204,7 +204,10 @@ export function Distribution({ study, view, areas, apart }: Props) {
           {under && sums > 1 && ", millions"}
         </Box>
       </Box>
-      <Box ref={ref} sx={{ flex: 1, minHeight: 80, position: "relative", overflow: "hidden" }}>
+      <Box
+        ref={ref}
+        sx={{ flex: 1, minHeight: 150 * unit, flexShrink: 0, position: "relative", overflow: "hidden" }}
+      >
         {/* biome-ignore lint/a11y/useKeyWithClickEvents: by keyboard a break is ruled from the one below it */}
         <svg
           width={railWidth}

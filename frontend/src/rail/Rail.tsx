@@ -14,8 +14,9 @@ import { wordEntry, ZERO_ENTRY } from "../plan/bands";
 import { mappedClasses } from "../plan/mapped";
 import { useParts } from "../state/store";
 import { useUnseen } from "../state/unseen";
-import { useRailWidth } from "../state/window";
+import { useRailWidth, useSmall } from "../state/window";
 import { BEYOND, HATCH, HEADING, INK, PAPER, QUIET, RULE } from "../theme";
+import { unit } from "../unit";
 import { Distribution } from "./Distribution";
 import { COLUMNS, DOTS_WIDTH, LISTED, ROW, shownClasses, useAxis, useOnAxis } from "./parts";
 import { Swatch } from "./Swatch";
@@ -25,12 +26,16 @@ interface Props {
   areas: Areas;
 }
 
+/** In a small window, where it does not have the height of the map. */
+const SMALL_HEIGHT = 460;
+
 export function Rail({ study, view, areas }: Props & { study: Study }) {
   const apart = mappedClasses(view.plan).zero === "apart";
   const unreliable = useMemo(() => areas.unreliable.reduce((n, flag) => n + (flag ? 1 : 0), 0), [areas]);
   const { unclassed, set } = useParts("unclassed", "set");
   const unseen = useUnseen(view);
   const width = useRailWidth();
+  const small = useSmall();
   const inWords = view.ledger.words.length > 0;
   /** Is there anything to class by its value? */
   const some = !inWords && view.bands.length > 0;
@@ -44,7 +49,12 @@ export function Rail({ study, view, areas }: Props & { study: Study }) {
         flexShrink: 0,
         display: "flex",
         flexDirection: "column",
-        borderRight: `1px solid ${INK}`,
+        // Where the rows leave it less than it needs it is scrolled.
+        overflowY: "auto",
+        "& > *": { flexShrink: 0 },
+        ...(small
+          ? { height: SMALL_HEIGHT * unit, borderTop: `1px solid ${INK}` }
+          : { borderRight: `1px solid ${INK}` }),
         bgcolor: PAPER,
       }}
     >

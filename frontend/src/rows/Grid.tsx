@@ -8,12 +8,19 @@ import type { View } from "../api/client";
 import { Answer } from "../parts/Answer";
 import { mappedEvents } from "../plan/mapped";
 import type { Asked } from "../state/asked";
+import { useWindowHeight } from "../state/window";
 import { INK, QUIET, RULE } from "../theme";
 import { unit } from "../unit";
 import { csvOf } from "./csv";
 import { type Cell, compare, written } from "./sorting";
 
-const HEIGHT = Math.min(252 * unit, 0.42 * window.innerHeight);
+/** How high a table is in a window that is so high: not much less than nothing, and not much more than its rows. */
+function heightIn(window: number): number {
+  return Math.min(252 * unit, Math.max(0.42 * window, 170));
+}
+
+/** Narrower a column is not: the table is scrolled sideways instead. */
+const LEAST_COLUMN = 64;
 const ROW = 27 * unit;
 
 export interface Column {
@@ -87,6 +94,7 @@ export function Grid(props: {
     overscan: 8,
   });
   const template = columns.map((c) => `minmax(0, ${c.share}fr)`).join(" ");
+  const height = heightIn(useWindowHeight()) - 30 * unit;
   const onKeyDown = (event: React.KeyboardEvent) => {
     const step = { ArrowDown: 1, ArrowUp: -1, PageDown: 8, PageUp: -8 }[event.key];
     if (step) {
@@ -98,95 +106,112 @@ export function Grid(props: {
     } else if (event.key === "Enter") props.onChoose?.(order[at]);
   };
   return (
-    <Box role="table" aria-label={props.label} aria-rowcount={rows.length + 1} sx={{ fontSize: "0.8125rem" }}>
+    <Box sx={{ overflowX: "auto" }}>
       <Box
-        role="row"
-        sx={{
-          display: "grid",
-          gridTemplateColumns: template,
-          columnGap: 2,
-          px: 2,
-          borderTop: `1px solid ${RULE}`,
-          borderBottom: `1px solid ${INK}`,
-        }}
+        role="table"
+        aria-label={props.label}
+        aria-rowcount={rows.length + 1}
+        sx={{ fontSize: "0.8125rem", minWidth: columns.length * LEAST_COLUMN * unit }}
       >
-        {columns.map((c, i) => (
-          <Box
-            key={c.title}
-            role="columnheader"
-            aria-sort={sorting?.column === i ? (sorting.down ? "descending" : "ascending") : "none"}
-            sx={{ textAlign: c.number ? "right" : "left", overflow: "hidden" }}
-          >
-            <ButtonBase
-              onClick={() =>
-                setSorting({ column: i, down: sorting?.column === i ? !sorting.down : Boolean(c.number) })
-              }
-              sx={{ font: "inherit", fontWeight: 600, py: 0.5, whiteSpace: "nowrap" }}
+        <Box
+          role="row"
+          sx={{
+            display: "grid",
+            gridTemplateColumns: template,
+            columnGap: 2,
+            px: 2,
+            borderTop: `1px solid ${RULE}`,
+            borderBottom: `1px solid ${INK}`,
+          }}
+        >
+          {columns.map((c, i) => (
+            <Box
+              key={c.title}
+              role="columnheader"
+              aria-sort={sorting?.column === i ? (sorting.down ? "descending" : "ascending") : "none"}
+              sx={{ textAlign: c.number ? "right" : "left", overflow: "hidden" }}
             >
-              {c.title}
-              {sorting?.column === i && (sorting.down ? " ↓" : " ↑")}
-            </ButtonBase>
-          </Box>
-        ))}
-      </Box>
-      <Box
-        ref={scroller}
-        role="rowgroup"
-        tabIndex={0}
-        onKeyDown={onKeyDown}
-        onMouseLeave={() => props.onHover?.(null)}
-        sx={{
-          height: props.low ? Math.min(rows.length * ROW, HEIGHT - 30 * unit) : HEIGHT - 30 * unit,
-          overflowY: "auto",
-        }}
-      >
-        <Box sx={{ height: virtual.getTotalSize(), position: "relative" }} role="presentation">
-          {virtual.getVirtualItems().map((item) => {
-            const row = order[item.index];
-            return (
-              <Box
-                key={item.key}
-                role="row"
-                aria-rowindex={item.index + 2}
-                onMouseEnter={() => props.onHover?.(row)}
-                onClick={() => {
-                  setAt(item.index);
-                  props.onChoose?.(row);
-                }}
+              <ButtonBase
+                onClick={() =>
+                  setSorting({ column: i, down: sorting?.column === i ? !sorting.down : Boolean(c.number) })
+                }
                 sx={{
-                  position: "absolute",
-                  top: item.start,
-                  left: 0,
-                  right: 0,
-                  height: ROW,
-                  display: "grid",
-                  gridTemplateColumns: template,
-                  columnGap: 2,
-                  px: 2,
-                  alignItems: "center",
-                  borderBottom: `1px solid ${RULE}`,
-                  bgcolor: marked.includes(row) ? "#EAE2CF" : undefined,
-                  cursor: props.onChoose ? "pointer" : undefined,
+                  font: "inherit",
+                  fontWeight: 600,
+                  py: 0.5,
+                  display: "block",
+                  maxWidth: "100%",
+                  ml: c.number ? "auto" : 0,
+                  overflow: "hidden",
+                  textOverflow: "ellipsis",
+                  whiteSpace: "nowrap",
                 }}
               >
-                {rows[row].map((cell, i) => (
-                  <Box
-                    // biome-ignore lint/suspicious/noArrayIndexKey: a row's cells never move
-                    key={i}
-                    role="cell"
-                    sx={{
-                      textAlign: columns[i].number ? "right" : "left",
-                      overflow: "hidden",
-                      textOverflow: "ellipsis",
-                      whiteSpace: "nowrap",
-                    }}
-                  >
-                    {written(cell)}
-                  </Box>
-                ))}
-              </Box>
-            );
-          })}
+                {c.title}
+                {sorting?.column === i && (sorting.down ? " ↓" : " ↑")}
+              </ButtonBase>
+            </Box>
+          ))}
+        </Box>
+        <Box
+          ref={scroller}
+          role="rowgroup"
+          tabIndex={0}
+          onKeyDown={onKeyDown}
+          onMouseLeave={() => props.onHover?.(null)}
+          sx={{
+            height: props.low ? Math.min(rows.length * ROW, height) : height,
+            overflowY: "auto",
+          }}
+        >
+          <Box sx={{ height: virtual.getTotalSize(), position: "relative" }} role="presentation">
+            {virtual.getVirtualItems().map((item) => {
+              const row = order[item.index];
+              return (
+                <Box
+                  key={item.key}
+                  role="row"
+                  aria-rowindex={item.index + 2}
+                  onMouseEnter={() => props.onHover?.(row)}
+                  onClick={() => {
+                    setAt(item.index);
+                    props.onChoose?.(row);
+                  }}
+                  sx={{
+                    position: "absolute",
+                    top: item.start,
+                    left: 0,
+                    right: 0,
+                    height: ROW,
+                    display: "grid",
+                    gridTemplateColumns: template,
+                    columnGap: 2,
+                    px: 2,
+                    alignItems: "center",
+                    borderBottom: `1px solid ${RULE}`,
+                    bgcolor: marked.includes(row) ? "#EAE2CF" : undefined,
+                    cursor: props.onChoose ? "pointer" : undefined,
+                  }}
+                >
+                  {rows[row].map((cell, i) => (
+                    <Box
+                      // biome-ignore lint/suspicious/noArrayIndexKey: a row's cells never move
+                      key={i}
+                      role="cell"
+                      sx={{
+                        textAlign: columns[i].number ? "right" : "left",
+                        overflow: "hidden",
+                        textOverflow: "ellipsis",
+                        whiteSpace: "nowrap",
+                      }}
+                    >
+                      {written(cell)}
+                    </Box>
+                  ))}
+                </Box>
+              );
+            })}
+          </Box>
         </Box>
       </Box>
     </Box>

@@ -6,7 +6,7 @@ import { resultsOf } from "../api/bulk";
 import type { View } from "../api/client";
 import { Pick } from "../parts/Fields";
 import { letsOutEvents } from "../plan/sure";
-import { useAnswer } from "../state/asked";
+import { saidIn, useAnswer } from "../state/asked";
 import { useAreaColumns, usePlacedEvents } from "../state/queries";
 import { RULE } from "../theme";
 import { Found, Table } from "./Grid";
@@ -24,6 +24,7 @@ export function PlacedRows({ view }: { view: View }) {
   const filter =
     chosen && value ? `&column=${encodeURIComponent(column)}&value=${encodeURIComponent(value)}` : "";
   const found = usePlacedEvents(view, filter);
+  const known = saidIn("the table’s place", found);
   const file = letsOutEvents(view.plan) ? `${resultsOf(view)}/events/file?${filter.slice(1)}` : undefined;
   return (
     <>
@@ -58,16 +59,10 @@ export function PlacedRows({ view }: { view: View }) {
             )}
           </>
         )}
+        {known && <Passage total={known.total} shown={known.rows.length} file={file} />}
       </Box>
       <Found of={found}>
-        {(rows) => (
-          <>
-            <Box sx={{ px: 2 }}>
-              <Passage total={rows.total} shown={rows.rows.length} file={file} />
-            </Box>
-            <Table label="Placed events" view={view} found={rows} numbers={["record", "line"]} />
-          </>
-        )}
+        {(rows) => <Table label="Placed events" view={view} found={rows} numbers={["record", "line"]} />}
       </Found>
     </>
   );

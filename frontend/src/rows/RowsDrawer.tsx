@@ -2,7 +2,7 @@
 
 import Box from "@mui/material/Box";
 import ButtonBase from "@mui/material/ButtonBase";
-import { useRef } from "react";
+import { useEffect, useRef } from "react";
 import { type Areas, resultsOf } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { plural, whole } from "../format";
@@ -11,6 +11,7 @@ import { letsOutEvents } from "../plan/sure";
 import { useAnswer } from "../state/asked";
 import { useKinds } from "../state/queries";
 import { type RowsTab, useParts } from "../state/store";
+import { useSmall } from "../state/window";
 import { INK, PAPER, QUIET } from "../theme";
 import { AreaRows } from "./AreaRows";
 import { saveText } from "./csv";
@@ -27,6 +28,12 @@ const PASSING: RowsTab[] = ["outside", "labels"];
 export function RowsDrawer({ study, view, areas }: { study: Study; view: View; areas: Areas }) {
   const { rows, selected, reason, set } = useParts("rows", "selected", "reason", "set");
   const shown = useRef<(() => string) | null>(null);
+  const here = useRef<HTMLElement>(null);
+  const small = useSmall();
+  useEffect(() => {
+    // Where the page is scrolled they are far below.
+    if (small && rows) here.current?.scrollIntoView();
+  }, [small, rows]);
   const kinds = useAnswer(useKinds(view, rows === "areas"));
   const aside = view.ledger.stages.reduce((n, s) => n + s.records_set_aside, 0);
   const label = {
@@ -40,6 +47,7 @@ export function RowsDrawer({ study, view, areas }: { study: Study; view: View; a
   return (
     <Box
       component="section"
+      ref={here}
       aria-label="Rows"
       sx={{ borderTop: `3px double ${INK}`, bgcolor: PAPER, flexShrink: 0, zIndex: 4 }}
     >

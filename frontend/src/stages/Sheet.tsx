@@ -12,7 +12,7 @@ import { same } from "../records";
 import { sheetLeft, sheetWidth } from "../state/hang";
 import { useSavePlan, useShownPlan } from "../state/queries";
 import { type Stage, useParts } from "../state/store";
-import { useWindowWidth } from "../state/window";
+import { useSmall, useWindowWidth } from "../state/window";
 import { INK, PAPER } from "../theme";
 import { ClassSheet } from "./class/ClassSheet";
 import { GatherSheet } from "./gather/GatherSheet";
@@ -31,6 +31,7 @@ export function Sheet({ study, view: saved, areas, stage }: Props & { stage: Sta
   const view = useShownPlan(study, saved);
   const save = useSavePlan(study, view);
   const windowWidth = useWindowWidth();
+  const small = useSmall();
   const ref = useRef<HTMLElement>(null);
   useFocusHere(ref, stage);
   const { selected, pinned, set } = useParts("selected", "pinned", "set");
@@ -55,28 +56,32 @@ export function Sheet({ study, view: saved, areas, stage }: Props & { stage: Sta
       ref={ref}
       tabIndex={0}
       aria-label={`${stage} sheet`}
-      style={pinned ? undefined : { left: sheetLeft(stage, selected !== null, windowWidth) }}
+      style={pinned || small ? undefined : { left: sheetLeft(stage, selected !== null, windowWidth) }}
       sx={{
-        width: sheetWidth(stage, windowWidth),
+        width: small ? "auto" : sheetWidth(stage, windowWidth),
         overflowY: "auto",
         // The keys are here once it opens: a hairline says so, and does not frame the whole sheet.
         "&:focus-visible": { outline: `1px solid ${INK}`, outlineOffset: -2 },
         bgcolor: PAPER,
         p: 2,
         zIndex: 3,
-        ...(pinned
-          ? { flexShrink: 0, borderRight: `1px solid ${INK}` }
-          : { position: "absolute", top: 0, maxHeight: "100%", border: `1px solid ${INK}`, borderTop: 0 }),
+        ...(small
+          ? { borderBottom: `3px double ${INK}` }
+          : pinned
+            ? { flexShrink: 0, borderRight: `1px solid ${INK}` }
+            : { position: "absolute", top: 0, maxHeight: "100%", border: `1px solid ${INK}`, borderTop: 0 }),
       }}
     >
       <Box sx={{ float: "right", display: "flex", gap: 1, fontSize: "0.8125rem" }}>
-        <ButtonBase
-          aria-pressed={pinned}
-          onClick={() => set({ pinned: !pinned })}
-          sx={{ font: "inherit", textDecoration: "underline", textUnderlineOffset: 3 }}
-        >
-          {pinned ? "let it hang" : "beside the map"}
-        </ButtonBase>
+        {!small && (
+          <ButtonBase
+            aria-pressed={pinned}
+            onClick={() => set({ pinned: !pinned })}
+            sx={{ font: "inherit", textDecoration: "underline", textUnderlineOffset: 3 }}
+          >
+            {pinned ? "let it hang" : "beside the map"}
+          </ButtonBase>
+        )}
         <ButtonBase
           aria-label="Close the sheet"
           onClick={() => set({ sheet: null })}

@@ -4,6 +4,13 @@ import { unit } from "../unit";
 import { STAGES, type Stage } from "./store";
 
 const LEAST_MAP = 160;
+const [LEAST_WIDTH, LEAST_HEIGHT] = [720, 500];
+
+/** Is a window too small for all to stand beside each other? */
+export function isSmall(width: number, height: number): boolean {
+  return width < LEAST_WIDTH || height < LEAST_HEIGHT;
+}
+
 /** How wide a stage's sheet is: a sum needs room for what each term rests on. */
 export function sheetWidth(stage: Stage, windowWidth: number): number {
   return Math.min((stage === "measure" ? 440 : 320) * unit, 0.5 * windowWidth);

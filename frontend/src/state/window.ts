@@ -1,16 +1,32 @@
-/** How wide the window is, now and whenever that changes. */
+/** How large the window is, now and whenever that changes. */
 import { useSyncExternalStore } from "react";
-import { cardWidth, railWidth } from "./hang";
+import { cardWidth, isSmall, railWidth } from "./hang";
 
-export function useWindowWidth(): number {
-  return useSyncExternalStore(
-    (tell) => {
-      window.addEventListener("resize", tell);
-      return () => window.removeEventListener("resize", tell);
-    },
-    () => window.innerWidth,
-  );
+function listen(tell: () => void): () => void {
+  window.addEventListener("resize", tell);
+  return () => window.removeEventListener("resize", tell);
 }
 
-export const useRailWidth = () => railWidth(useWindowWidth());
-export const useCardWidth = () => cardWidth(useWindowWidth());
+export function useWindowWidth(): number {
+  return useSyncExternalStore(listen, () => window.innerWidth);
+}
+
+export function useWindowHeight(): number {
+  return useSyncExternalStore(listen, () => window.innerHeight);
+}
+
+/** Is there no room for rail, sheet, map and card beside one another? They stand below each other then. */
+export function useSmall(): boolean {
+  return isSmall(useWindowWidth(), useWindowHeight());
+}
+
+export function useRailWidth(): number {
+  const [width, small] = [useWindowWidth(), useSmall()];
+  return small ? width : railWidth(width);
+}
+
+/** What the card takes of the map. */
+export function useCardWidth(): number {
+  const [width, small] = [useWindowWidth(), useSmall()];
+  return small ? 0 : cardWidth(width);
+}

@@ -13,6 +13,7 @@ import { Answer } from "../../parts/Answer";
 import { type Choices, ofEvents, undecided, usesOf } from "../../plan/choices";
 import { bringIn, type Incoming, lookAgain, stop, useIncoming } from "../../state/incoming";
 import { useSources } from "../../state/queries";
+import { useSmall } from "../../state/window";
 import { INK, MADDER, PAPER, QUIET, RULE, WATER } from "../../theme";
 import { ChoicesForm } from "./ChoicesForm";
 
@@ -83,6 +84,7 @@ function OneFile(props: OneFileProps) {
 
 function WithSources({ file, forget, sources }: OneFileProps & { sources: readonly Source[] }) {
   const cache = useQueryClient();
+  const small = useSmall();
   const { look, choices } = file;
   const taken = sources.map((s) => s.name);
   const bring = () =>
@@ -150,10 +152,18 @@ function WithSources({ file, forget, sources }: OneFileProps & { sources: readon
   );
   const busy = file.stage !== "ready";
   return (
-    <Box sx={{ flex: 1, minHeight: 0, display: "flex", borderTop: `3px double ${INK}` }}>
+    <Box
+      sx={{
+        flex: 1,
+        minHeight: 0,
+        display: "flex",
+        borderTop: `3px double ${INK}`,
+        ...(small && { flexDirection: "column", overflowY: "auto", "& > *": { flexShrink: 0 } }),
+      }}
+    >
       <Box
         sx={{
-          width: 400,
+          width: small ? "auto" : 400,
           flexShrink: 0,
           display: "flex",
           flexDirection: "column",
