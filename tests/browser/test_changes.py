@@ -226,3 +226,65 @@ def test_a_range_taken_out_leaves_its_field_and_does_not_come_back(at_filter, ap
         at_filter.keyboard.press("Tab")
     wait_for_still(at_filter)
     assert days(application, mine) == []
+
+
+def test_on_a_train_where_the_connection_comes_and_goes_what_was_seen_is_what_stands(at_filter, application, mine):
+    """Ticks, a drag, a day, classes and steps back, some while nobody answers: in the morning it is as it was."""
+    page = at_filter
+    page.context.set_offline(True)
+    filters = page.get_by_label("gather sheet")
+    for text in ("female", "male"):
+        filters.locator("label").filter(has=page.get_by_text(text, exact=True)).get_by_role("checkbox").click()
+    bars = page.get_by_test_id("months").bounding_box()
+    assert bars
+    page.mouse.move(bars["x"] + 0.1 * bars["width"], bars["y"] + 20)
+    page.mouse.down()
+    page.mouse.move(bars["x"] + 0.7 * bars["width"], bars["y"] + 20, steps=5)
+    page.mouse.up()
+    page.context.set_offline(False)
+    page.wait_for_timeout(400)
+    page.get_by_label("First day").focus()
+    page.keyboard.type("07152021", delay=30)
+    page.keyboard.press("Enter")
+    page.context.set_offline(True)
+    page.keyboard.press("4")
+    before = int(number(page).inner_text())
+    for _ in range(4):
+        more(page).click()
+    wanted = str(before + 4)
+    expect(number(page)).to_have_text(wanted)
+    page.context.set_offline(False)
+    expect(page.get_by_role("status").filter(has_text="waits here")).to_have_count(0)
+    wait_for_still(page)
+    # What was saved together is one step.
+    page.get_by_role("button", name="take the last step back").click()
+    expect(number(page)).not_to_have_text(wanted)
+    wait_for_still(page)
+    kept = int(number(page).inner_text())
+    assert before <= kept < before + 4
+    more(page).click()
+    wait_for_still(page)
+
+    def seen() -> list[str]:
+        page.keyboard.press("4")
+        found = [number(page).inner_text()]
+        page.keyboard.press("4")
+        page.keyboard.press("1")
+        sheet(page, "filter")
+        wait_for_still(page)
+        ticks = filters.get_by_role("checkbox").all()
+        found += [page.get_by_test_id("kept").inner_text(), *(str(t.is_checked()) for t in ticks)]
+        found += [page.get_by_label(day).input_value() for day in ("First day", "Last day")]
+        page.keyboard.press("1")
+        return found
+
+    page.keyboard.press("4")
+    evening = seen()
+    assert evening[0] == str(kept + 1)
+    assert evening[-2] == "2021-07-15"
+    page.reload()
+    wait_for_still(page)
+    assert seen() == evening
+    plan = head(application, mine)
+    assert plan["class"][plan["show"]["mapped"]]["count"] == kept + 1
+    assert days(application, mine)[0]["first_day"] == "2021-07-15"

@@ -31,10 +31,13 @@ export interface Standing {
 export class Asked<T> {
   readonly what: string;
   readonly #result: UseQueryResult<T>;
+  readonly #before: T | undefined;
 
-  constructor(what: string, result: UseQueryResult<T>) {
+  /** `before` is the answer to the question before, which stands as long as this one has failed. */
+  constructor(what: string, result: UseQueryResult<T>, before?: T) {
     this.what = what;
     this.#result = result;
+    this.#before = before;
   }
 
   /** It failed. What was there before it was asked for again may still be shown. */
@@ -56,7 +59,7 @@ export class Asked<T> {
 
   /** What is known of it; for those alone who say what is not. */
   static known<T>(asked: Asked<T>): T | undefined {
-    return asked.#result.data;
+    return asked.#result.data ?? asked.#before;
   }
 }
 
@@ -87,7 +90,9 @@ export function asksOnceMore(failures: number, error: Error): boolean {
 
 export function useAsked<T>(what: string, question: Question<T>): Asked<T> {
   const result = useQuery<T, Error, T, QueryKey>(patient(question));
-  return new Asked<T>(what, result);
+  const last = useRef<T>(undefined);
+  if (result.data !== undefined) last.current = result.data;
+  return new Asked<T>(what, result, question.placeholderData && result.error ? last.current : undefined);
 }
 
 /** Several questions of a kind; the list is the same one as long as nothing came. */
