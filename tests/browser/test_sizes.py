@@ -45,7 +45,7 @@ def opened(page: Page, application: Application, name: str) -> None:
     still(page)
 
 
-@pytest.mark.parametrize(("width", "height"), [(640, 400), (320, 480), (1024, 700)])
+@pytest.mark.parametrize(("width", "height"), [(1280, 800), (1024, 700), (640, 400), (320, 480)])
 def test_nothing_is_out_of_reach(browser: Browser, application: Application, width: int, height: int) -> None:
     page = application.enter(browser.new_page(viewport={"width": width, "height": height}))
     application.study()
