@@ -34,6 +34,14 @@ _BEYOND = """() => {
 }"""
 
 
+# The reader's text is of another size, before anything of the page has asked how large it is.
+_TEXT = """(() => {
+  const set = () => document.documentElement && (document.documentElement.style.fontSize = "16px");
+  set();
+  new MutationObserver(set).observe(document, { childList: true });
+})()"""
+
+
 def opened(page: Page, application: Application, name: str) -> None:
     page.goto("about:blank")
     page.goto(application.url)
@@ -45,9 +53,15 @@ def opened(page: Page, application: Application, name: str) -> None:
     still(page)
 
 
-@pytest.mark.parametrize(("width", "height"), [(1280, 800), (1024, 700), (640, 400), (320, 480)])
-def test_nothing_is_out_of_reach(browser: Browser, application: Application, width: int, height: int) -> None:
+@pytest.mark.parametrize(
+    ("width", "height", "text"),
+    [(1280, 800, 16), (1280, 800, 32), (1024, 700, 16), (640, 400, 16), (320, 480, 16)],
+)
+def test_nothing_is_out_of_reach(
+    browser: Browser, application: Application, width: int, height: int, text: int
+) -> None:
     page = application.enter(browser.new_page(viewport={"width": width, "height": height}))
+    page.add_init_script(_TEXT.replace("16", str(text)))
     application.study()
     beyond = {}
     for name in VIEWS:

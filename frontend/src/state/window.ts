@@ -1,5 +1,6 @@
 /** How large the window is, now and whenever that changes. */
 import { useSyncExternalStore } from "react";
+import { unit } from "../unit";
 import { cardWidth, isSmall, railWidth } from "./hang";
 
 function listen(tell: () => void): () => void {
@@ -17,7 +18,8 @@ export function useWindowHeight(): number {
 
 /** Is there no room for rail, sheet, map and card beside one another? They stand below each other then. */
 export function useSmall(): boolean {
-  return isSmall(useWindowWidth(), useWindowHeight());
+  // Large text needs as much more room.
+  return isSmall(useWindowWidth() / unit, useWindowHeight() / unit);
 }
 
 export function useRailWidth(): number {
