@@ -73,6 +73,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const windowWidth = useWindowWidth();
   const small = useSmall();
   const card = useCardWidth();
+  const clearOfCard = selected === null ? 12 : card + 12;
   const [view, setView] = useState<View | null>(null);
   const lookWith = useLook(outcome, areas, view, dots === "placed");
   const references = useReferences(study, outcome);
@@ -268,7 +269,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
           data-testid="tried"
           sx={{
             position: "absolute",
-            right: selected === null ? 12 : card + 12,
+            right: clearOfCard,
             top: 12,
             px: 1.25,
             py: 0.5,
@@ -284,7 +285,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
       <Box
         sx={{
           position: "absolute",
-          right: selected === null ? 12 : card + 12,
+          right: clearOfCard,
           top: 48,
           maxWidth: 360,
           px: 1.25,
@@ -298,7 +299,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
       <Box
         sx={{
           position: "absolute",
-          right: selected === null ? 12 : card + 12,
+          right: clearOfCard,
           bottom: 12,
           display: "flex",
           gap: 1.5,
