@@ -19,7 +19,7 @@ import numpy as np
 from playwright.sync_api import Page, sync_playwright
 
 from bench.timing import Row
-from steady_tally.core.geo.projection import equal_area
+from steady_tally.core.geo.working import equal_area
 from steady_tally.core.place.grid import lattice_of
 from steady_tally.core.plan.place import Grid
 from steady_tally.demo.lattice import wiggly_lattice

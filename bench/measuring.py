@@ -15,8 +15,8 @@ from bench.timing import Row, best_of
 from steady_tally.core.chain import Chain
 from steady_tally.core.geo.locate import Located
 from steady_tally.core.geo.overlap import overlaps
-from steady_tally.core.geo.projection import equal_area
 from steady_tally.core.geo.shapes import rings_of
+from steady_tally.core.geo.working import equal_area
 from steady_tally.core.matching import match_names
 from steady_tally.core.measure.expression import Quantity, Unit, evaluate, parse
 from steady_tally.core.measure.tally import count_categories, count_events, list_numbers, spread

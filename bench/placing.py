@@ -15,7 +15,7 @@ from bench.timing import Row, best_of
 from steady_tally.core.chain import Chain
 from steady_tally.core.geo.bins import OUTSIDE, edges_of, index_edges
 from steady_tally.core.geo.locate import locate
-from steady_tally.core.geo.projection import equal_area
+from steady_tally.core.geo.working import equal_area
 from steady_tally.core.place.derived import combinations, in_sets, sets_of
 from steady_tally.core.place.grid import lattice_of
 from steady_tally.core.place.trial import try_grid

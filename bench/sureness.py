@@ -9,7 +9,7 @@ import pyarrow as pa
 import shapely
 
 from bench.timing import Row, best_of
-from steady_tally.core.geo.projection import equal_area
+from steady_tally.core.geo.working import equal_area
 from steady_tally.core.measure.against import benjamini_hochberg
 from steady_tally.core.measure.bootstrap import draw
 from steady_tally.core.measure.chance import Poisson

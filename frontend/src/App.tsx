@@ -5,6 +5,7 @@ import Typography from "@mui/material/Typography";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { AccountLine } from "./account/AccountLine";
+import { FirstMap } from "./account/FirstMap";
 import { type PlanVersion, postJson, type Schemas, type Study, type View } from "./api/client";
 import { Begin, EmptyStudy, StudyMenu } from "./Begin";
 import { AreaCard } from "./card/AreaCard";
@@ -23,7 +24,7 @@ import { BringIn } from "./stages/gather/BringIn";
 import { DropAnywhere } from "./stages/gather/ChooseFiles";
 import { Sheet } from "./stages/Sheet";
 import { useAnswer, useDone } from "./state/asked";
-import { useIncoming } from "./state/incoming";
+import { TOGETHER, useIncoming } from "./state/incoming";
 import { useOutcome, usePlans, useStudies, useUnderway, useUnsaved, useView } from "./state/queries";
 import { STAGES, useDoing, useParts } from "./state/store";
 import { useRailWidth, useSmall } from "./state/window";
@@ -136,6 +137,7 @@ function StudyPage({ study, studies }: PageProps) {
           <AccountLine view={shown?.view ?? view} />
         </Room>
       )}
+      {view?.drafted && <FirstMap key={view.version} study={study} view={view} drafted={view.drafted} />}
       <Box
         component="main"
         sx={small ? { display: "flex", flexDirection: "column" } : { flex: 1, minHeight: 0, display: "flex" }}
@@ -254,7 +256,11 @@ function WaitingFiles() {
   const { files, open, show } = useIncoming();
   if (!files.length || open) return null;
   return (
-    <Button size="small" sx={{ color: MADDER }} onClick={() => show(files[0].id)}>
+    <Button
+      size="small"
+      sx={{ color: MADDER }}
+      onClick={() => show(files.length > 1 ? TOGETHER : files[0].id)}
+    >
       {plural(files.length, "file")} to bring in
     </Button>
   );

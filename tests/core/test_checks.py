@@ -11,15 +11,8 @@ from pyproj import Geod
 from steady_tally.core.chain import Chain
 from steady_tally.core.errors import PlanError
 from steady_tally.core.geo.bins import OUTSIDE
-from steady_tally.core.geo.projection import (
-    centre_of,
-    coordinate_system,
-    distortion,
-    equal_area,
-    project,
-    spread_over,
-    working_system,
-)
+from steady_tally.core.geo.projection import coordinate_system, distortion, project, spread_over
+from steady_tally.core.geo.working import centre_of, equal_area, working_system
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place.labels import DISTANCES_M, Verdict, check_labels
 from steady_tally.core.place.meeting import Apart, apart

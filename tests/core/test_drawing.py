@@ -5,7 +5,7 @@ import pyarrow as pa
 import pytest
 import shapely
 
-from steady_tally.core.geo.projection import equal_area
+from steady_tally.core.geo.working import equal_area
 from steady_tally.core.place.grid import CellSet, lattice_of
 from steady_tally.core.place.zones import zone_set
 from steady_tally.core.plan.place import Grid

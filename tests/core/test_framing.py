@@ -5,12 +5,20 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from steady_tally.core.geo.parts import framing as parted
+from steady_tally.core.geo.parts import weights
 from steady_tally.core.plan.show import MOST_INSETS
 from steady_tally.core.show.drawing import plane_of
-from steady_tally.core.show.framing import area_boxes, framing, proposed_insets
+from steady_tally.core.show.framing import area_boxes, proposed_insets
 from steady_tally.core.show.insets import insets_of, without_insets
 
 from .test_placing import at, outcome, zones
+
+
+def framing(boxes: np.ndarray, events: np.ndarray):
+    """With areas as large as their boxes."""
+    ground = np.nan_to_num((boxes[:, 2] - boxes[:, 0]) * (boxes[:, 3] - boxes[:, 1]))
+    return parted(boxes, weights(ground, np.where(np.isfinite(boxes).all(axis=1), events, 0.0)))
 
 
 def block(x: float, y: float, wide: int, high: int) -> np.ndarray:

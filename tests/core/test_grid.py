@@ -13,16 +13,9 @@ from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.geo.area import ring_areas_m2, shape_areas_m2
-from steady_tally.core.geo.projection import (
-    coordinate_system,
-    distortion,
-    equal_area,
-    keeps_areas,
-    project,
-    spread_over,
-    working_system,
-)
+from steady_tally.core.geo.projection import coordinate_system, distortion, keeps_areas, project, spread_over
 from steady_tally.core.geo.shapes import polygonal_part, united
+from steady_tally.core.geo.working import equal_area, working_system
 from steady_tally.core.place.cover import cells_over, ground_of, kept_cells, merged_cells, positions, share_inside
 from steady_tally.core.place.grid import CellSet, Lattice, lattice_of
 from steady_tally.core.place.zones import ZoneSet, zones_from
@@ -207,7 +200,7 @@ def test_a_projection_says_in_words_what_it_does_here():
     keeps = distortion(working_system(WorkingProjection(), lon, lat)[0], lon, lat)
     assert keeps.keeps_areas
     assert keeps.says.startswith("Equal areas on the map are equal areas on the ground.")
-    assert "Shapes are drawn out by at most 0.0" in keeps.says
+    assert "Shapes are drawn out by less than 0.1 %" in keeps.says
     mercator = distortion(working_system(WorkingProjection(system="EPSG:3395"), lon, lat)[0], lon, lat)
     assert not mercator.keeps_areas
     squared = (math.cos(math.radians(37)) / math.cos(math.radians(39))) ** 2

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from pyproj import CRS, Geod
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.geo.projection import equal_area
+from steady_tally.core.geo.working import equal_area
 from steady_tally.core.place.grid import CellSet, lattice_of
 from steady_tally.core.place.neighbours import Adjacency, neighbours
 from steady_tally.core.place.zones import ZoneSet, zones_from

@@ -5,10 +5,10 @@ import pyarrow as pa
 import pytest
 import shapely
 
-from steady_tally.core.chain import run
-from steady_tally.core.draft import draft_of_areas
+from steady_tally.core.chain import Chain, run
+from steady_tally.core.draft.first import Came, first_plan
 from steady_tally.core.errors import PlanError
-from steady_tally.core.plan.whole import read_plan
+from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.core.report.tables import areas_table, ledger_document
 from steady_tally.core.sources import Features, Sources, Table
 from steady_tally.core.states import State
@@ -25,8 +25,13 @@ def sources() -> Sources:
     return Sources({"people": Table("people", people, at, at + 1)}, {"areas": zones})
 
 
+def drafted() -> Plan:
+    came = Came(sources(), zones=["areas"])
+    return first_plan(came, lambda plan: Chain(plan, came.sources)).plan
+
+
 def test_areas_are_mapped_by_what_a_table_says_of_them():
-    plan = draft_of_areas(sources(), "areas")
+    plan = drafted()
     assert read_plan(plan.as_document()) == plan
     outcome = run(plan, sources())
     values = outcome.measured.values
@@ -53,7 +58,7 @@ def test_areas_are_mapped_by_what_a_table_says_of_them():
     ],
 )  # fmt: skip
 def test_any_figure_of_the_areas_stands_above_the_line_without_events(numerator, denominator, expected):
-    plan = draft_of_areas(sources(), "areas").as_document()
+    plan = drafted().as_document()
     plan["measure"] = {"m": {"kind": "quotient", "numerator": numerator, "denominator": denominator}}
     plan["class"], plan["show"] = {}, {}
     value = run(read_plan(plan), sources()).measured.values.value
@@ -62,14 +67,14 @@ def test_any_figure_of_the_areas_stands_above_the_line_without_events(numerator,
 
 
 def test_a_formula_over_the_areas_own_columns_needs_no_events():
-    plan = draft_of_areas(sources(), "areas").as_document()
+    plan = drafted().as_document()
     plan["measure"] = {"m": {"kind": "formula", "text": "if(price < 0, 0, price * 2)"}}
     plan["class"], plan["show"] = {}, {}
     assert run(read_plan(plan), sources()).measured.values.value.tolist() == [15.0, 4.0, 0.0, 8.0]
 
 
 def test_what_needs_events_is_refused_without_any():
-    plan = draft_of_areas(sources(), "areas").as_document()
+    plan = drafted().as_document()
     plan["measure"] = {"m": {"kind": "quotient", "numerator": {"kind": "events", "events": "calls"}}}
     plan["class"], plan["show"] = {}, {}
     with pytest.raises(PlanError, match="there are no events “calls”"):

@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from steady_tally.core.chain import run
-from steady_tally.core.draft import difference, draft, fitting_width, needed_columns
+from steady_tally.core.draft.needed import difference
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.angles import angles, split_pair, split_point
 from steady_tally.core.gather.conditions import condition_says
@@ -22,6 +22,7 @@ from steady_tally.core.gather.tally import tally, tally_rows
 from steady_tally.core.geo.projection import coordinate_system, project
 from steady_tally.core.place.zones import zone_set
 from steady_tally.core.plan.gather import Events, EventTime
+from steady_tally.core.plan.whole import read_plan
 from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Features, Sources, Table
 from steady_tally.demo.lattice import wiggly_lattice
@@ -311,19 +312,6 @@ def test_a_condition_says_what_it_keeps_in_the_ledger(condition, says):
     assert condition_says(read) == says
 
 
-@given(st.floats(0.001, 20.0), st.floats(0.001, 20.0), st.integers(0, 2**32))
-def test_a_first_width_is_round_and_gives_some_hundreds_of_hexagons(high, wide, seed):
-    rng = np.random.default_rng(seed)
-    lon, lat = (np.append(rng.uniform(0, size, 50), [0.0, size]) for size in (wide, high))
-    events = table(lon=[f"{v:.6f}" for v in lon - 40], lat=[f"{v:.6f}" for v in lat + 30])
-    checked = gathered({"coordinates": LON_LAT, "far_away": "keep"}, events).checked
-    width = fitting_width(checked)
-    assert f"{width:e}"[0] in "125"
-    assert f"{width:e}"[1:8] in (".000000", "e")
-    area = high * wide * 111_320.0**2 * np.cos(np.radians(30 + high / 2))
-    assert 100 < area / width**2 < 1_400
-
-
 def test_piles_doubles_and_likely_defaults_are_reported():
     cells = scattered(400) | {"at": [f"2024-05-{1 + i % 28:02d} {i % 24:02d}:{i % 60:02d}" for i in range(400)]}
     for i in range(60):
@@ -374,20 +362,6 @@ def test_a_system_is_found_by_where_the_points_land():
     assert search_systems("no such system anywhere") == []
 
 
-def test_a_first_plan_is_of_the_zones_or_of_hexagons_over_the_events():
-    cells = scattered(300)
-    sources = Sources({"events": table(**cells)}, {"zones": zones()})
-    events = Events.model_validate({"source": "events", "coordinates": LON_LAT, "identifier": "id"})
-    with_zones = draft(events, sources, ["zones"])
-    assert with_zones.place.areas.model_dump()["identifier"] == "code"
-    assert with_zones.place.areas.model_dump()["name"] == "name"
-    outcome = run(draft(events, sources, []), sources)
-    assert outcome.placed.balance.records_out == 300
-    assert outcome.measured.values.numerator.sum() == 300
-    assert 300 < len(outcome.placed.areas) < 3_000
-    assert set(needed_columns(with_zones, "events")) == {"lon", "lat", "id"}
-
-
 def test_a_newer_file_s_rows_are_compared_by_their_identifiers():
     before, after = scattered(50), scattered(50)
     for cells in (before, after):
@@ -417,7 +391,11 @@ def test_a_record_that_stands_for_several_events_counts_as_many_everywhere():
     assert dict(kind.values) == {k: sum(numbers_of["abc".index(k) :: 3]) for k in "abc"}
     assert "cases" not in [c.column for c in counted.columns]
     sources = Sources({"events": table(**cells)}, {})
-    outcome = run(draft(Events.model_validate(events), sources, []), sources)
+    plan = {
+        "gather": {"events": events},
+        "place": {"areas": {"kind": "grid", "size": 5_000, "cover": None}},
+    }
+    outcome = run(read_plan({**plan, "measure": {"kind": "count"}}), sources)
     assert outcome.placed.balance.records_out == 57
     assert outcome.measured.values.numerator.sum() == outcome.placed.events == sum(numbers_of)
 
@@ -460,11 +438,3 @@ def test_codes_are_no_pair_of_coordinates_though_each_is_a_number():
     assert (found.reasons == Reason.UNREADABLE_COORDINATES).all()
     pairs = gathered({"coordinates": {"kind": "pair", "column": "code"}}, codes)
     assert (pairs.reasons == Reason.UNREADABLE_COORDINATES).all()
-
-
-def test_a_first_grid_over_places_along_a_line_has_cells_enough_and_not_too_many():
-    line = table("events", lon=[f"{10 + i / 10:.1f}" for i in range(300)], lat=["45.2"] * 300)
-    sources = Sources({"events": line}, {})
-    outcome = run(draft(Events.model_validate({"source": "events", "coordinates": LON_LAT}), sources, []), sources)
-    assert outcome.placed.events == 300
-    assert 20 < len(outcome.placed.areas) < 20_000

@@ -8,8 +8,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.geo.projection import coordinate_system, equal_area
+from steady_tally.core.geo.projection import coordinate_system
 from steady_tally.core.geo.shapes import in_plane
+from steady_tally.core.geo.working import equal_area
 from steady_tally.core.place.grid import lattice_of
 from steady_tally.core.place.regular import regular_grid
 from steady_tally.core.place.survey import Survey, survey

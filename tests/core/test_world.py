@@ -7,15 +7,9 @@ import shapely
 from pyproj import CRS, Geod
 
 from steady_tally.core.chain import run
-from steady_tally.core.geo.projection import (
-    WORLD,
-    coordinate_system,
-    cut_meridian,
-    spans_the_world,
-    system_called,
-    working_system,
-)
+from steady_tally.core.geo.projection import coordinate_system, cut_meridian
 from steady_tally.core.geo.shapes import cut_for
+from steady_tally.core.geo.working import WORLD, spans_the_world, system_called, working_system
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.plan.place import WorkingProjection
 from steady_tally.core.plan.whole import read_plan

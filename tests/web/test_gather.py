@@ -106,7 +106,11 @@ def change_plan(client, study, change):
 def test_a_file_alone_becomes_a_map_and_the_same_bytes_are_known_again(client, brought):
     assert ledger(client, brought)["stages"][0]["records_out"] == 300
     view = client.get(f"{results_of(client, brought)}/view").get_json()
-    assert (view["kind"], view["plan"]["place"]["areas"]["cover"]) == ("cells", None)
+    assert view["kind"] == "cells"
+    assert "since no areas came with them" in view["drafted"]["says"][0]
+    # What was decided goes with the version that it was decided for, and no further.
+    changed = change_plan(client, brought, lambda plan: plan["show"].update(title="Mine")).get_json()
+    assert changed["view"]["drafted"] is None
     again = look(client, brought, send(client, brought, "other name.csv", calls())).get_json()
     assert again["twin"] == "calls"
     assert (again["times"][0]["order"], again["identifier"], again["rows"]) == ("day-first", "id", 300)
@@ -311,12 +315,12 @@ def test_an_import_that_is_stopped_half_way_leaves_no_half_source(client, empty,
     upload = send(client, empty, "many.csv", b"id,lon,lat\n" + b"a,-40.0,38.0\n" * 200_000)
     wanted = Import(upload_id=upload, name="many", role="events")
     with pytest.raises(error):
-        bring_in(engine, uuid.UUID(empty), wanted, Stopping(1, error))
+        bring_in(engine, uuid.UUID(empty), [wanted], Stopping(1, error))
     assert load_sources(engine, uuid.UUID(empty))[0].tables == {}
     with engine.connect() as connection:
         assert connection.execute(text("SELECT count(*) FROM column_chunk")).scalar() == 0
     for _ in range(2):  # started again after a worker died at the very end, it has nothing left to do
-        bring_in(engine, uuid.UUID(empty), wanted, Stopping(10_000, error))
+        bring_in(engine, uuid.UUID(empty), [wanted], Stopping(10_000, error))
     assert load_sources(engine, uuid.UUID(empty))[0].tables["many"].row_count == 200_000
 
 

@@ -124,40 +124,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/studies/{study_id}/uploads/{upload_id}/look": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Look into an uploaded file */
-        post: operations["gather_look_into_studies__uuid_study_id__uploads__uuid_upload_id__look_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/systems": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Coordinate systems by code or name */
-        get: operations["gather_systems_systems_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/studies/{study_id}/imports": {
         parameters: {
             query?: never;
@@ -169,6 +135,23 @@ export interface paths {
         put?: never;
         /** Bring an upload in as a source */
         post: operations["gather_bring_in_studies__uuid_study_id__imports_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/imports/together": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring several uploads in, and plan with all of them */
+        post: operations["gather_bring_in_together_studies__uuid_study_id__imports_together_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -254,6 +237,57 @@ export interface paths {
         get: operations["gather_set_aside_file_studies__uuid_study_id__plans__uuid_version__set_aside_csv_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/uploads/{upload_id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look into an uploaded file */
+        post: operations["looking_look_into_studies__uuid_study_id__uploads__uuid_upload_id__look_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/systems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Coordinate systems by code or name */
+        get: operations["looking_systems_systems_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/studies/{study_id}/uploads/together": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What files are taken for that came together */
+        post: operations["looking_look_together_studies__uuid_study_id__uploads_together_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3943,7 +3977,10 @@ export interface components {
         };
         /**
          * WorkingProjection
-         * @description Where grids lie and maps are drawn: a named system, or else an equal-area projection about a centre.
+         * @description Where grids lie and maps are drawn: a named system, or else an equal-area projection fitted at first placing.
+         *
+         *     The `method` of a fitted one is Lambert's azimuthal, Albers' conic (or with `parallels` of which one is the other's
+         *     opposite the cylindrical, its limit), Bonne's along its central meridian, or Equal Earth for the world.
          */
         WorkingProjection: {
             /**
@@ -3953,11 +3990,26 @@ export interface components {
              */
             system: string | null;
             /**
+             * Method
+             * @default azimuthal
+             * @enum {string}
+             */
+            method: "azimuthal" | "conic" | "along a meridian" | "world";
+            /**
              * Centre
              * @description Latitude and longitude; fixed at first placing.
              * @default null
              */
             centre: [
+                number,
+                number
+            ] | null;
+            /**
+             * Parallels
+             * @description Of the conic, the two latitudes at which it is true.
+             * @default null
+             */
+            parallels: [
                 number,
                 number
             ] | null;
@@ -4163,6 +4215,22 @@ export interface components {
             mend: components["schemas"]["MendView"] | null;
         };
         /**
+         * DraftedView
+         * @description How a first plan came about.
+         */
+        DraftedView: {
+            /**
+             * Says
+             * @description What was decided and why, in sentences.
+             */
+            says: string[];
+            /**
+             * Others
+             * @description The likeliest other choices.
+             */
+            others: components["schemas"]["OtherView"][];
+        };
+        /**
          * EarlierView
          * @description That a map comes to other figures than when it was first worked out.
          */
@@ -4271,6 +4339,18 @@ export interface components {
              * @description Where a decision is needed, what is open in a word or two; else empty.
              */
             warns: string;
+        };
+        /**
+         * OtherView
+         * @description Another choice than that of a first plan.
+         */
+        OtherView: {
+            /**
+             * Says
+             * @description What would be otherwise, in a few words.
+             */
+            says: string;
+            plan: components["schemas"]["Plan"];
         };
         /** ReasonCount */
         ReasonCount: {
@@ -4486,6 +4566,11 @@ export interface components {
              * @default null
              */
             earlier: components["schemas"]["EarlierView"] | null;
+            /**
+             * @description Of a first plan that nobody has changed yet.
+             * @default null
+             */
+            drafted: components["schemas"]["DraftedView"] | null;
             ledger: components["schemas"]["Account"];
             /**
              * Kind
@@ -4716,6 +4801,237 @@ export interface components {
             /** Byte Count */
             byte_count: number;
         };
+        /** JobView */
+        JobView: {
+            /**
+             * Id
+             * Format: uuid
+             */
+            id: string;
+            /** Kind */
+            kind: string;
+            state: components["schemas"]["JobState"];
+            /**
+             * Step
+             * @description What is being done now.
+             */
+            step: string;
+            /** Done */
+            done: number;
+            /**
+             * Total
+             * @description 0 where it is not known.
+             */
+            total: number;
+            /** Says */
+            says: string;
+            /** Study Id */
+            study_id: string | null;
+            /**
+             * File Name
+             * @description What it has made; it lies at the job's `file` for a day.
+             */
+            file_name: string | null;
+            /** File Bytes */
+            file_bytes: number;
+        };
+        /**
+         * JobState
+         * @enum {string}
+         */
+        JobState: "waiting" | "running" | "done" | "failed" | "cancelled";
+        /**
+         * Import
+         * @description What is to be brought in, and as what.
+         */
+        Import: {
+            /**
+             * Upload Id
+             * Format: uuid
+             */
+            upload_id: string;
+            /** Name */
+            name: string;
+            role: components["schemas"]["Role"];
+            reading?: components["schemas"]["Reading"];
+            /**
+             * @description For events: the choices of the plan's first stage.
+             * @default null
+             */
+            events: components["schemas"]["Events"] | null;
+            /** Facts */
+            facts?: {
+                [key: string]: unknown;
+            };
+            /**
+             * Use
+             * @description For events: let the open plan be of these.
+             * @default true
+             */
+            use: boolean;
+            /**
+             * Replaces
+             * @description Take the place of the study's source of that name.
+             * @default false
+             */
+            replaces: boolean;
+        };
+        /**
+         * Role
+         * @description What a source is for.
+         * @enum {string}
+         */
+        Role: "events" | "counts" | "zones" | "table" | "look-up" | "reference";
+        /**
+         * Together
+         * @description Several files that are brought in as one piece of work.
+         */
+        Together: {
+            /** Files */
+            files: components["schemas"]["Import"][];
+            /**
+             * Areas
+             * @description Of several sources of zones the one to count in.
+             * @default null
+             */
+            areas: string | null;
+        };
+        /** SourceChange */
+        SourceChange: {
+            /** @default null */
+            role: components["schemas"]["Role"] | null;
+            /**
+             * Facts
+             * @description What is known of it; entries are added to those there.
+             * @default null
+             */
+            facts: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
+         * FindingsView
+         * @description What else is worth knowing of the records that can be used.
+         */
+        FindingsView: {
+            /** Events */
+            events: number;
+            /** Distinct Places */
+            distinct_places: number;
+            /** Piles */
+            piles: components["schemas"]["PileView"][];
+            /**
+             * Doubles
+             * @description Records that equal an earlier one in every column.
+             */
+            doubles: number;
+            /** First Time */
+            first_time: string | null;
+            /** Last Time */
+            last_time: string | null;
+            /** Without Time */
+            without_time: number;
+            /** At Midnight */
+            at_midnight: number;
+            /** Midnight Is A Default */
+            midnight_is_a_default: boolean;
+            /** On First */
+            on_first: number;
+            /** First Is A Default */
+            first_is_a_default: boolean;
+            /**
+             * Swapped
+             * @description Records whose two coordinates look swapped.
+             */
+            swapped: number;
+            /**
+             * Swapped Would Land
+             * @description How many of them would lie in an area once exchanged.
+             */
+            swapped_would_land: number | null;
+            /**
+             * Left Over
+             * @description Spellings that the look-up does not know, with their records.
+             */
+            left_over: {
+                [key: string]: number;
+            };
+            /** Suggestions */
+            suggestions: {
+                [key: string]: string[];
+            };
+        };
+        /** PileView */
+        PileView: {
+            /** Lon */
+            lon: number;
+            /** Lat */
+            lat: number;
+            /** Events */
+            events: number;
+        };
+        /** TallyView */
+        TallyView: {
+            /** Usable */
+            usable: number;
+            /** Kept */
+            kept: number;
+            /**
+             * Kept By
+             * @description For each condition, how many of the usable it alone keeps.
+             */
+            kept_by: number[];
+            /** Columns */
+            columns: components["schemas"]["ColumnTallyView"][];
+            /** Months */
+            months: components["schemas"]["ValueCount"][];
+            /**
+             * Week
+             * @description 168 numbers from Monday's first hour.
+             */
+            week: number[];
+        };
+        /** ColumnTallyView */
+        ColumnTallyView: {
+            /** Column */
+            column: string;
+            /** Values */
+            values: components["schemas"]["ValueCount"][];
+            /** Low */
+            low: number | null;
+            /** High */
+            high: number | null;
+            /** Decimal */
+            decimal: string;
+            /** Bars */
+            bars: number[];
+            /**
+             * Says
+             * @description How else the numbers could be read, where they could.
+             */
+            says: string;
+        };
+        /** ValueCount */
+        ValueCount: {
+            /** Value */
+            value: string;
+            /** Events */
+            events: number;
+        };
+        /** TallyRequest */
+        TallyRequest: {
+            /**
+             * Where
+             * @description The conditions to count for, as in the plan.
+             */
+            where: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+            /**
+             * Events
+             * @description Which events of the plan; the mapped ones where nothing is said.
+             * @default null
+             */
+            events: string | null;
+        };
         /**
          * LookView
          * @description What is in an uploaded file, and what it seems to be.
@@ -4884,222 +5200,63 @@ export interface components {
             /** Systems */
             systems: components["schemas"]["SystemView"][];
         };
-        /** JobView */
-        JobView: {
-            /**
-             * Id
-             * Format: uuid
-             */
-            id: string;
-            /** Kind */
-            kind: string;
-            state: components["schemas"]["JobState"];
-            /**
-             * Step
-             * @description What is being done now.
-             */
-            step: string;
-            /** Done */
-            done: number;
-            /**
-             * Total
-             * @description 0 where it is not known.
-             */
-            total: number;
-            /** Says */
-            says: string;
-            /** Study Id */
-            study_id: string | null;
-            /**
-             * File Name
-             * @description What it has made; it lies at the job's `file` for a day.
-             */
-            file_name: string | null;
-            /** File Bytes */
-            file_bytes: number;
+        /** TakenTogether */
+        TakenTogether: {
+            /** Files */
+            files: components["schemas"]["TakenView"][];
         };
         /**
-         * JobState
-         * @enum {string}
+         * TakenView
+         * @description What a file is taken for beside the others.
          */
-        JobState: "waiting" | "running" | "done" | "failed" | "cancelled";
-        /**
-         * Import
-         * @description What is to be brought in, and as what.
-         */
-        Import: {
+        TakenView: {
             /**
              * Upload Id
              * Format: uuid
              */
             upload_id: string;
-            /** Name */
-            name: string;
-            role: components["schemas"]["Role"];
-            reading?: components["schemas"]["Reading"];
+            /** Role */
+            role: string;
             /**
-             * @description For events: the choices of the plan's first stage.
-             * @default null
+             * Coordinates
+             * @description As in the plan, for events.
              */
-            events: components["schemas"]["Events"] | null;
-            /** Facts */
-            facts?: {
-                [key: string]: unknown;
-            };
-            /**
-             * Use
-             * @description For events: let the open plan be of these.
-             * @default true
-             */
-            use: boolean;
-            /**
-             * Replaces
-             * @description Take the place of the study's source of that name.
-             * @default false
-             */
-            replaces: boolean;
-        };
-        /**
-         * Role
-         * @description What a source is for.
-         * @enum {string}
-         */
-        Role: "events" | "counts" | "zones" | "table" | "look-up" | "reference";
-        /** SourceChange */
-        SourceChange: {
-            /** @default null */
-            role: components["schemas"]["Role"] | null;
-            /**
-             * Facts
-             * @description What is known of it; entries are added to those there.
-             * @default null
-             */
-            facts: {
+            coordinates: {
                 [key: string]: unknown;
             } | null;
-        };
-        /**
-         * FindingsView
-         * @description What else is worth knowing of the records that can be used.
-         */
-        FindingsView: {
-            /** Events */
-            events: number;
-            /** Distinct Places */
-            distinct_places: number;
-            /** Piles */
-            piles: components["schemas"]["PileView"][];
             /**
-             * Doubles
-             * @description Records that equal an earlier one in every column.
+             * Stated
+             * @description The column that places records without coordinates.
              */
-            doubles: number;
-            /** First Time */
-            first_time: string | null;
-            /** Last Time */
-            last_time: string | null;
-            /** Without Time */
-            without_time: number;
-            /** At Midnight */
-            at_midnight: number;
-            /** Midnight Is A Default */
-            midnight_is_a_default: boolean;
-            /** On First */
-            on_first: number;
-            /** First Is A Default */
-            first_is_a_default: boolean;
+            stated: string | null;
             /**
-             * Swapped
-             * @description Records whose two coordinates look swapped.
+             * Number
+             * @description The column with how many events a record stands for.
              */
-            swapped: number;
+            number: string | null;
             /**
-             * Swapped Would Land
-             * @description How many of them would lie in an area once exchanged.
+             * Systems
+             * @description For coordinates whose system nothing tells.
              */
-            swapped_would_land: number | null;
-            /**
-             * Left Over
-             * @description Spellings that the look-up does not know, with their records.
-             */
-            left_over: {
-                [key: string]: number;
-            };
-            /** Suggestions */
-            suggestions: {
-                [key: string]: string[];
-            };
-        };
-        /** PileView */
-        PileView: {
-            /** Lon */
-            lon: number;
-            /** Lat */
-            lat: number;
-            /** Events */
-            events: number;
-        };
-        /** TallyView */
-        TallyView: {
-            /** Usable */
-            usable: number;
-            /** Kept */
-            kept: number;
-            /**
-             * Kept By
-             * @description For each condition, how many of the usable it alone keeps.
-             */
-            kept_by: number[];
-            /** Columns */
-            columns: components["schemas"]["ColumnTallyView"][];
-            /** Months */
-            months: components["schemas"]["ValueCount"][];
-            /**
-             * Week
-             * @description 168 numbers from Monday's first hour.
-             */
-            week: number[];
-        };
-        /** ColumnTallyView */
-        ColumnTallyView: {
-            /** Column */
-            column: string;
-            /** Values */
-            values: components["schemas"]["ValueCount"][];
-            /** Low */
-            low: number | null;
-            /** High */
-            high: number | null;
-            /** Decimal */
-            decimal: string;
-            /** Bars */
-            bars: number[];
+            systems: components["schemas"]["SystemView"][];
             /**
              * Says
-             * @description How else the numbers could be read, where they could.
+             * @description Why, in a few words.
              */
             says: string;
-        };
-        /** ValueCount */
-        ValueCount: {
-            /** Value */
-            value: string;
-            /** Events */
-            events: number;
-        };
-        /** TallyRequest */
-        TallyRequest: {
             /**
-             * Where
-             * @description The conditions to count for, as in the plan.
+             * Doubts
+             * @description What should be looked at before it is brought in, in sentences.
              */
-            where: (components["schemas"]["HasValue"] | components["schemas"]["InRange"] | components["schemas"]["Contains"] | components["schemas"]["BetweenDays"] | components["schemas"]["WeekHours"] | components["schemas"]["InsideOutline"] | components["schemas"]["AtPlaces"] | components["schemas"]["AnyOf"] | components["schemas"]["AllOf"])[];
+            doubts: string[];
+        };
+        /** TogetherRequest */
+        TogetherRequest: {
             /**
-             * Events
-             * @description Which events of the plan; the mapped ones where nothing is said.
-             * @default null
+             * Uploads
+             * @description Each was looked into.
              */
-            events: string | null;
+            uploads: string[];
         };
         /**
          * SurveyView
@@ -6898,59 +7055,6 @@ export interface operations {
             "5XX": components["responses"]["Problem"];
         };
     };
-    gather_look_into_studies__uuid_study_id__uploads__uuid_upload_id__look_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                study_id: string;
-                upload_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["LookRequest"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LookView"];
-                };
-            };
-            "4XX": components["responses"]["Problem"];
-            "5XX": components["responses"]["Problem"];
-        };
-    };
-    gather_systems_systems_get: {
-        parameters: {
-            query: {
-                words: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SystemList"];
-                };
-            };
-            "4XX": components["responses"]["Problem"];
-            "5XX": components["responses"]["Problem"];
-        };
-    };
     gather_bring_in_studies__uuid_study_id__imports_post: {
         parameters: {
             query?: never;
@@ -6963,6 +7067,34 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Import"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
+        };
+    };
+    gather_bring_in_together_studies__uuid_study_id__imports_together_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Together"];
             };
         };
         responses: {
@@ -7108,6 +7240,87 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
+        };
+    };
+    looking_look_into_studies__uuid_study_id__uploads__uuid_upload_id__look_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                upload_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookView"];
+                };
+            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
+        };
+    };
+    looking_systems_systems_get: {
+        parameters: {
+            query: {
+                words: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SystemList"];
+                };
+            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
+        };
+    };
+    looking_look_together_studies__uuid_study_id__uploads_together_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TogetherRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenTogether"];
                 };
             };
             "4XX": components["responses"]["Problem"];

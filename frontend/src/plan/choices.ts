@@ -1,6 +1,6 @@
 /** What the user decides of a file before it is brought in: first guessed, then changed. Knows no React. */
 
-import type { Look } from "../api/client";
+import type { Look, Schemas, Source } from "../api/client";
 import { record } from "../records";
 import type { Coordinates, Events, RecordedWhere } from "./types";
 
@@ -48,7 +48,12 @@ export interface Choices {
   labels: Readonly<Record<string, string>>;
   facts: Readonly<Record<string, string>>;
   replaces: boolean;
+  /** A source of the same columns, as long as nobody has said whether this one takes its place. */
+  alike: string | null;
 }
+
+/** What of a source is known while another file is looked at. */
+export type KnownSource = Pick<Source, "name" | "role" | "columns">;
 
 export const ROLES: readonly (readonly [string, string])[] = [
   ["events", "events: one row, one event"],
@@ -127,6 +132,25 @@ export function choicesOf(look: Look, taken: readonly string[]): Choices {
     labels: {},
     facts: {},
     replaces: false,
+    alike: null,
+  };
+}
+
+/** The source that has the very columns of a file: the same from another month, it may be. */
+export function alikeOf(look: Look, known: readonly KnownSource[]): string | null {
+  const own = look.columns.map((c) => c.name).sort();
+  const same = (columns: readonly string[]) => JSON.stringify([...columns].sort()) === JSON.stringify(own);
+  return known.find((s) => rolesFor(look).includes(s.role) && same(s.columns))?.name ?? null;
+}
+
+/** What a file was taken for beside others, as choices. */
+export function takenChoices(look: Look, taken: Schemas["TakenView"]): Partial<Choices> {
+  if (!rolesFor(look).includes(taken.role)) return {};
+  return {
+    role: taken.role,
+    coordinates: taken.coordinates as unknown as DraftCoordinates | null,
+    stated: taken.stated,
+    number: taken.number,
   };
 }
 
@@ -144,6 +168,7 @@ export function ofEvents(role: string): boolean {
 /** What must still be decided, in sentences; empty when the file can be brought in. */
 export function undecided(look: Look, choices: Choices, hasZones: boolean): string[] {
   const open: string[] = [];
+  if (choices.alike) open.push(`Say whether it takes the place of “${choices.alike}” or stands beside it.`);
   if (!choices.name.trim()) open.push("Give it a name.");
   if (choices.role === "counts" && !choices.number) open.push("Say which column has the number of events.");
   if (choices.role === "counts" && asksDecimal(look, choices) && !choices.numberDecimal)

@@ -67,7 +67,7 @@ export function planOf(areas: Plan["place"]["areas"] = WARDS): Plan {
     gather: { reading: {}, events: { calls: CALLS } },
     place: {
       areas,
-      projection: { system: null, centre: null },
+      projection: { system: null, method: "azimuthal", centre: null, parallels: null },
       exclude: { where: [], areas: ["A"], inside: [] },
       stated: { keys: ["name"], accepted: { Oakk: "A" }, trust_within_m: 0 },
       tolerance_m: 0,

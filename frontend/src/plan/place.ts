@@ -3,7 +3,16 @@ import type { Source } from "../api/client";
 import { eventsOf, mappedEvents, mappedEventsName, mappedMeasure } from "./mapped";
 import { addMeasure } from "./measures";
 import { perGround } from "./sums";
-import type { AreasPlan, Events, Grid, Outline, Plan, RecordedWhere, Zones } from "./types";
+import type {
+  AreasPlan,
+  Events,
+  Grid,
+  Outline,
+  Plan,
+  RecordedWhere,
+  WorkingProjection,
+  Zones,
+} from "./types";
 
 export type Corners = [number, number][];
 
@@ -96,6 +105,14 @@ export function converted(grid: Grid, unit: Grid["unit"]): Grid {
   };
 }
 
+/** A named working projection, or the one that is fitted when the plan is saved. */
+export const projectionOf = (system: string | null): WorkingProjection => ({
+  system,
+  method: "azimuthal",
+  centre: null,
+  parallels: null,
+});
+
 export const ofSource = (source: string): Outline => ({ corners: null, source });
 export const ofCorners = (corners: Corners): Outline => ({ corners, source: null });
 
@@ -108,6 +125,8 @@ export function withAreas(plan: Plan, areas: AreasPlan): void {
     (areas.kind === "zones" && before.kind === "zones" && areas.source !== before.source);
   plan.place.areas = areas;
   if (!other) return;
+  // A projection that nobody chose is fitted anew to zones.
+  if (areas.kind === "zones" && !plan.place.projection.system) plan.place.projection = projectionOf(null);
   const measure = mappedMeasure(plan);
   if (measure.kind === "quotient" && measure.denominator?.kind === "table") {
     const there = Object.entries(plan.measure).find(
@@ -188,7 +207,7 @@ export function withOutline(
         corners,
         at: "bottom right",
         own_projection: false,
-        projection: { system: null, centre: null },
+        projection: projectionOf(null),
       });
       break;
     case "recorded":

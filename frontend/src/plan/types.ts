@@ -9,6 +9,7 @@ type Written<T> = T extends string | number | boolean | null
   : { [K in keyof T]-?: Written<Exclude<T[K], undefined>> };
 
 export type Plan = Written<Schemas["Plan"]>;
+export type WorkingProjection = Plan["place"]["projection"];
 export type Events = Plan["gather"]["events"][string];
 export type Coordinates = Events["coordinates"];
 export type RecordedWindow = Events["recorded"][number];

@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import type { Look } from "../api/client";
-import { bringIn, lookAgain, take, useIncoming } from "./incoming";
+import { bringAllIn, bringIn, lookAgain, TOGETHER, take, useIncoming } from "./incoming";
 
 const LOOK = {
   file_name: "calls.csv",
@@ -17,6 +17,8 @@ const LOOK = {
   stated: [],
   picture: null,
 } as unknown as Look;
+
+const KNOWN = { name: "calls", role: "table", columns: ["x", "id"] };
 
 interface Asked {
   path: string;
@@ -50,7 +52,7 @@ class Request {
 beforeEach(() => {
   asked = [];
   Request.refuse = false;
-  useIncoming.setState({ files: [], open: null });
+  useIncoming.setState({ files: [], open: null, bringing: null, areas: "" });
   vi.stubGlobal("XMLHttpRequest", Request);
   vi.stubGlobal("fetch", async (path: string, options?: RequestInit) => {
     const one = {
@@ -78,24 +80,27 @@ const file = (name: string, size = 5) => new File([new Uint8Array(size)], name);
 const only = () => useIncoming.getState().files[0];
 
 it("sends each group, looks into it, and keeps the user's choices while the columns stay", async () => {
-  answers = () => LOOK;
-  await take("s", [file("z.shp"), file("z.dbf", 7), file("calls.csv")], ["calls"]);
+  answers = ({ path }) => (path.endsWith("/together") ? { files: [] } : LOOK);
+  await take("s", [file("z.shp"), file("z.dbf", 7), file("calls.csv")], [KNOWN]);
   const { files, open } = useIncoming.getState();
   expect(files.map((f) => [f.name, f.stage, f.sent])).toEqual([
     ["z.shp", "ready", 12],
     ["calls.csv", "ready", 5],
   ]);
-  expect(open).toBe(files[0].id);
-  expect(asked.filter((a) => a.method === "PUT").map((a) => a.path.split("/").at(-1))).toEqual([
-    "z.shp",
-    "z.dbf",
-    "calls.csv",
-  ]);
+  expect(open).toBe(TOGETHER);
+  expect(
+    asked
+      .filter((a) => a.method === "PUT")
+      .map((a) => a.path.split("/").at(-1))
+      .sort(),
+  ).toEqual(["calls.csv", "z.dbf", "z.shp"]);
   expect(files[1].choices?.name).toBe("calls 2");
   useIncoming.getState().choose(files[1].id, { name: "mine", identifier: "id" });
   await lookAgain(files[1].id, { delimiter: ";" }, []);
   expect(useIncoming.getState().files[1].choices).toMatchObject({ name: "mine", identifier: "id" });
-  expect(asked.at(-1)?.body).toMatchObject({ reading: { encoding: "utf-8", delimiter: ";" } });
+  expect(asked.filter((a) => a.path.endsWith("/look")).at(-1)?.body).toMatchObject({
+    reading: { encoding: "utf-8", delimiter: ";" },
+  });
   answers = () => ({ ...LOOK, columns: [{ name: "other" }] });
   await lookAgain(files[1].id, { header_row: 2 }, []);
   expect(useIncoming.getState().files[1].choices).toMatchObject({ name: "mine", identifier: undefined });
@@ -177,4 +182,71 @@ it("keeps the file and the reason when the job fails", async () => {
   expect(only()).toMatchObject({ stage: "ready", says: "no rows." });
   useIncoming.getState().forget(only().id);
   expect(asked.at(-1)).toMatchObject({ method: "DELETE" });
+});
+
+const TAKEN = { coordinates: null, number: null, systems: [], says: "", doubts: [] };
+
+it("asks what files that came together are, and leaves what the user has chosen", async () => {
+  answers = ({ path, body }) => {
+    if (!path.endsWith("/together")) return LOOK;
+    const files = (body as { uploads: string[] }).uploads.map((upload_id) => ({
+      ...TAKEN,
+      upload_id,
+      role: "events",
+      stated: "x",
+      coordinates: { kind: "none" },
+    }));
+    return { files };
+  };
+  await take("s", [file("a.csv"), file("b.csv")], []);
+  const roles = () => useIncoming.getState().files.map((f) => f.choices?.role);
+  expect(roles()).toEqual(["events", "events"]);
+  expect(useIncoming.getState().files[1].choices).toMatchObject({
+    stated: "x",
+    coordinates: { kind: "none" },
+  });
+  const [first] = useIncoming.getState().files;
+  useIncoming.getState().choose(first.id, { role: "table" });
+  await take("s", [file("c.csv")], []);
+  expect(roles()).toEqual(["table", "events", "events"]);
+  // With one left, that one is open; what all were together has no meaning any more.
+  const [, second, third] = useIncoming.getState().files;
+  useIncoming.getState().forget(first.id);
+  useIncoming.getState().forget(second.id);
+  expect(useIncoming.getState().open).toBe(third.id);
+});
+
+it("asks of a file with a source's columns whether it takes its place", async () => {
+  answers = () => LOOK;
+  await take("s", [file("next.csv")], [KNOWN]);
+  expect(only().choices).toMatchObject({ alike: "calls", replaces: false });
+});
+
+it("brings all in as one piece of work, and says why where that fails", async () => {
+  let state = "failed";
+  answers = ({ path }) => {
+    if (path.endsWith("/uploads/together")) return { files: [] };
+    if (path.endsWith("/look")) return LOOK;
+    return {
+      id: "j",
+      state: path.endsWith("/imports/together") ? "running" : state,
+      says: "it has no rows.",
+    };
+  };
+  await take("s", [file("a.csv"), file("b.csv")], []);
+  useIncoming.getState().countIn("b");
+  const done = vi.fn();
+  await bringAllIn("s", done);
+  expect(useIncoming.getState()).toMatchObject({ open: TOGETHER, bringing: { says: "it has no rows." } });
+  expect(useIncoming.getState().files).toHaveLength(2);
+  expect(done).not.toHaveBeenCalled();
+  state = "done";
+  await bringAllIn("s", done);
+  expect(done).toHaveBeenCalledOnce();
+  expect(useIncoming.getState()).toMatchObject({ open: null, bringing: null, files: [], areas: "" });
+  const sent = asked.filter((a) => a.path.endsWith("/imports/together")).at(-1)?.body as {
+    files: { name: string }[];
+  };
+  expect(sent).toMatchObject({ areas: "b" });
+  expect(sent.files.map((f) => f.name)).toEqual(["calls", "calls 2"]);
 });

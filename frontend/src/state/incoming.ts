@@ -8,9 +8,19 @@ import {
   postOnce,
   putFile,
   Refusal,
+  type Schemas,
   type Source,
 } from "../api/client";
-import { type Choices, choicesOf, grouped, importBody, rolesFor } from "../plan/choices";
+import {
+  alikeOf,
+  type Choices,
+  choicesOf,
+  grouped,
+  importBody,
+  type KnownSource,
+  rolesFor,
+  takenChoices,
+} from "../plan/choices";
 
 export type Stage = "sending" | "looking" | "ready" | "bringing" | "done" | "failed";
 
@@ -29,6 +39,10 @@ export interface Incoming {
   wanted: { name: string; role: string } | null;
   /** A source that is there already, and whose choices are made anew. */
   again: boolean;
+  /** What it was taken for beside the others that came with it. */
+  taken: Taken | null;
+  /** The user has chosen something of it. */
+  touched: boolean;
   /** When bringing it in began, in milliseconds. */
   begun: number;
   /** Why it failed, or why the last look did; what it waits for, while it does. */
@@ -37,14 +51,31 @@ export interface Incoming {
   late: boolean;
 }
 
-const AGAIN_MS = 500;
+export type Taken = Schemas["TakenView"];
+
+/** The work of bringing several files in. */
+export interface Bringing {
+  job: Job | null;
+  begun: number;
+  says: string;
+}
+
+const AGAIN_MS = 200;
 const looks = new Map<string, AbortController>();
+/** What is open where not one file is, but all that came together. */
+export const TOGETHER = "together";
 
 interface Store {
   files: readonly Incoming[];
-  /** The file whose choices are open. */
+  /** The file whose choices are open, or `TOGETHER`. */
   open: string | null;
+  /** Of several areas the ones to count in; empty for the likelier. */
+  areas: string;
+  bringing: Bringing | null;
+  /** It is being worked out what the files are beside each other. */
+  comparing: boolean;
   show: (id: string | null) => void;
+  countIn: (areas: string) => void;
   choose: (id: string, change: Partial<Choices>) => void;
   forget: (id: string) => void;
 }
@@ -52,8 +83,13 @@ interface Store {
 export const useIncoming = create<Store>((set) => ({
   files: [],
   open: null,
+  areas: "",
+  bringing: null,
+  comparing: false,
   show: (id) => set({ open: id }),
-  choose: (id, change) => update(id, (f) => (f.choices ? { choices: { ...f.choices, ...change } } : {})),
+  countIn: (areas) => set({ areas }),
+  choose: (id, change) =>
+    update(id, (f) => (f.choices ? { touched: true, choices: { ...f.choices, ...change } } : {})),
   forget: (id) => {
     looks.get(id)?.abort();
     const file = useIncoming.getState().files.find((f) => f.id === id);
@@ -61,8 +97,10 @@ export const useIncoming = create<Store>((set) => ({
       void fetch(`/api/studies/${file.study}/uploads/${id}`, { method: "DELETE" });
     set((s) => {
       const files = s.files.filter((f) => f.id !== id);
-      return { files, open: s.open === id ? (files[0]?.id ?? null) : s.open };
+      const next = files.length > 1 ? TOGETHER : (files[0]?.id ?? null);
+      return { files, open: s.open === id || files.length < 2 ? next : s.open };
     });
+    if (file) void takeTogether(file.study);
   },
 }));
 
@@ -74,7 +112,7 @@ function update(id: string, change: (file: Incoming) => Partial<Incoming>): void
 export async function take(
   study: string,
   files: readonly File[],
-  taken: readonly string[],
+  known: readonly KnownSource[],
   wanted: { name: string; role: string } | null = null,
 ): Promise<void> {
   const groups = grouped(files);
@@ -91,16 +129,46 @@ export async function take(
       job: null,
       wanted,
       again: false,
+      taken: null,
+      touched: false,
       begun: 0,
       says: "",
       late: false,
     }),
   );
-  useIncoming.setState((s) => ({ files: [...s.files, ...added], open: s.open ?? added[0]?.id ?? null }));
-  for (const [i, group] of groups.entries()) await send(added[i], group, taken);
+  useIncoming.setState((s) => {
+    const files = [...s.files, ...added];
+    return { files, open: files.length > 1 ? TOGETHER : (s.open ?? added[0]?.id ?? null) };
+  });
+  await Promise.all(groups.map((group, i) => send(added[i], group, known)));
 }
 
-async function send(file: Incoming, group: readonly File[], taken: readonly string[]): Promise<void> {
+/** Once all that came together has been looked into: what each file is taken for beside the others. */
+async function takeTogether(study: string): Promise<void> {
+  const mine = useIncoming.getState().files.filter((f) => f.study === study && f.look && !f.again);
+  const still = useIncoming.getState().files.some((f) => f.stage === "sending" || f.stage === "looking");
+  if (still || mine.length < 2) return;
+  useIncoming.setState({ comparing: true });
+  try {
+    const uploads = mine.map((f) => f.id);
+    const found = await postJson<Schemas["TakenTogether"]>(`/api/studies/${study}/uploads/together`, {
+      uploads,
+    });
+    for (const taken of found.files)
+      update(taken.upload_id, (f) => ({
+        taken,
+        ...(f.look && f.choices && !f.touched && !f.wanted
+          ? { choices: { ...f.choices, ...takenChoices(f.look, taken) } }
+          : {}),
+      }));
+  } catch {
+    // What each was taken for by itself stands.
+  } finally {
+    useIncoming.setState({ comparing: false });
+  }
+}
+
+async function send(file: Incoming, group: readonly File[], known: readonly KnownSource[]): Promise<void> {
   try {
     let before = 0;
     for (const part of group) {
@@ -112,14 +180,14 @@ async function send(file: Incoming, group: readonly File[], taken: readonly stri
     update(file.id, () => ({ stage: "failed", says: (error as Error).message }));
     return;
   }
-  await lookAgain(file.id, {}, taken);
+  await lookAgain(file.id, {}, known);
 }
 
 /** Look into a file, as it is or read in another way. What the user has decided already stays where it still fits. */
 export async function lookAgain(
   id: string,
   reading: Record<string, unknown>,
-  taken: readonly string[],
+  known: readonly KnownSource[],
   beginning = false,
 ): Promise<void> {
   const file = useIncoming.getState().files.find((f) => f.id === id);
@@ -132,7 +200,13 @@ export async function lookAgain(
     const body = { reading: { ...file.look?.reading, ...reading }, beginning };
     const look = await inTurn(id, `/api/studies/${file.study}/uploads/${id}/look`, body, mine.signal);
     update(id, (f) => {
-      const fresh = { ...choicesOf(look, taken), ...(f.wanted && wantedChoices(look, f.wanted)) };
+      const others = useIncoming
+        .getState()
+        .files.flatMap((o) => (o.id !== id && o.choices ? [o.choices.name] : []));
+      const fresh = {
+        ...choicesOf(look, [...known.map((k) => k.name), ...others]),
+        ...(f.wanted ? wantedChoices(look, f.wanted) : { alike: f.again ? null : alikeOf(look, known) }),
+      };
       const same = f.look && sameColumns(f.look, look);
       const kept = f.choices && { name: f.choices.name, role: f.choices.role, facts: f.choices.facts };
       return { stage: "ready", says: "", look, choices: same ? f.choices : { ...fresh, ...kept } };
@@ -143,6 +217,7 @@ export async function lookAgain(
     // A look that failed leaves what was seen before, so that another choice can be made.
     update(id, (f) => ({ stage: f.look ? "ready" : "failed", says: (error as Error).message, late }));
   }
+  await takeTogether(file.study);
 }
 
 /** A few files are looked into at once: the others wait. */
@@ -174,6 +249,8 @@ export async function chooseAnew(study: string, source: Source): Promise<void> {
     job: null,
     wanted: null,
     again: true,
+    taken: null,
+    touched: true,
     begun: 0,
     says: "",
     late: false,
@@ -222,15 +299,10 @@ export async function bringIn(id: string, onDone: () => void): Promise<void> {
   if (!file?.look || !file.choices) return;
   update(id, () => ({ stage: "bringing", says: "", job: null, begun: Date.now() }));
   try {
-    let job = await postJson<Job>(
-      `/api/studies/${file.study}/imports`,
-      importBody(id, file.look, file.choices, file.again),
+    const body = importBody(id, file.look, file.choices, file.again);
+    const job = await worked(`/api/studies/${file.study}/imports`, body, (now) =>
+      update(id, () => ({ job: now })),
     );
-    while (job.state === "waiting" || job.state === "running") {
-      update(id, () => ({ job }));
-      await new Promise((wait) => setTimeout(wait, 250));
-      job = await getJson<Job>(`/api/jobs/${job.id}`);
-    }
     const fine = job.state === "done";
     update(id, () => ({ job, stage: fine ? "done" : "ready", says: fine ? "" : job.says }));
     if (fine) {
@@ -240,6 +312,49 @@ export async function bringIn(id: string, onDone: () => void): Promise<void> {
   } catch (error) {
     update(id, () => ({ stage: "ready", says: (error as Error).message }));
   }
+}
+
+/** Bring in all that came together, as one piece of work. */
+export async function bringAllIn(study: string, onDone: () => void): Promise<void> {
+  const { files, areas } = useIncoming.getState();
+  const mine = files.filter((f) => f.study === study && f.look && f.choices);
+  const set = (bringing: Bringing | null) => useIncoming.setState({ bringing });
+  const begun = Date.now();
+  set({ job: null, begun, says: "" });
+  try {
+    const body = {
+      files: mine.map((f) => importBody(f.id, f.look!, f.choices!, f.again)),
+      areas: areas || null,
+    };
+    const job = await worked(`/api/studies/${study}/imports/together`, body, (now) =>
+      set({ job: now, begun, says: "" }),
+    );
+    if (job.state !== "done") {
+      set({ job: null, begun, says: job.says });
+      return;
+    }
+    onDone();
+    set(null);
+    const ids = new Set(mine.map((f) => f.id));
+    useIncoming.setState((s) => ({
+      files: s.files.filter((f) => !ids.has(f.id)),
+      open: s.files.some((f) => !ids.has(f.id)) ? TOGETHER : null,
+      areas: "",
+    }));
+  } catch (error) {
+    set({ job: null, begun, says: (error as Error).message });
+  }
+}
+
+/** A job that was begun, once it has ended; `now` is told how far it is. */
+async function worked(path: string, body: unknown, now: (job: Job) => void): Promise<Job> {
+  let job = await postJson<Job>(path, body);
+  while (job.state === "waiting" || job.state === "running") {
+    now(job);
+    await new Promise((wait) => setTimeout(wait, 150));
+    job = await getJson<Job>(`/api/jobs/${job.id}`);
+  }
+  return job;
 }
 
 export function stop(job: Job): void {

@@ -75,10 +75,10 @@ export function Waiting({ study, studies, wanted }: Props) {
 
 function ChooseFor({ study, wanted }: { study: Study; wanted: WaitedFor }) {
   const input = useRef<HTMLInputElement>(null);
-  const taken = useAnswer(useSources(study))?.map((s) => s.name);
+  const known = useAnswer(useSources(study));
   return (
     <>
-      <Button size="small" variant="outlined" disabled={!taken} onClick={() => input.current!.click()}>
+      <Button size="small" variant="outlined" disabled={!known} onClick={() => input.current!.click()}>
         Choose a file
       </Button>
       <input
@@ -88,7 +88,7 @@ function ChooseFor({ study, wanted }: { study: Study; wanted: WaitedFor }) {
         hidden
         aria-label={`A file for ${wanted.name}`}
         onChange={(event) => {
-          if (taken) void take(study.id, [...(event.target.files ?? [])], taken, wanted);
+          if (known) void take(study.id, [...(event.target.files ?? [])], known, wanted);
           event.target.value = "";
         }}
       />

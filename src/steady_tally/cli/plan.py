@@ -22,7 +22,7 @@ def plan() -> None:
 @plain_errors
 def check(path: Path, as_json: bool) -> None:
     """Say whether PLAN can be read, what it maps, and which sources and columns it needs."""
-    from steady_tally.core.draft import needed_columns
+    from steady_tally.core.draft.needed import needed_columns
     from steady_tally.core.needs import needed_sources
 
     found = plan_in(path)

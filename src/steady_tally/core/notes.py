@@ -13,7 +13,7 @@ from steady_tally.core.disclosure.words import told
 from steady_tally.core.gather.column_words import GROUND, name_words
 from steady_tally.core.gather.conditions import condition_says
 from steady_tally.core.gather.windows import period_noun
-from steady_tally.core.geo.projection import spans_the_world
+from steady_tally.core.geo.working import spans_the_world
 from steady_tally.core.idle import idle_choices
 from steady_tally.core.matching import quoted, said_otherwise
 from steady_tally.core.measure import Measure

@@ -14,8 +14,8 @@ from steady_tally.core.geo.anchors import anchors
 from steady_tally.core.geo.bins import edges_of
 from steady_tally.core.geo.locate import locate
 from steady_tally.core.geo.overlap import overlaps
-from steady_tally.core.geo.projection import equal_area
 from steady_tally.core.geo.shapes import rings_of
+from steady_tally.core.geo.working import equal_area
 from steady_tally.core.measure.bootstrap import draw
 from steady_tally.core.measure.smoothing import drawn
 from steady_tally.core.place.derived import sets_of

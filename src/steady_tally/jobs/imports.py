@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -11,7 +12,8 @@ import shapely
 from pydantic import BaseModel, Field
 from sqlalchemy import Engine
 
-from steady_tally.core.draft import density_of, difference, draft, needed_columns
+from steady_tally.core.draft.first import density_of
+from steady_tally.core.draft.needed import difference, needed_columns
 from steady_tally.core.errors import NotFound, SourceError, SteadyTallyError
 from steady_tally.core.plan.base import Name
 from steady_tally.core.plan.gather import Events, Reading
@@ -20,7 +22,8 @@ from steady_tally.core.sources import Features, Table
 from steady_tally.formats.sandbox.asking import open_table, read_zones
 from steady_tally.jobs.connection import worker_engine
 from steady_tally.jobs.progress import Cancelled, Progress, reported, update_job
-from steady_tally.results.studies import chain_of, settled, stored_source, stored_sources
+from steady_tally.results.drafted import drafted, save_first
+from steady_tally.results.studies import chain_of, stored_source
 from steady_tally.store.keeping import begin_if_complete
 from steady_tally.store.sources import (
     FileFacts,
@@ -41,6 +44,7 @@ blueprint = procrastinate.Blueprint()
 ROOM_A_BYTE = 2
 """Bytes that the database takes for each of a file, with its log, where the file is text or packed as well as ours."""
 
+MOST_FILES = 50
 _POLYGON, _MULTIPOLYGON = 3, 6
 _CHOSEN_ANEW = ("coordinates", "stated", "number", "identifier", "time", "recorded", "columns", "labels")
 
@@ -58,32 +62,68 @@ class Import(BaseModel):
     replaces: bool = Field(False, description="Take the place of the study's source of that name.")
 
 
+class Together(BaseModel):
+    """Several files that are brought in as one piece of work."""
+
+    files: list[Import] = Field(min_length=1, max_length=MOST_FILES)
+    areas: Name | None = Field(None, description="Of several sources of zones the one to count in.")
+
+
 @blueprint.task(name="import_source", pass_context=True)
 def import_source(context: procrastinate.JobContext, *, job_id: str, study_id: str) -> None:
     """Bring one upload in as a source. Started again after a worker died, it begins anew: nothing was seen before."""
     engine = worker_engine()
     job = uuid.UUID(job_id)
     with reported(engine, job, context.should_abort) as progress:
-        bring_in(engine, uuid.UUID(study_id), Import.model_validate(progress.wanted), progress)
+        bring_in(engine, uuid.UUID(study_id), [Import.model_validate(progress.wanted)], progress)
         update_job(engine, job, study_id=uuid.UUID(study_id))
 
 
-def bring_in(engine: Engine, study_id: uuid.UUID, wanted: Import, progress: Progress) -> None:
-    """Read, store and show the file, then plan with it where it is of events."""
+@blueprint.task(name="import_together", pass_context=True)
+def import_together(context: procrastinate.JobContext, *, job_id: str, study_id: str) -> None:
+    """Bring several uploads in, and plan with all of them at once. Started again after a worker died, it goes on with
+    those that were not seen yet."""
+    engine = worker_engine()
+    job = uuid.UUID(job_id)
+    with reported(engine, job, context.should_abort) as progress:
+        wanted = Together.model_validate(progress.wanted)
+        bring_in(engine, uuid.UUID(study_id), wanted.files, progress, areas=wanted.areas, areas_alone=True)
+        update_job(engine, job, study_id=uuid.UUID(study_id))
+
+
+def bring_in(
+    engine: Engine,
+    study_id: uuid.UUID,
+    files: Sequence[Import],
+    progress: Progress,
+    *,
+    areas: str | None = None,
+    areas_alone: bool = False,
+) -> None:
+    """Read, store and show the files, then plan with those that are of events.
+
+    areas : of several sources of zones the one to count in; the likelier where none is named.
+    areas_alone : a study without a plan gets one of its areas where no events came.
+    """
     plan = open_plan(engine, study_id) if study(engine, study_id).head_id else None
-    live = {s.name: s for s in sources_of(engine, study_id)}.get(wanted.name)
-    # A worker that died after the source was seen, but before it was planned with, has only the rest left to do.
-    if live is None or live.upload_id != wanted.upload_id or wanted.replaces:
-        _bring_file_in(engine, study_id, wanted, plan, progress)
+    for wanted in files:
+        live = {s.name: s for s in sources_of(engine, study_id)}.get(wanted.name)
+        # A worker that died after the source was seen, but before it was planned with, has only the rest left to do.
+        if live is None or live.upload_id != wanted.upload_id or wanted.replaces:
+            _bring_file_in(engine, study_id, wanted, plan, progress)
     if begin_if_complete(engine, study_id):
         return  # the plan says what to do with its files, once all are there
-    if wanted.role in (Role.EVENTS, Role.COUNTS) and wanted.events is not None and wanted.use:
-        progress.step("planning")
-        if not wanted.replaces:
-            _plan_with(engine, study_id, wanted.events)
-        elif plan is not None and _planned(plan, wanted.name):
-            save_plan(engine, study_id, _chosen_anew(plan, wanted), parent=study(engine, study_id).head_id)
-        _look_ahead(engine, study_id, progress)
+    events = [w for w in files if w.role in (Role.EVENTS, Role.COUNTS) and w.events is not None and w.use]
+    areas_alone = areas_alone and any(w.role == Role.ZONES for w in files)
+    if not events and not (areas_alone and plan is None):
+        return
+    progress.step("planning")
+    if plan is None:
+        came = {w.events.source: w.events for w in events if w.events is not None}
+        save_first(engine, study_id, drafted(engine, study_id, came, areas))
+    for wanted in events if plan is not None else ():
+        _plan_with(engine, study_id, wanted)
+    _look_ahead(engine, study_id, progress)
 
 
 def _look_ahead(engine: Engine, study_id: uuid.UUID, progress: Progress) -> None:
@@ -222,17 +262,19 @@ def _compare(engine: Engine, before: Source, source_id: uuid.UUID, plan: Plan | 
         note_change(engine, source_id, {**difference(old, new, events), "file_before": before.file_name})
 
 
-def _plan_with(engine: Engine, study_id: uuid.UUID, events: Events) -> None:
-    """The open plan with these events beside its others, and mapped; or a first plan."""
+def _plan_with(engine: Engine, study_id: uuid.UUID, wanted: Import) -> None:
+    """The open plan with these events beside its others, and mapped; or with what was chosen anew of those that these
+    take the place of."""
     head = study(engine, study_id).head_id
-    if head is None:
-        sources, _ = stored_sources(engine, study_id)
-        zones = [s.name for s in sources_of(engine, study_id) if s.role == Role.ZONES]
-        save_plan(engine, study_id, settled(engine, study_id, draft(events, sources, zones)).plan, parent=None)
+    plan = open_plan(engine, study_id)
+    if wanted.replaces:
+        if _planned(plan, wanted.name):
+            save_plan(engine, study_id, _chosen_anew(plan, wanted), parent=head)
         return
-    document = open_plan(engine, study_id).as_document()
-    name, measure = density_of(events)
-    document["gather"]["events"][events.source] = events.model_dump(mode="json")
+    assert wanted.events is not None
+    document = plan.as_document()
+    name, measure = density_of(wanted.events)
+    document["gather"]["events"][wanted.events.source] = wanted.events.model_dump(mode="json")
     document["measure"].setdefault(name, measure)
     document["show"]["mapped"] = name
     save_plan(engine, study_id, read_plan(_without_time(document)), parent=head)

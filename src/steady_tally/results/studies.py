@@ -4,21 +4,20 @@ from __future__ import annotations
 
 import uuid
 from dataclasses import dataclass
+from typing import Any
 
 from pyproj import CRS
 from sqlalchemy import Engine
 
 from steady_tally.core.chain import Chain, Tell
-from steady_tally.core.errors import SteadyTallyError
+from steady_tally.core.draft.settling import settled as settle
 from steady_tally.core.gather.judging import Judged
 from steady_tally.core.gather.times import ReadTimes
 from steady_tally.core.geo.locate import Located
 from steady_tally.core.outcome import Outcome
-from steady_tally.core.place.looking import fixed_projection
 from steady_tally.core.place.survey import Survey, survey
 from steady_tally.core.place.trial import Trial, try_grid
 from steady_tally.core.plan.base import fingerprint
-from steady_tally.core.plan.gather import Events
 from steady_tally.core.plan.place import Grid, Place
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.reasons import Reason
@@ -95,10 +94,16 @@ def plan_at(engine: Engine, study_id: uuid.UUID, version: uuid.UUID, *, known: b
 
 
 def save_version(
-    engine: Engine, study_id: uuid.UUID, plan: Plan, *, parent: uuid.UUID | None, called: uuid.UUID | None = None
+    engine: Engine,
+    study_id: uuid.UUID,
+    plan: Plan,
+    *,
+    parent: uuid.UUID | None,
+    called: uuid.UUID | None = None,
+    drafted: dict[str, Any] | None = None,
 ) -> uuid.UUID:
     """Save a version of the plan and open it, and keep it as it is; see `store.studies.save_plan`."""
-    saved = save_plan(engine, study_id, plan, parent=parent, called=called)
+    saved = save_plan(engine, study_id, plan, parent=parent, called=called, drafted=drafted)
     kept(f"plan {saved}", lambda: plan)
     return saved
 
@@ -144,26 +149,5 @@ def tried(engine: Engine, study_id: uuid.UUID, plan: Plan, draft: Place, how: Gr
 
 
 def settled(engine: Engine, study_id: uuid.UUID, plan: Plan) -> Chain:
-    """The chain of the plan with what is found when it is first saved and must not change by itself: the centre of its
-    working projection, so that next month gives the same cells, and the century of years of two figures."""
-    chain = chain_of(engine, study_id, plan)
-    events = {name: _with_century(chain.sources, one) for name, one in plan.gather.events.items()}
-    if events != plan.gather.events:
-        plan = plan.model_copy(update={"gather": plan.gather.model_copy(update={"events": events})})
-        chain = chain_of(engine, study_id, plan)
-    if plan.place.projection.system or plan.place.projection.centre:
-        return chain
-    try:
-        projection = fixed_projection(chain.zones, [chain.looked(name) for name in events])
-    except SteadyTallyError:
-        return chain  # opening the plan says what is wrong with it
-    place = plan.place.model_copy(update={"projection": projection})
-    return chain_of(engine, study_id, plan.model_copy(update={"place": place}))
-
-
-def _with_century(sources: Sources, events: Events) -> Events:
-    time = events.time
-    year = sources.tables[events.source].year if events.source in sources.tables else None
-    if time is None or time.latest_year is not None or year is None:
-        return events
-    return events.model_copy(update={"time": time.model_copy(update={"latest_year": year})})
+    """The chain of the plan with what is found when it is first saved and must not change by itself."""
+    return settle(plan, lambda one: chain_of(engine, study_id, one))

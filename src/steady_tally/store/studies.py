@@ -40,13 +40,21 @@ def study(engine: Engine, study_id: uuid.UUID) -> Study:
 
 
 def save_plan(
-    engine: Engine, study_id: uuid.UUID, plan: Plan, *, parent: uuid.UUID | None, called: uuid.UUID | None = None
+    engine: Engine,
+    study_id: uuid.UUID,
+    plan: Plan,
+    *,
+    parent: uuid.UUID | None,
+    called: uuid.UUID | None = None,
+    drafted: dict[str, Any] | None = None,
 ) -> uuid.UUID:
     """Add a version after `parent` and open it; its identifier is a new one, or what it is to be called.
 
     Conflict where another version has been opened since `parent`: nothing is overwritten, the user decides.
     """
-    version = PlanVersion(id=called or uuid.uuid4(), study_id=study_id, parent_id=parent, document=plan.as_document())
+    version = PlanVersion(
+        id=called or uuid.uuid4(), study_id=study_id, parent_id=parent, document=plan.as_document(), drafted=drafted
+    )
     with Session(engine) as session:
         there = select(Study.id, PlanVersion.id).outerjoin(
             PlanVersion, (col(PlanVersion.id) == parent) & (col(PlanVersion.study_id) == study_id)
@@ -134,6 +142,13 @@ def version_of(engine: Engine, study_id: uuid.UUID, version: uuid.UUID) -> Plan:
         if found is None or found.study_id != study_id:
             raise _no_version()
         return read_plan(found.document)
+
+
+def drafted_of(engine: Engine, version: uuid.UUID) -> dict[str, Any] | None:
+    """How a version was drafted, see `PlanVersion`; None for one that somebody made."""
+    with Session(reading(engine)) as session:
+        found = session.get(PlanVersion, version)
+        return None if found is None else found.drafted
 
 
 def _no_study() -> NotFound:

@@ -129,13 +129,17 @@ class Source(SQLModel, table=True):
 
 
 class PlanVersion(SQLModel, table=True):
-    """One saved plan. Rows are only ever added: the database refuses to change or delete them."""
+    """One saved plan. Rows are only ever added: the database refuses to change or delete them.
+
+    Of a first plan `drafted` is what was decided in it, `says`, and the likeliest `others`: each `says` a `plan`.
+    """
 
     __tablename__ = "plan_version"
     id: uuid.UUID = Field(default_factory=uuid.uuid4, primary_key=True)
     study_id: uuid.UUID = Field(foreign_key="study.id", index=True)
     parent_id: uuid.UUID | None = Field(default=None, foreign_key="plan_version.id")
     document: dict[str, Any] = Field(sa_column=Column(JSONB, nullable=False))
+    drafted: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
     created_at: datetime = _moment()
 
 

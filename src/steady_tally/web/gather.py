@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import threading
 import uuid
 from dataclasses import asdict
 from typing import Any, BinaryIO, cast
@@ -16,32 +15,22 @@ from pydantic import BaseModel, Field
 from steady_tally.core.disclosure.family import let_out_events
 from steady_tally.core.errors import Conflict, NotFound, SourceError
 from steady_tally.core.gather.findings import findings
-from steady_tally.core.gather.named import likely_named
-from steady_tally.core.gather.systems import likely_systems, search_systems
 from steady_tally.core.gather.tally import Tally, tally, tally_rows
 from steady_tally.core.place.meeting import exchanged
-from steady_tally.core.place.zones import ZoneSet, zone_set
 from steady_tally.core.plan.conditions import Condition
-from steady_tally.core.plan.gather import Reading
 from steady_tally.core.report.tables import set_aside_table
 from steady_tally.core.sources import Features, Sources
-from steady_tally.formats.limits import LOOK_SECONDS
-from steady_tally.formats.look import Look
-from steady_tally.formats.sandbox.asking import look
-from steady_tally.formats.tables import text_cell
-from steady_tally.jobs.imports import ROOM_A_BYTE, Import
-from steady_tally.results.studies import chain_of, stored_source, stored_sources
+from steady_tally.jobs.imports import ROOM_A_BYTE, Import, Together
+from steady_tally.results.studies import chain_of, stored_source
 from steady_tally.store import studies as stored
 from steady_tally.store.room import check_room
 from steady_tally.store.sources import change_source, sources_of
-from steady_tally.store.studies import open_plan
 from steady_tally.store.tables import Role
 from steady_tally.store.uploads import discard_upload, receive, uploaded
 from steady_tally.web.access import Right, needs
 from steady_tally.web.description import BINARY, file_of
 from steady_tally.web.jobs import JobView, started
 from steady_tally.web.outcomes import csv_file, outcome_of, plan_of
-from steady_tally.web.problems import Busy
 from steady_tally.web.studies import (
     PLAN,
     Named,
@@ -57,9 +46,6 @@ from steady_tally.web.studies import (
 api = APIBlueprint("gather", __name__, url_prefix="/api", abp_tags=[Tag(name="gather")])
 _LIMIT_VARIABLE = "STEADY_TALLY_LARGEST_UPLOAD_MB"
 _DEFAULT_LIMIT_MB = 4_096
-_MOST_LOOKS = 2
-_looks = threading.BoundedSemaphore(_MOST_LOOKS)
-_BEGINNING = 500_000
 
 
 @api.post("/studies", summary="Begin a study", responses={"201": StudyView})
@@ -117,138 +103,6 @@ def throw_away(path: UploadPath) -> Response:
     return Response(status=204)
 
 
-class LookRequest(BaseModel):
-    reading: Reading = Field(default_factory=Reading)
-    beginning: bool = Field(False, description="Look at the first rows of a text or Parquet file alone.")
-
-
-class ColumnView(BaseModel):
-    name: str
-    kind: str = Field(description="number, category, time, text or blank")
-    filled: float = Field(description="The share of rows that hold something.")
-    distinct: int
-    decimal: str | None = Field(description="Of numbers the decimal sign; null where either would do and they differ.")
-    evidence: str = Field(description="Of numbers, how they are written and why.")
-
-
-class TimeView(BaseModel):
-    column: str
-    order: str | None = Field(description="None where day and month cannot be told apart.")
-    readable: float
-    evidence: str
-    clock: str | None
-    until: str | None
-    born: str | None = Field(description="A column with dates of birth.")
-
-
-class SystemView(BaseModel):
-    code: str
-    name: str
-    inside: float = Field(description="The share of the points that would lie in the study's zones; -1 if not tried.")
-
-
-class StatedView(BaseModel):
-    column: str
-    zones: str = Field(description="The source of zones that it names.")
-    share: float = Field(description="The share of its filled rows that name one of them.")
-
-
-class PictureOfShapes(BaseModel):
-    lines: list[list[float]] = Field(description="x and y in turn, from the top left of a box that is 1 high.")
-    width: float
-
-
-class LookView(BaseModel):
-    """What is in an uploaded file, and what it seems to be."""
-
-    file_name: str
-    byte_count: int
-    twin: str | None = Field(description="The study's source of the very same bytes, if there is one.")
-    kind: str
-    reading: Reading
-    choices: list[str] = Field(description="Worksheets or tables to choose from.")
-    said: list[str]
-    rows: int
-    ragged: int
-    shapes: dict[str, int]
-    columns: list[ColumnView]
-    first: list[list[str | int | float | None]]
-    role: str
-    coordinates: list[dict[str, Any]] = Field(description="As in the plan, the likeliest first.")
-    systems: list[SystemView] = Field(description="For the likeliest coordinates, where their system is not known.")
-    identifier: str | None
-    times: list[TimeView]
-    totals: list[dict[str, Any]]
-    stated: list[StatedView] = Field(description="Columns whose texts are areas of the study, the likeliest first.")
-    picture: PictureOfShapes | None = Field(description="Its polygons and lines.")
-
-
-@api.post(
-    "/studies/<uuid:study_id>/uploads/<uuid:upload_id>/look",
-    summary="Look into an uploaded file",
-    responses={"200": LookView},
-)
-@needs(Right.READ)
-def look_into(path: UploadPath, body: LookRequest) -> Response:
-    if not _looks.acquire(blocking=False):
-        raise Busy(f"{_MOST_LOOKS} other files are being looked into.", todo="This one waits for its turn.")
-    try:
-        file = uploaded(engine(), path.study_id, path.upload_id)
-        seen = look(
-            file.path,
-            file.name,
-            body.reading,
-            most=_BEGINNING if body.beginning else None,
-            seconds=LOOK_SECONDS,
-            gone=request.environ.get("waitress.client_disconnected", lambda: False),
-        )
-    finally:
-        _looks.release()
-    sources = sources_of(engine(), path.study_id)
-    twin = next((s.name for s in sources if s.sha256 == file.sha256), None)
-    guessed = seen.guess
-    return answer(
-        LookView(
-            file_name=file.name,
-            byte_count=file.byte_count,
-            twin=twin,
-            kind=seen.kind,
-            reading=seen.reading,
-            choices=list(seen.choices),
-            said=list(seen.said),
-            rows=seen.rows,
-            ragged=seen.ragged,
-            shapes=seen.shapes,
-            columns=[ColumnView(**asdict(c)) for c in guessed.columns],
-            first=[[text_cell(c) for c in row.values()] for row in seen.first.to_pylist()],
-            role=_role(guessed.role, bool(guessed.coordinates), {s.role for s in sources}),
-            coordinates=[dict(c) for c in guessed.coordinates],
-            systems=_systems(path.study_id, seen),
-            identifier=guessed.identifier,
-            times=[TimeView(**asdict(t)) for t in guessed.times],
-            totals=list(guessed.totals),
-            stated=_stated(path.study_id, seen),
-            picture=PictureOfShapes(lines=[list(line) for line in seen.picture.lines], width=seen.picture.width)
-            if seen.picture
-            else None,
-        )
-    )
-
-
-class SearchQuery(BaseModel):
-    words: str = Field(max_length=100)
-
-
-class SystemList(BaseModel):
-    systems: list[SystemView]
-
-
-@api.get("/systems", summary="Coordinate systems by code or name", responses={"200": SystemList})
-@needs(Right.READ)
-def systems(query: SearchQuery) -> Response:
-    return answer(SystemList(systems=[SystemView(**asdict(c)) for c in search_systems(query.words)]))
-
-
 @api.post("/studies/<uuid:study_id>/imports", summary="Bring an upload in as a source", responses={"202": JobView})
 @needs(Right.CHANGE)
 def bring_in(path: StudyPath, body: Import) -> Response:
@@ -261,6 +115,29 @@ def bring_in(path: StudyPath, body: Import) -> Response:
             todo="Give this one another name, or let it take its place.",
         )
     return answer(JobView(**started("import_source", path.study_id, body).model_dump()), status=202)
+
+
+@api.post(
+    "/studies/<uuid:study_id>/imports/together",
+    summary="Bring several uploads in, and plan with all of them",
+    responses={"202": JobView},
+)
+@needs(Right.CHANGE)
+def bring_in_together(path: StudyPath, body: Together) -> Response:
+    stored.study(engine(), path.study_id)
+    files = [uploaded(engine(), path.study_id, one.upload_id, verified=False) for one in body.files]
+    check_room(ROOM_A_BYTE * sum(f.byte_count for f in files), f"{len(files)} files")
+    # What came in before another of them failed is there, and is not in its own way.
+    own = {one.upload_id for one in body.files}
+    taken = [s.name for s in sources_of(engine(), path.study_id) if s.upload_id not in own]
+    for one in body.files:
+        if not one.replaces and one.name in taken:
+            raise Conflict(
+                f"there would be two sources “{one.name}”.",
+                todo="Give one of them another name, or let it take the other's place.",
+            )
+        taken.append(one.name)
+    return answer(JobView(**started("import_together", path.study_id, body).model_dump()), status=202)
 
 
 class SourcePath(StudyPath):
@@ -431,37 +308,3 @@ def set_aside_file(path: PlanPath, query: ReasonQuery) -> Response:
     if query.reason is not None:
         table = table.filter(pyarrow.compute.equal(table.column("reason"), query.reason))
     return csv_file(table, "set-aside.csv")
-
-
-def _role(guessed: str, has_places: bool, there: set[str]) -> str:
-    """What a file is for: where a study has no events yet, its first table with places is these."""
-    has_events = there & {Role.EVENTS, Role.COUNTS}
-    return Role.EVENTS if guessed == Role.LOOK_UP and has_places and not has_events else guessed
-
-
-def _systems(study_id: uuid.UUID, seen: Look) -> list[SystemView]:
-    """Candidates for coordinates whose system nothing tells."""
-    if not seen.guess.coordinates or seen.guess.coordinates[0].get("crs"):
-        return []
-    zones = _any_zones(study_id)
-    if zones is None:
-        return []
-    return [SystemView(**asdict(c)) for c in likely_systems(seen.sample, seen.guess.coordinates[0], zones)]
-
-
-def _stated(study_id: uuid.UUID, seen: Look) -> list[StatedView]:
-    """The columns of a table whose texts are the identifiers or names of the study's zones."""
-    if seen.kind == "vector":
-        return []
-    sources, _ = stored_sources(engine(), study_id)
-    return [StatedView(**asdict(n)) for n in likely_named(seen.sample, sources.features)]
-
-
-def _any_zones(study_id: uuid.UUID) -> ZoneSet | None:
-    """The zones that the plan places in, else any of the study's."""
-    names = [s.name for s in sources_of(engine(), study_id) if s.role == Role.ZONES]
-    if not names:
-        return None
-    chosen = open_plan(engine(), study_id).place.source if stored.study(engine(), study_id).head_id else None
-    sources, _ = stored_sources(engine(), study_id)
-    return zone_set(sources.features[chosen if chosen in names else names[0]], identifier=None, name=None, crs=None)

@@ -9,7 +9,7 @@ import pyarrow as pa
 import shapely
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
-from pydantic import BaseModel, Field, TypeAdapter
+from pydantic import BaseModel, Field
 
 from steady_tally.core.chain import Chain
 from steady_tally.core.errors import Conflict, NotFound, PlanError
@@ -18,19 +18,18 @@ from steady_tally.core.gather.reading import used_columns
 from steady_tally.core.measure import Measure
 from steady_tally.core.measure.expression import MOST_LETTERS, WHYS, FormulaError, parse, unknown_name, word_of
 from steady_tally.core.measure.formula import Formula
-from steady_tally.core.measure.multiplier import readable
 from steady_tally.core.measure.names import referent_says, referents
 from steady_tally.core.measure.offers import Offers, is_figure, offers
 from steady_tally.core.measure.quotient import Quotient
 from steady_tally.core.measure.terms.join import propose
 from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.measure.terms.text import OfText
-from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.place import Zones
 from steady_tally.core.report.sums import proposed_name
 from steady_tally.core.report.tables import categories_table
 from steady_tally.core.sources import Sources, Table
 from steady_tally.core.states import STATES, State
+from steady_tally.results.drafted import without_totals
 from steady_tally.results.kept import kept
 from steady_tally.results.studies import chain_of, stored_sources
 from steady_tally.store.sources import sources_of
@@ -43,7 +42,6 @@ from steady_tally.web.studies import PLAN, PlanPath, answer, engine
 api = APIBlueprint("measure", __name__, url_prefix="/api", abp_tags=[Tag(name="measure")])
 
 _MOST_KINDS = 12
-_CONDITIONS = TypeAdapter(list[Condition])
 
 
 class ProposalView(BaseModel):
@@ -139,11 +137,12 @@ def _offers(chain: Chain, path: PlanPath) -> Offers:
     counted = {e.source for e in chain.plan.gather.events.values()}
     tables = {n: t for n, t in chain.sources.tables.items() if n not in counted}
     known = sources_of(engine(), path.study_id)
-    without_totals = {s.name: _CONDITIONS.validate_python(s.facts.get("totals", [])) for s in known}
     sums = sorted([s.name, s.sha256, str(s.facts.get("totals"))] for s in known)
     return kept(
         f"offers {chain.areas_key} {own} {sums}",
-        lambda: offers(settled.areas, settled.members, Sources(tables, chain.sources.features), own, without_totals),
+        lambda: offers(
+            settled.areas, settled.members, Sources(tables, chain.sources.features), own, without_totals(known)
+        ),
     )
 
 
@@ -193,8 +192,8 @@ def tried(path: PlanPath, body: TrialRequest) -> Response:
         return answer(TrialView(refusal=_plainly(error), **nothing))
     per, fitting = values.per, measure
     if isinstance(measure, Quotient):
-        per = readable(values.value / values.per, share=measure.is_share)
-        fitting = measure.model_copy(update={"per": per})
+        fitting = measure.readable(values.value)
+        per = fitting.per
     windows = plan.gather.events[measure.events].recorded if measure.events else []
     name, readable_name = (proposed_name(m, m.called(windows)) for m in (measure, fitting))
     return answer(TrialView(refusal="", name=name, per=per, readable_name=readable_name, total=values.total))

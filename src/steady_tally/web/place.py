@@ -18,7 +18,8 @@ from steady_tally.core.disclosure.family import let_out_events
 from steady_tally.core.errors import NotFound, PlanError
 from steady_tally.core.gather.categories import category_columns
 from steady_tally.core.geo.bins import OUTSIDE
-from steady_tally.core.geo.projection import distortion, spread_over, system_called, working_system
+from steady_tally.core.geo.projection import distortion, spread_over
+from steady_tally.core.geo.working import system_called, working_system
 from steady_tally.core.outcome import Outcome
 from steady_tally.core.place import labels
 from steady_tally.core.place.completeness import Share, completeness, completeness_by, completeness_by_month

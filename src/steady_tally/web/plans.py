@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import uuid
+from typing import Any
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 from sqlalchemy.exc import IntegrityError
 
-from steady_tally.core.draft import draft_of_areas
 from steady_tally.core.errors import Conflict
 from steady_tally.core.plan.whole import Plan
-from steady_tally.results.studies import checked, save_version, settled, stored_sources
+from steady_tally.results.drafted import drafted, drafted_document
+from steady_tally.results.studies import checked, save_version, settled
 from steady_tally.store import studies as stored
 from steady_tally.store.sources import sources_once
 from steady_tally.web.access import Right, needs
@@ -49,8 +50,9 @@ class FirstPlan(BaseModel):
 def first_plan(path: StudyPath, body: FirstPlan) -> Response:
     if stored.study(engine(), path.study_id).head_id is not None:
         raise Conflict("the study has a plan already.", todo="Load the study again.")
-    sources, _ = stored_sources(engine(), path.study_id)
-    return _saved(path, draft_of_areas(sources, body.zones), None)
+    with sources_once():
+        first = drafted(engine(), path.study_id, {}, body.zones)
+        return _saved(path, first.plan, None, first=drafted_document(first))
 
 
 @api.post(
@@ -63,13 +65,19 @@ def save_plan(path: StudyPath, body: NewPlan) -> Response:
     return _saved(path, body.document, body.parent_id, body.id)
 
 
-def _saved(path: StudyPath, plan: Plan, parent: uuid.UUID | None, called: uuid.UUID | None = None) -> Response:
+def _saved(
+    path: StudyPath,
+    plan: Plan,
+    parent: uuid.UUID | None,
+    called: uuid.UUID | None = None,
+    first: dict[str, Any] | None = None,
+) -> Response:
     with sources_once():
         chain = settled(engine(), path.study_id, plan)
         # A plan that cannot be worked out is refused, and the open one stays.
         outcome = checked(chain)
         try:
-            saved = save_version(engine(), path.study_id, chain.plan, parent=parent, called=called)
+            saved = save_version(engine(), path.study_id, chain.plan, parent=parent, called=called, drafted=first)
         except (Conflict, IntegrityError):
             if called is None or not stored.has_version(engine(), path.study_id, called, parent=parent):
                 raise

@@ -19,6 +19,7 @@ from steady_tally.core.classes.breaks import ABOVE_ALL, BELOW_ALL, ZERO_CLASS
 from steady_tally.core.disclosure.words import told
 from steady_tally.core.errors import Conflict, NotFound, PlanError, SourceError, SteadyTallyError
 from steady_tally.core.gather.windows import period_noun
+from steady_tally.core.geo.parts import framing, weights
 from steady_tally.core.geo.projection import coordinate_system, project
 from steady_tally.core.measure import Measure
 from steady_tally.core.measure.against import HIGHER, LOWER, NOT_DIFFERENT, UNKNOWN
@@ -29,14 +30,14 @@ from steady_tally.core.plan.base import bare, fingerprint
 from steady_tally.core.plan.place import Grid
 from steady_tally.core.plan.show import EventsLayer, Inset, Layer, ReferenceLayer
 from steady_tally.core.plan.steps import steps_before
-from steady_tally.core.plan.whole import Plan
+from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.core.released import Note, Released
 from steady_tally.core.report.labels import check_labels, labels_key
 from steady_tally.core.report.sums import Doubt, proposed_name, sum_lines
 from steady_tally.core.report.tables import account_document
 from steady_tally.core.show.bands import ZERO_COLOUR
 from steady_tally.core.show.drawing import LEVELS, Plane, plane_of, tolerance, zone_rings
-from steady_tally.core.show.framing import area_boxes, framing, proposed_insets
+from steady_tally.core.show.framing import area_boxes, proposed_insets
 from steady_tally.core.show.insets import DrawnInset, inset_rings, insets_of, without_insets
 from steady_tally.core.show.legend import legend_of
 from steady_tally.core.show.profile import area_profile
@@ -46,7 +47,7 @@ from steady_tally.results.remembered import earlier_figures
 from steady_tally.results.studies import chain_of
 from steady_tally.results.underway import Step, step_of, underway
 from steady_tally.store.sources import reference_names, sources_once
-from steady_tally.store.studies import classes_until
+from steady_tally.store.studies import classes_until, drafted_of
 from steady_tally.web.access import Right, needs
 from steady_tally.web.arrow import ARROW, bulk, cell_table, kept_bulk, lattice_meta, ring_table
 from steady_tally.web.description import file_of
@@ -142,6 +143,20 @@ class AgainstView(BaseModel):
     unknown: int = Field(description="Areas of which it cannot be said.")
 
 
+class OtherView(BaseModel):
+    """Another choice than that of a first plan."""
+
+    says: str = Field(description="What would be otherwise, in a few words.")
+    plan: Plan
+
+
+class DraftedView(BaseModel):
+    """How a first plan came about."""
+
+    says: list[str] = Field(description="What was decided and why, in sentences.")
+    others: list[OtherView] = Field(description="The likeliest other choices.")
+
+
 class View(BaseModel):
     """All of one outcome that is not bulk."""
 
@@ -153,6 +168,7 @@ class View(BaseModel):
     events_name: str = Field(description="The name of the events that it counts.")
     fault: Fault | None = Field(None, description="Why nothing can be worked out; then there is no bulk.")
     earlier: EarlierView | None = Field(None, description="That it came to other figures before.")
+    drafted: DraftedView | None = Field(None, description="Of a first plan that nobody has changed yet.")
     ledger: Account
     kind: str = Field(description="zones or cells")
     columns: list[str] = Field(description="The events' own columns.")
@@ -454,6 +470,19 @@ def view_of_outcome(path: PlanPath, chain: Chain, outcome: Outcome, *, parent: u
     return _view(path, outcome, keys_of(chain), notes, told_of(found), steps[-_MOST_STEPS:])
 
 
+def _drafted(path: PlanPath) -> DraftedView | None:
+    """How that version was drafted, if it was."""
+
+    def anew() -> DraftedView | None:
+        found = drafted_of(engine(), path.version)
+        if found is None:
+            return None
+        others = [OtherView(says=o["says"], plan=read_plan(o["plan"])) for o in found["others"]]
+        return DraftedView(says=found["says"], others=others)
+
+    return kept(f"drafted {path.version}", anew)
+
+
 def _classes_until(
     study_id: uuid.UUID, version: uuid.UUID, measure: str, made: tuple[uuid.UUID, Any] | None = None
 ) -> list[Any]:
@@ -613,7 +642,7 @@ def _framed(outcome: Released, keys: dict[str, str]) -> dict[str, Any]:
 
     def anew() -> dict[str, Any]:
         boxes = area_boxes(areas, plane)
-        found = framing(boxes, np.nan_to_num(outcome.events_by_area))
+        found = framing(boxes, weights(areas.area_km2, np.nan_to_num(outcome.events_by_area)))
         if not found.apart:
             return nothing
         main = boxes[found.main]
@@ -648,6 +677,7 @@ def _view(
         measure=outcome.name,
         events_name=outcome.events_name,
         earlier=earlier,
+        drafted=_drafted(path),
         ledger=Account(**account_document(outcome)),
         kind="cells" if isinstance(outcome.areas, CellSet) else "zones",
         columns=outcome.gathered.table.columns.column_names,

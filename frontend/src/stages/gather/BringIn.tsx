@@ -4,26 +4,31 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
 import Dialog from "@mui/material/Dialog";
-import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
 import { useQueryClient } from "@tanstack/react-query";
 import type { Look, Schemas, Source, Study } from "../../api/client";
 import { plural, whole } from "../../format";
 import { Answer } from "../../parts/Answer";
 import { type Choices, ofEvents, undecided, usesOf } from "../../plan/choices";
-import { bringIn, type Incoming, lookAgain, stop, useIncoming } from "../../state/incoming";
+import { bringIn, type Incoming, lookAgain, TOGETHER, useIncoming } from "../../state/incoming";
 import { useSources } from "../../state/queries";
 import { useSmall } from "../../state/window";
 import { INK, MADDER, PAPER, QUIET, RULE, WATER } from "../../theme";
+import { AllFiles } from "./AllFiles";
 import { ChoicesForm } from "./ChoicesForm";
+import { JobProgress, Sending } from "./progress";
 
 /** Files that are read a piece at a time, so that a beginning of them is soon read. */
 const STREAMED = /\.(csv|tsv|tab|txt|psv|gz|parquet|geoparquet)$/i;
 
+/** Where all that came together is seen. */
+const ALL = { id: TOGETHER, name: "All files", stage: "ready" } as const;
+
 export function BringIn({ study }: { study: Study }) {
   const { files, open, show, forget } = useIncoming();
   const file = files.find((f) => f.id === open);
-  if (!file) return null;
+  const together = open === TOGETHER && files.length > 0;
+  if (!file && !together) return null;
   return (
     <Dialog
       open
@@ -43,7 +48,7 @@ export function BringIn({ study }: { study: Study }) {
           role="group"
           aria-label="Which file"
         >
-          {files.map((f) => (
+          {[...(files.length > 1 ? [ALL] : []), ...files].map((f) => (
             <ButtonBase
               key={f.id}
               aria-pressed={f.id === open}
@@ -63,7 +68,11 @@ export function BringIn({ study }: { study: Study }) {
           Back to the map
         </Button>
       </Box>
-      <OneFile key={file.id} study={study} file={file} forget={() => forget(file.id)} />
+      {file ? (
+        <OneFile key={file.id} study={study} file={file} forget={() => forget(file.id)} />
+      ) : (
+        <AllFiles study={study} />
+      )}
     </Dialog>
   );
 }
@@ -85,8 +94,8 @@ function OneFile(props: OneFileProps) {
 function WithSources({ file, forget, sources }: OneFileProps & { sources: readonly Source[] }) {
   const cache = useQueryClient();
   const small = useSmall();
+  const zonesCome = useIncoming((s) => s.files.some((f) => f.choices?.role === "zones"));
   const { look, choices } = file;
-  const taken = sources.map((s) => s.name);
   const bring = () =>
     // A file that took another's place changes what the same plan comes to: everything is asked for again.
     bringIn(file.id, () => void cache.invalidateQueries());
@@ -105,13 +114,13 @@ function WithSources({ file, forget, sources }: OneFileProps & { sources: readon
                     variant="contained"
                     disableElevation
                     size="small"
-                    onClick={() => lookAgain(file.id, {}, taken, true)}
+                    onClick={() => lookAgain(file.id, {}, sources, true)}
                   >
                     Look at its beginning alone
                   </Button>
                 )}
                 {file.late && (
-                  <Button variant="outlined" size="small" onClick={() => lookAgain(file.id, {}, taken)}>
+                  <Button variant="outlined" size="small" onClick={() => lookAgain(file.id, {}, sources)}>
                     Look again
                   </Button>
                 )}
@@ -122,18 +131,7 @@ function WithSources({ file, forget, sources }: OneFileProps & { sources: readon
             </>
           ) : (
             <>
-              <Typography role="status">
-                {file.stage === "sending"
-                  ? `Sending ${file.name}: ${megabytes(file.sent)} of ${megabytes(file.total)}`
-                  : `Looking into ${file.name}…`}{" "}
-                {file.says}
-              </Typography>
-              <LinearProgress
-                aria-label="Sending the file"
-                sx={{ mt: 1 }}
-                variant={file.stage === "sending" && file.total ? "determinate" : "indeterminate"}
-                value={file.total ? (100 * file.sent) / file.total : undefined}
-              />
+              <Sending file={file} />
               {file.stage === "looking" && (
                 <Button variant="outlined" size="small" sx={{ mt: 2 }} onClick={forget}>
                   Leave it out
@@ -145,11 +143,7 @@ function WithSources({ file, forget, sources }: OneFileProps & { sources: readon
       </Box>
     );
   }
-  const open = undecided(
-    look,
-    choices,
-    sources.some((s) => s.role === "zones"),
-  );
+  const open = undecided(look, choices, zonesCome || sources.some((s) => s.role === "zones"));
   const busy = file.stage !== "ready";
   return (
     <Box
@@ -185,7 +179,7 @@ function WithSources({ file, forget, sources }: OneFileProps & { sources: readon
             </Typography>
           )}
           {file.stage === "bringing" ? (
-            <Progress file={file} />
+            <JobProgress job={file.job} begun={file.begun} />
           ) : (
             <Box sx={{ display: "flex", gap: 1 }}>
               <Button variant="contained" disableElevation disabled={open.length > 0 || busy} onClick={bring}>
@@ -203,42 +197,6 @@ function WithSources({ file, forget, sources }: OneFileProps & { sources: readon
       <Preview look={look} choices={choices} busy={file.stage === "looking"} />
     </Box>
   );
-}
-
-function Progress({ file }: { file: Incoming }) {
-  const job = file.job;
-  const left = job && remaining(file);
-  return (
-    <Box role="status">
-      <Box sx={{ display: "flex", justifyContent: "space-between", mb: 0.5 }}>
-        <span>
-          {job?.step || "waiting"}
-          {job &&
-            job.done > 0 &&
-            `: ${whole(job.done)}${job.total ? ` of about ${whole(job.total)}` : ""} rows`}
-        </span>
-        <span>{left}</span>
-      </Box>
-      <LinearProgress
-        aria-label="Bringing the file in"
-        variant={job?.total ? "determinate" : "indeterminate"}
-        value={job?.total ? Math.min(100, (100 * job.done) / job.total) : undefined}
-      />
-      {job && (
-        <Button size="small" sx={{ mt: 1 }} onClick={() => stop(job)}>
-          Stop
-        </Button>
-      )}
-    </Box>
-  );
-}
-
-function remaining(file: Incoming): string {
-  const job = file.job;
-  if (!job?.total || !job.done || job.done >= job.total) return "";
-  const spent = (Date.now() - file.begun) / 1000;
-  const seconds = Math.ceil((spent * (job.total - job.done)) / job.done);
-  return seconds > 90 ? `about ${Math.ceil(seconds / 60)} minutes left` : `about ${seconds} s left`;
 }
 
 function Preview({ look, choices, busy }: { look: Look; choices: Choices; busy: boolean }) {
@@ -409,8 +367,4 @@ function ShapesPicture({ picture }: { picture: Schemas["PictureOfShapes"] }) {
       </svg>
     </Box>
   );
-}
-
-function megabytes(bytes: number): string {
-  return `${(bytes / 1e6).toFixed(1)} MB`;
 }

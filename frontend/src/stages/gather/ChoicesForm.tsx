@@ -6,6 +6,7 @@ import { Quiet, Unfold } from "../../parts/parts";
 import { SystemField } from "../../parts/SystemField";
 import { asksDecimal, type Choices, FACTS, ofEvents, ROLES, rolesFor } from "../../plan/choices";
 import { type Incoming, lookAgain, useIncoming } from "../../state/incoming";
+import { Alike } from "./AllFiles";
 import { PeriodsForm } from "./PeriodsForm";
 import { WhenForm } from "./WhenForm";
 import { WhereForm } from "./WhereForm";
@@ -39,7 +40,7 @@ export function ChoicesForm({ file, look, choices, sources }: Props) {
   const choose = useIncoming((s) => s.choose);
   const set = (change: Partial<Choices>) => choose(file.id, change);
   const taken = sources.map((s) => s.name);
-  const read = (change: Record<string, unknown>) => void lookAgain(file.id, change, taken);
+  const read = (change: Record<string, unknown>) => void lookAgain(file.id, change, sources);
   const roles = rolesFor(look);
   return (
     <>
@@ -55,7 +56,8 @@ export function ChoicesForm({ file, look, choices, sources }: Props) {
         options={ROLES.filter(([r]) => roles.includes(r))}
         onChange={(role) => set({ role })}
       />
-      {!file.again && sources.some((s) => s.role === choices.role) && (
+      {choices.alike && <Alike choices={choices} set={set} />}
+      {!file.again && !choices.alike && sources.some((s) => s.role === choices.role) && (
         <Pick
           label="Beside the others, or in the place of one"
           value={choices.replaces ? choices.name : ""}

@@ -10,14 +10,14 @@ import { INK, PAPER } from "../../theme";
 
 export function ChooseFiles({ study, large = false }: { study: Study; large?: boolean }) {
   const input = useRef<HTMLInputElement>(null);
-  const taken = useAnswer(useSources(study))?.map((s) => s.name);
+  const known = useAnswer(useSources(study));
   return (
     <>
       <Button
         variant={large ? "contained" : "outlined"}
         disableElevation
         size={large ? "large" : "small"}
-        disabled={!taken}
+        disabled={!known}
         onClick={() => input.current!.click()}
       >
         Choose files
@@ -29,7 +29,7 @@ export function ChooseFiles({ study, large = false }: { study: Study; large?: bo
         hidden
         aria-label="Files to bring in"
         onChange={(event) => {
-          if (taken) void take(study.id, [...(event.target.files ?? [])], taken);
+          if (known) void take(study.id, [...(event.target.files ?? [])], known);
           event.target.value = "";
         }}
       />
@@ -42,7 +42,6 @@ export function DropAnywhere({ study }: { study: Study }) {
   const [over, setOver] = useState(false);
   const sources = useAnswer(useSources(study));
   useEffect(() => {
-    const taken = sources?.map((s) => s.name);
     const carriesFiles = (event: DragEvent) => event.dataTransfer?.types.includes("Files") ?? false;
     const dragOver = (event: DragEvent) => {
       if (!carriesFiles(event)) return;
@@ -56,7 +55,7 @@ export function DropAnywhere({ study }: { study: Study }) {
       if (!carriesFiles(event)) return;
       event.preventDefault();
       setOver(false);
-      if (taken) void take(study.id, [...event.dataTransfer!.files], taken);
+      if (sources) void take(study.id, [...event.dataTransfer!.files], sources);
     };
     window.addEventListener("dragover", dragOver);
     window.addEventListener("dragleave", leave);

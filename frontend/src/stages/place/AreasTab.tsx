@@ -11,7 +11,7 @@ import { Answer } from "../../parts/Answer";
 import { Pick } from "../../parts/Fields";
 import { Link, Quiet } from "../../parts/parts";
 import { SystemField } from "../../parts/SystemField";
-import { withAreas, zonesOf } from "../../plan/place";
+import { projectionOf, withAreas, zonesOf } from "../../plan/place";
 import type { Zones } from "../../plan/types";
 import { saidIn, useAnswer } from "../../state/asked";
 import { useProjection, useSources, useSurvey } from "../../state/queries";
@@ -142,7 +142,7 @@ function Projection({ view, save }: PlaceProps) {
   const choose = (system: string | null) => {
     setChanging(false);
     save((plan) => {
-      plan.place.projection = { system, centre: null };
+      plan.place.projection = projectionOf(system);
     });
   };
   return (
@@ -161,7 +161,7 @@ function Projection({ view, save }: PlaceProps) {
         <>
           <SystemField label="Projection" value={null} near={[]} onChange={choose} />
           {projection.system && (
-            <Link onClick={() => choose(null)}>an equal-area one about the middle of the data</Link>
+            <Link onClick={() => choose(null)}>the equal-area one fitted to the data</Link>
           )}{" "}
           <Link onClick={() => setText(!text)}>give its text (WKT2)</Link>
           {text && <ProjectionText onKeep={choose} />}

@@ -7,6 +7,7 @@ import type { View } from "../../api/client";
 import { Pick } from "../../parts/Fields";
 import { Head, Link, Quiet } from "../../parts/parts";
 import { SystemField } from "../../parts/SystemField";
+import { projectionOf } from "../../plan/place";
 import type { Inset } from "../../plan/types";
 import type { Save } from "../../state/queries";
 import { useParts } from "../../state/store";
@@ -43,9 +44,7 @@ export function Insets({ view, save }: { view: View; save: Save }) {
                   <Checkbox
                     size="small"
                     checked={inset.own_projection}
-                    onChange={(_, own) =>
-                      change(i, { own_projection: own, projection: { system: null, centre: null } })
-                    }
+                    onChange={(_, own) => change(i, { own_projection: own, projection: projectionOf(null) })}
                   />
                 }
               />
@@ -54,7 +53,7 @@ export function Insets({ view, save }: { view: View; save: Save }) {
                   label="Projection of the box"
                   value={inset.projection.system ?? "about the middle of its areas"}
                   near={[]}
-                  onChange={(system) => change(i, { projection: { system, centre: null } })}
+                  onChange={(system) => change(i, { projection: projectionOf(system) })}
                 />
               )}
             </>

@@ -10,7 +10,7 @@ import pyarrow as pa
 
 from steady_tally.core.columns import coded_text, trimmed_text
 from steady_tally.core.matching import match_names
-from steady_tally.core.sources import Features, Table
+from steady_tally.core.sources import Table
 
 _MOST_SPELLINGS = 5_000
 _MOST_AREAS = 20_000
@@ -26,11 +26,14 @@ class Named:
     share: float
 
 
-def likely_named(table: Table, zones: Mapping[str, Features]) -> list[Named]:
-    """The columns of a table at least half of whose rows name zones by a column of these, the likeliest first."""
+def likely_named(table: Table, zones: Mapping[str, pa.Table]) -> list[Named]:
+    """The columns of a table at least half of whose rows name zones by a column of these, the likeliest first.
+
+    zones : of each source its columns.
+    """
     found = []
     for name in zones:
-        columns = zones[name].columns
+        columns = zones[name]
         targets = [t for c in columns.column_names if (t := unique_texts(columns.column(c)))]
         for column in table.columns.column_names:
             share = max((share_named(table, column, t) for t in targets), default=0.0)

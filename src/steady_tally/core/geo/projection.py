@@ -5,7 +5,6 @@ Source of the distortion measures: Snyder 1987, section 4 (Tissot's indicatrix).
 
 from __future__ import annotations
 
-import hashlib
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import lru_cache
@@ -16,7 +15,6 @@ from pyproj import CRS, Transformer
 from pyproj.exceptions import CRSError
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.plan.place import WorkingProjection
 
 Floats = npt.NDArray[np.float64]
 DEGREES = "EPSG:4326"
@@ -25,14 +23,11 @@ _STEP = 200.0  # metres
 _SHARED_FROM = 200_000  # points from which on two threads share them
 _threads = ThreadPoolExecutor(2)  # they stay, since each thread needs a moment to set a transformation up
 _MANY, _NODES = 20_000, 41
-_WIDEST = 100.0  # degrees from the middle
 _FARTHEST_NORTH = 89.0  # beyond it scales are those of the pole
-# The cylindrical equal-area projection with true scale at 30 degrees (Snyder 1987, section 10), by its authority code.
-WORLD = "EPSG:6933"
 # Methods that draw the earth between two meridians half a turn from the middle one.
 _CUT_AT_A_MERIDIAN = (
     "cylindrical", "equal earth", "mercator (", "pseudo-mercator", "mollweide", "sinusoidal", "eckert", "robinson",
-    "natural earth", "plate carr",
+    "natural earth", "plate carr", "albers", "bonne",
 )  # fmt: skip
 _TRUE_AREAS = 1e-6  # a relative difference of area that nobody can see or measure
 # Names of methods (ISO 19162, and PROJ's own) that keep areas by their construction, beside those that say so.
@@ -101,69 +96,6 @@ def to_degrees(points: Floats, crs: CRS) -> Floats:
     return np.column_stack(project(points[:, 0], points[:, 1], crs, coordinate_system(DEGREES, wanted_by=_WHERE)))
 
 
-def equal_area(longitude: float, latitude: float) -> CRS:
-    """The Lambert azimuthal equal-area projection centred there, on the WGS 84 ellipsoid (Snyder 1987, section 24)."""
-    return coordinate_system(
-        f"+proj=laea +lat_0={latitude:g} +lon_0={longitude:g} +datum=WGS84 +units=m +no_defs", wanted_by=_WHERE
-    )
-
-
-def spans_the_world(lon: Floats, lat: Floats) -> bool:
-    """Do places reach so far around the earth that no azimuthal plane about their middle holds them well?"""
-    latitude, longitude = (np.radians(c) for c in centre_of(lon, lat))
-    phi, away = np.radians(lat), np.radians(lon) - longitude
-    cosine = np.sin(latitude) * np.sin(phi) + np.cos(latitude) * np.cos(phi) * np.cos(away)
-    return bool(cosine.min() < np.cos(np.radians(_WIDEST)))
-
-
-def centre_of(lon: Floats, lat: Floats) -> tuple[float, float]:
-    """Latitude and longitude, in whole degrees, of the middle of an extent, also across the antimeridian or a pole; 0
-    and 0 where there is nothing."""
-    if len(lon) == 0:
-        return 0.0, 0.0
-    lon = np.where(lon > 180.0, lon - 360.0, lon)
-    shifted = np.where(lon < 0.0, lon + 360.0, lon)
-    if np.ptp(shifted) < np.ptp(lon):
-        lon = shifted
-    latitude, longitude = (float(np.round((c.min() + c.max()) / 2.0)) for c in (lat, lon))
-    if np.ptp(lon) > 180.0 and np.abs(lat).min() > 45.0 and np.ptp(lat) < 90.0:
-        return (90.0 if lat.min() > 0.0 else -90.0), 0.0
-    return latitude, longitude - 360.0 if longitude > 180.0 else longitude
-
-
-def working_system(plan: WorkingProjection, lon: Floats, lat: Floats) -> tuple[CRS, str]:
-    """The working projection, and a short name that differs where it does.
-
-    lon, lat: (n,) the data, about whose extent the equal-area projection is centred where the plan fixes no centre;
-    where they reach around the earth it is one of the whole world.
-    """
-    if plan.system is None and plan.centre is None and spans_the_world(lon, lat):
-        plan = WorkingProjection(system=WORLD)
-    if plan.system is None:
-        latitude, longitude = plan.centre or centre_of(lon, lat)
-        return equal_area(longitude, latitude), f"laea {latitude:g} {longitude:g}"
-    crs = coordinate_system(plan.system, wanted_by=_WHERE)
-    if not crs.is_projected or crs.axis_info[0].unit_name not in ("metre", "meter"):
-        unit = crs.axis_info[0].unit_name if crs.axis_info else "no unit"
-        raise PlanError(
-            f"“{crs.name}” measures in {unit}; cells and distances need metres.",
-            where=_WHERE,
-            todo="Choose a projected system in metres, or none.",
-        )
-    authority = crs.to_authority(min_confidence=100)
-    if authority and plan.system.upper().startswith(authority[0]):
-        return crs, ":".join(authority)
-    return crs, f"wkt {hashlib.sha256(crs.to_wkt('WKT2_2019').encode()).hexdigest()[:12]}"
-
-
-def system_called(crs: CRS, name: str) -> str:
-    """What a working projection is called, by its own name or by its short one."""
-    if not name.startswith("laea "):
-        return crs.name
-    latitude, longitude = name.split()[1:]
-    return f"Lambert azimuthal equal-area about latitude {latitude}, longitude {longitude}"
-
-
 def true_areas(centres: Floats, corners: Floats, crs: CRS) -> Floats:
     """(n,) how much true area a unit of each cell's area in the plane stands for.
 
@@ -223,11 +155,11 @@ class Distortion:
     @property
     def says(self) -> str:
         """In plain words."""
-        shapes = (
-            "Shapes are kept."
-            if self.stretch < 5e-5
-            else f"Shapes are drawn out by at most {_percent(self.stretch)} here."
-        )
+        shapes = f"Shapes are drawn out by {_percent(self.stretch)} here."
+        if self.stretch < 5e-5:
+            shapes = "Shapes are kept."
+        elif self.stretch >= 1.0:
+            shapes = f"At the farthest, shapes are drawn out to {1.0 + self.stretch:,.1f} times their length here."
         if self.keeps_areas:
             return f"Equal areas on the map are equal areas on the ground. {shapes}"
         low, high = (f"{km2:.5g}" for km2 in (1.0 / self.areal_high, 1.0 / self.areal_low))
@@ -321,4 +253,7 @@ def _scales(crs: CRS, points: Floats) -> tuple[Floats, Floats]:
 
 
 def _percent(share: float) -> str:
-    return f"{100.0 * share:.2g} %"
+    """How much at most, in words, and never as a power of ten."""
+    if share < 0.001:
+        return "less than 0.1 %"
+    return f"at most {100.0 * share:.1f} %" if share < 0.1 else f"at most {100.0 * share:.0f} %"

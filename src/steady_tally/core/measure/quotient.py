@@ -18,6 +18,7 @@ from steady_tally.core.measure.comparable import ComparableKind, Crude, Direct, 
 from steady_tally.core.measure.groups import GroupColumn
 from steady_tally.core.measure.kept_back import KeptBack
 from steady_tally.core.measure.kind import MeasureKind, per_words
+from steady_tally.core.measure.multiplier import ANY, OF_GROUND, OF_PEOPLE, readable
 from steady_tally.core.measure.pooled import Pooled, larger_areas
 from steady_tally.core.measure.smoothing import SAYS, Towards, smoothed
 from steady_tally.core.measure.sure import Marks, Sure
@@ -25,6 +26,7 @@ from steady_tally.core.measure.tally import Counted, Wanted
 from steady_tally.core.measure.terms import Denominator, Numerator
 from steady_tally.core.measure.terms.events import OfEvents
 from steady_tally.core.measure.terms.figure import OfColumn
+from steady_tally.core.measure.terms.ground import OfGround
 from steady_tally.core.measure.terms.kind import Material, TermKind
 from steady_tally.core.measure.terms.persons import OfPersons
 from steady_tally.core.measure.terms.table import FromTable
@@ -107,6 +109,26 @@ class Quotient(MeasureKind):
     @property
     def time_unit(self) -> TimeUnit:
         return self.time
+
+    def readable(self, value: Floats) -> Self:
+        """The same with the multiplier that gives readable figures; a share is always of 100.
+
+        value : (areas,) what it comes to as it is.
+        """
+        if self.is_share:
+            return self.model_copy(update={"per": 100.0})
+        match self.denominator:
+            case None:
+                return self.model_copy(update={"per": 1.0})
+            case OfGround():
+                per = readable(value / self.per, OF_GROUND)
+            case FromTable():
+                per = readable(value / self.per, OF_PEOPLE)
+            case OfEvents() | OfPersons() | OfColumn() | OfWhole():
+                per = readable(value / self.per, ANY, 1.0)
+            case _:
+                assert_never(self.denominator)
+        return self.model_copy(update={"per": per})
 
     @property
     def grows_with_time(self) -> bool:

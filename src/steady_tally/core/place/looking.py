@@ -15,14 +15,15 @@ from steady_tally.core.gather.judging import Together
 from steady_tally.core.gather.records import Checked
 from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.geo.locate import Located, locate
-from steady_tally.core.geo.projection import WORLD, centre_of, project, spans_the_world, working_system
+from steady_tally.core.geo.projection import project
+from steady_tally.core.geo.working import working_system
 from steady_tally.core.place.cover import Ground, ground_of
 from steady_tally.core.place.grid import Lattice, lattice_of
 from steady_tally.core.place.nearest import Borders
 from steady_tally.core.place.stated import BLANK, Spoken, spoken
 from steady_tally.core.place.zones import ZoneSet, outline_zones, zone_set
 from steady_tally.core.plan.gather import Events
-from steady_tally.core.plan.place import Grid, Place, WorkingProjection, Zones
+from steady_tally.core.plan.place import Grid, Place, Zones
 from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Sources
 
@@ -161,14 +162,6 @@ def words_of(plan: Place, events: Events, together: Together, zones: ZoneSet | N
 def working_lattice(plan: Place, how: Grid, zones: ZoneSet | None, looked: Sequence[Looked]) -> Lattice:
     """The plan's lattice in the working projection of what it covers: zones, or else the events looked at."""
     return lattice_of(how, *working_system(plan.projection, *extent_of(zones, looked)))
-
-
-def fixed_projection(zones: ZoneSet | None, looked: Sequence[Looked]) -> WorkingProjection:
-    """About the middle of the zones, or without any of the records, in whole degrees; or one of the whole world."""
-    extent = extent_of(zones, looked)
-    if spans_the_world(*extent):
-        return WorkingProjection(system=WORLD)
-    return WorkingProjection(centre=centre_of(*extent))
 
 
 def extent_of(zones: ZoneSet | None, looked: Sequence[Looked]) -> tuple[Floats, Floats]:

@@ -15,8 +15,9 @@ import numpy.typing as npt
 from pyproj import CRS, Geod
 
 from steady_tally.core.geo.bins import bin_of, edges_by_bin, edges_of, frame_over
-from steady_tally.core.geo.projection import project, to_degrees, working_system
+from steady_tally.core.geo.projection import project, to_degrees
 from steady_tally.core.geo.shapes import in_plane, rings_of
+from steady_tally.core.geo.working import working_system
 from steady_tally.core.kernels import njit
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.place import WorkingProjection

@@ -17,7 +17,8 @@ from pyproj import CRS
 
 from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.geo.locate import Located
-from steady_tally.core.geo.projection import project, working_system
+from steady_tally.core.geo.projection import project
+from steady_tally.core.geo.working import working_system
 from steady_tally.core.matching import quoted, said_otherwise
 from steady_tally.core.place.counting import Counting, Members, excluded_areas
 from steady_tally.core.place.derived import in_sets

@@ -17,8 +17,8 @@ from pyproj import CRS
 
 from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.geo.locate import Located
-from steady_tally.core.geo.projection import working_system
 from steady_tally.core.geo.shapes import polygonal_part
+from steady_tally.core.geo.working import working_system
 from steady_tally.core.place.counting import Counting, Members, excluded_areas, share_of_members, without_effect
 from steady_tally.core.place.cover import (
     Ground,

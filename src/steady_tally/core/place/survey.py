@@ -16,8 +16,9 @@ import shapely
 from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.geo.projection import centre_of, coordinate_system, equal_area
+from steady_tally.core.geo.projection import coordinate_system
 from steady_tally.core.geo.shapes import in_plane
+from steady_tally.core.geo.working import centre_of, equal_area
 from steady_tally.core.place.derived import TooManyPairs, overlapping_pairs
 from steady_tally.core.place.regular import Regular, regular_grid
 from steady_tally.core.place.zones import ZoneSet, polygons, zones_from

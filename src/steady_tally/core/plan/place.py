@@ -67,11 +67,32 @@ class Grid(Part):
         return self
 
 
+ProjectionMethod = Literal["azimuthal", "conic", "along a meridian", "world"]
+
+
 class WorkingProjection(Part):
-    """Where grids lie and maps are drawn: a named system, or else an equal-area projection about a centre."""
+    """Where grids lie and maps are drawn: a named system, or else an equal-area projection fitted at first placing.
+
+    The `method` of a fitted one is Lambert's azimuthal, Albers' conic (or with `parallels` of which one is the other's
+    opposite the cylindrical, its limit), Bonne's along its central meridian, or Equal Earth for the world.
+    """
 
     system: str | None = Field(None, max_length=20_000, description="An authority code or a WKT2 text.")
+    method: ProjectionMethod = "azimuthal"
     centre: tuple[float, float] | None = Field(None, description="Latitude and longitude; fixed at first placing.")
+    parallels: tuple[float, float] | None = Field(
+        None, description="Of the conic, the two latitudes at which it is true."
+    )
+
+    @model_validator(mode="after")
+    def _parallels_of_the_conic(self) -> Self:
+        if (self.method == "conic") != (self.parallels is not None):
+            raise ValueError("a conic projection has two true parallels, and nothing else has")
+        if self.method != "azimuthal" and self.centre is None:
+            raise ValueError("a projection of that method has a centre")
+        if self.system is not None and self.method != "azimuthal":
+            raise ValueError("a named system has no other method")
+        return self
 
 
 class Exclude(Part):

@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
-from steady_tally.core.geo.projection import distortion, project, spread_over, working_system
+from steady_tally.core.geo.projection import distortion, project, spread_over
+from steady_tally.core.geo.working import working_system
 from steady_tally.core.place.counting import with_middle_inside
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.zones import ZoneSet, outline_zones

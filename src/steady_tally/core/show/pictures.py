@@ -10,8 +10,9 @@ import numpy.typing as npt
 import shapely
 from pyproj import CRS
 
-from steady_tally.core.geo.projection import DEGREES, centre_of, coordinate_system, equal_area
+from steady_tally.core.geo.projection import DEGREES, coordinate_system
 from steady_tally.core.geo.shapes import in_plane
+from steady_tally.core.geo.working import centre_of, equal_area
 from steady_tally.core.place.survey import Finding, Survey, gap_between, gap_lines
 
 Floats = npt.NDArray[np.float64]

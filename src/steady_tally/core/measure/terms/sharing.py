@@ -23,8 +23,9 @@ from steady_tally.core.errors import PlanError
 from steady_tally.core.geo.bins import edges_of
 from steady_tally.core.geo.locate import locate
 from steady_tally.core.geo.overlap import Overlaps, overlaps, planar_areas
-from steady_tally.core.geo.projection import coordinate_system, equal_area, full_turn, project, to_degrees, turned_to
+from steady_tally.core.geo.projection import coordinate_system, full_turn, project, to_degrees, turned_to
 from steady_tally.core.geo.shapes import FlatRings, in_plane, rings_of
+from steady_tally.core.geo.working import equal_area
 from steady_tally.core.measure.terms.joined import SharedOut, TableFigures
 from steady_tally.core.place.cover import NOTHING_INSIDE
 from steady_tally.core.place.grid import CellSet

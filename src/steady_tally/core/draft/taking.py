@@ -1,0 +1,235 @@
+"""What files are taken for when all that came together are looked at.
+
+Which goes with which is measured on values, never on what columns are called: a column whose texts are areas says where
+records lie that have no coordinates, and a table whose keys are areas is what these are divided by. Nothing is decided
+here: the user sees each with its reason and its doubts.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+import pyarrow as pa
+from pyproj import Geod
+
+from steady_tally.core.codes import together
+from steady_tally.core.columns import coded_text
+from steady_tally.core.gather.column_words import COUNT, name_words
+from steady_tally.core.gather.guess import Guess
+from steady_tally.core.gather.named import Named, likely_named, unique_texts
+from steady_tally.core.gather.records import check
+from steady_tally.core.geo.fitting import on_sphere
+from steady_tally.core.geo.projection import coordinate_system, to_degrees
+from steady_tally.core.measure.offers import is_figure
+from steady_tally.core.plan.gather import Events
+from steady_tally.core.reasons import Reason
+from steady_tally.core.sources import Sources, Table
+
+_REPEATED_FROM = 0.2  # of the rows of a list of records repeat what others say in all but their own figures
+_ROWS_AN_AREA = 2.0
+_MEET_FROM = 0.05
+_SOME = 3
+_NEAR = 3.0  # times the distance from one area to the next
+_ALONE = 0.02  # of the earth's radius, about an area that has no other beside it
+Floats = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Offered:
+    """A file that was looked into.
+
+    Attributes
+    ----------
+    sample : its rows, or some of them spread evenly; of shapes all, each with a point inside.
+    rows : how many there are in all.
+    vector : it is of shapes.
+    """
+
+    name: str
+    guess: Guess
+    sample: Table
+    rows: int
+    vector: bool = False
+
+
+@dataclass(frozen=True)
+class Taken:
+    """What a file is taken for.
+
+    Attributes
+    ----------
+    role : as a source has it.
+    coordinates : as in the plan, for events; `crs` is None where it must be asked.
+    stated : the column that places records which have no coordinates.
+    number : the column with how many events a record stands for.
+    says : why, in a sentence.
+    doubts : what should be looked at before it is brought in, in sentences.
+    """
+
+    role: str
+    coordinates: dict[str, Any] | None
+    stated: str | None
+    number: str | None
+    says: str
+    doubts: tuple[str, ...] = ()
+
+
+def taken_together(files: Sequence[Offered], there: Mapping[str, Table], has_events: bool) -> list[Taken]:
+    """What each of some files is taken for.
+
+    Parameters
+    ----------
+    there : the zones that the study has already, each with a point inside.
+    has_events : it has events already.
+    """
+    zones = {**there, **{f.name: f.sample for f in files if f.guess.role == "zones"}}
+    columns = {name: table.columns for name, table in zones.items()}
+    # What has coordinates is placed by them, whatever else it says of its areas.
+    named = [[] if f.vector or f.guess.coordinates else likely_named(f.sample, columns) for f in files]
+    found = [_taken(f, of) for f, of in zip(files, named, strict=True)]
+    if not has_events and not any(t.role in ("events", "counts") for t in found):
+        found = _first_places(files, found)
+    of_zones = [f for f, t in zip(files, found, strict=True) if t.role == "zones"]
+    if len(of_zones) > 1:
+        both = " and ".join(f"“{f.name}”" for f in of_zones)
+        says = f"{both} are both areas: say which of them to count in, else the likelier is taken."
+        found = [replace(t, doubts=(*t.doubts, says)) if t.role == "zones" else t for t in found]
+    pairs = zip(files, found, named, strict=True)
+    return [replace(t, doubts=(*t.doubts, *_doubts(f, t, of, zones))) for f, t, of in pairs]
+
+
+def _taken(file: Offered, named: Sequence[Named]) -> Taken:
+    guess = file.guess
+    where = dict(guess.coordinates[0]) if guess.coordinates else None
+    number = next((c.name for c in guess.columns if c.kind == "number" and _counts(c.name)), None)
+    if guess.role == "zones":
+        return Taken("zones", where, None, number, f"{file.rows:,} areas to count in")
+    if guess.role == "reference":
+        return Taken("reference", where, None, number, "lines and shapes to lie over the map")
+    by = named[0] if named else None
+    if where is not None:
+        role = guess.role
+        says = f"{file.rows:,} records with coordinates" if role == "events" else "places and their coordinates"
+        return Taken(role, where, None, number, says)
+    if by is None:
+        return Taken(guess.role, None, None, number, _as_it_looks(guess.role, file.rows))
+    placed = f"“{by.column}” names areas of “{by.zones}” in {100.0 * by.share:.0f} % of them"
+    if _is_list(file, by):
+        says = f"{file.rows:,} records without coordinates: {placed}"
+        return Taken("events", {"kind": "none"}, by.column, number, says)
+    return Taken("table", None, None, number, f"{file.rows:,} rows of figures: {placed}")
+
+
+def _as_it_looks(role: str, rows: int) -> str:
+    return f"{rows:,} records" if role == "events" else f"{rows:,} rows of figures"
+
+
+def _counts(column: str) -> bool:
+    words = name_words(column)
+    return bool(words) and words <= COUNT
+
+
+def _is_list(file: Offered, by: Named) -> bool:
+    """Are rows single records, rather than one figure for each area and group?
+
+    In a table of figures no two rows say the same in all columns that are no figures; in a list of records many do, or
+    each has an identifier or a moment of its own.
+    """
+    figures = [c for c in file.sample.columns.column_names if c != by.column and is_figure(file.sample, c)]
+    keys = [c for c in file.sample.columns.column_names if c not in figures and c != file.guess.identifier]
+    distinct = next((c.distinct for c in file.guess.columns if c.name == by.column), 1)
+    if file.rows < _ROWS_AN_AREA * distinct:
+        return False
+    if not figures or file.guess.identifier is not None:
+        return True
+    times = {t.column for t in file.guess.times if t.order != "period"}
+    if times & set(keys):
+        return True
+    codes = [coded_text(file.sample, c, wanted_by="look")[1].astype(np.int64) for c in keys]
+    groups = len(np.unique(together(codes, file.sample.row_count)))
+    return groups < (1.0 - _REPEATED_FROM) * file.sample.row_count
+
+
+def _first_places(files: Sequence[Offered], found: Sequence[Taken]) -> list[Taken]:
+    """Where nothing else is of events, the first table of places is."""
+    at = next((i for i, t in enumerate(found) if t.role == "look-up" and t.coordinates), None)
+    if at is None:
+        return list(found)
+    says = f"{files[at].rows:,} records with coordinates"
+    return [replace(t, role="events", says=says) if i == at else t for i, t in enumerate(found)]
+
+
+# Doubts
+
+
+def _doubts(file: Offered, taken: Taken, named: Sequence[Named], zones: Mapping[str, Table]) -> list[str]:
+    if file.rows == 0:
+        return ["It has no rows."]
+    if taken.role == "table" and not file.vector and zones and not named:
+        return [_matches_nothing(file, zones)]
+    if taken.role != "events" or taken.coordinates is None:
+        return []
+    at = _places(file, taken.coordinates)
+    if at is None or len(at[0]) == 0:
+        return []
+    found = []
+    lon, lat = at
+    if len(lon) > 1 and np.ptp(lon) == 0.0 and np.ptp(lat) == 0.0:
+        found.append(f"All of its records are at one place, longitude {lon[0]:.4f}, latitude {lat[0]:.4f}.")
+    return found + [says for name, table in zones.items() if (says := _apart(lon, lat, name, table))]
+
+
+def _matches_nothing(file: Offered, zones: Mapping[str, Table]) -> str:
+    name, areas = next(iter(zones.items()))
+    looks = [c for c in file.guess.columns if c.kind in ("text", "category")] or list(file.guess.columns)
+    own = f"“{looks[0].name}” holds {_examples(file.sample.columns.column(looks[0].name))}" if looks else ""
+    theirs = next((c for c in areas.columns.column_names if unique_texts(areas.columns.column(c))), None)
+    called = f"; “{name}” are called {_examples(areas.columns.column(theirs))}" if theirs else ""
+    return f"None of its columns names the areas: {own}{called}. It divides nothing as it is."
+
+
+def _examples(column: pa.ChunkedArray) -> str:
+    some = list(dict.fromkeys(str(v) for v in column.slice(0, 200).to_pylist() if v not in (None, "")))[:_SOME]
+    return ", ".join(f"“{v[:40]}”" for v in some) or "nothing"
+
+
+def _places(file: Offered, coordinates: Mapping[str, Any]) -> tuple[Floats, Floats] | None:
+    """Longitudes and latitudes of the usable rows; None while nobody knows their system."""
+    if coordinates["kind"] == "none" or (coordinates.get("crs") is None and file.sample.crs is None):
+        return None
+    events = Events.model_validate({"source": file.name, "coordinates": coordinates, "far_away": "keep"})
+    checked = check(events, Sources({file.name: file.sample}, {}))
+    usable = checked.reasons == Reason.NONE
+    lon, lat = (axis[usable] for axis in checked.degrees)
+    known = np.isfinite(lon) & np.isfinite(lat)
+    return lon[known], lat[known]
+
+
+def _apart(lon: Floats, lat: Floats, name: str, areas: Table) -> str | None:
+    """How far records lie from zones that none of them is near: nearer than zones lie to each other."""
+    if areas.points is None or areas.crs is None:
+        return None
+    middles = to_degrees(areas.points, coordinate_system(areas.crs, wanted_by="look"))
+    middles = middles[np.isfinite(middles).all(axis=1)]
+    if len(middles) == 0:
+        return None
+    from scipy.spatial import cKDTree  # takes a moment to load
+
+    tree = cKDTree(on_sphere(*middles.T))
+    spacing = tree.query(tree.data, k=2)[0][:, 1] if len(middles) > 1 else np.array([_ALONE])
+    away, nearest = tree.query(on_sphere(lon, lat))
+    near = away <= max(_NEAR * float(np.quantile(spacing, 0.95)), _ALONE / 100.0)
+    if near.mean() >= _MEET_FROM:
+        return None
+    east, north = float(np.median(lon)), float(np.median(lat))
+    to = middles[nearest[int(away.argmin())]]
+    at = int(away.argmin())
+    _, _, metres = Geod(ellps="WGS84").inv(lon[at], lat[at], to[0], to[1])
+    return (
+        f"Its records lie about longitude {east:.2f}, latitude {north:.2f}, and none of them near “{name}”: the "
+        f"nearest is {metres / 1_000.0:,.0f} km away."
+    )
