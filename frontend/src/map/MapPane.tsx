@@ -248,7 +248,9 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
             boxSizing: "border-box",
           }}
           style={{ left: box.left, top: box.top, width: box.width, height: box.height }}
-        />
+        >
+          {view && size && <BoxScale times={box.view.scale / view.scale} below={box.top < size.height / 2} />}
+        </Box>
       ))}
       {(labelled || named.length > 0) && view && size && (
         <LabelsOverlay
@@ -323,6 +325,27 @@ function summary(outcome: Outcome): string {
 
 /** More areas that would change class are not outlined one by one. */
 const MOST_MARKED = 300;
+
+/** A box's own scale beside the map's, since areas look larger or smaller in it than they are. */
+function BoxScale({ times, below }: { times: number; below: boolean }) {
+  if (times > 0.98 && times < 1.02) return null;
+  const figure = times < 10 ? Number(times.toPrecision(2)) : whole(Math.round(times));
+  return (
+    <Box
+      component="span"
+      sx={{
+        position: "absolute",
+        left: 0,
+        [below ? "top" : "bottom"]: "100%",
+        fontSize: "0.6875rem",
+        color: INK,
+        whiteSpace: "nowrap",
+      }}
+    >
+      {figure} times the map's scale
+    </Box>
+  );
+}
 
 function markedIn({ hovered, selected, drafted }: Doing): number[] {
   const changing = drafted && !drafted.kept ? drafted.changing : [];

@@ -125,8 +125,8 @@ export function withAreas(plan: Plan, areas: AreasPlan): void {
     (areas.kind === "zones" && before.kind === "zones" && areas.source !== before.source);
   plan.place.areas = areas;
   if (!other) return;
-  // A projection that nobody chose is fitted anew to zones.
-  if (areas.kind === "zones" && !plan.place.projection.system) plan.place.projection = projectionOf(null);
+  // A projection that nobody chose is fitted anew.
+  if (!plan.place.projection.system) plan.place.projection = projectionOf(null);
   const measure = mappedMeasure(plan);
   if (measure.kind === "quotient" && measure.denominator?.kind === "table") {
     const there = Object.entries(plan.measure).find(

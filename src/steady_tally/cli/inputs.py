@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -13,12 +13,13 @@ from steady_tally.cli.group import PATH
 from steady_tally.core.errors import SourceError
 
 if TYPE_CHECKING:
+    from steady_tally.cli.draft import Drafted
     from steady_tally.core.plan.gather import Events, Reading
     from steady_tally.core.plan.whole import Plan
 
 _OPTIONS = (
-    click.option("--events", required=True, type=PATH, help="The event records."),
-    click.option("--areas", required=True, type=PATH, help="The zones to count them in."),
+    click.option("--events", type=PATH, help="The event records."),
+    click.option("--areas", type=PATH, help="The zones to count them in."),
     click.option("--table", type=PATH, help="What to divide by."),
     click.option("--look-up", type=PATH, help="Where records without coordinates find them."),
     click.option("--source", multiple=True, metavar="NAME=FILE", help="Any other source, by the name in the plan."),
@@ -38,6 +39,13 @@ def plan_in(path: Path) -> Plan:
     from steady_tally.core.plan.whole import parse_plan
 
     return parse_plan(text_in(path, "plan"))
+
+
+def is_plan(path: Path) -> bool:
+    """Does a file say that it is a plan?"""
+    from steady_tally.core.plan.whole import FORMAT
+
+    return path.exists() and FORMAT in text_in(path, "plan")[:1_000]
 
 
 def text_in(path: Path, what: str) -> str:
@@ -80,10 +88,15 @@ class Inputs:
 
 
 def inputs_of(
-    path: Path, *, events: Path, areas: Path, table: Path | None, look_up: Path | None, source: tuple[str, ...],
-    measure: str | None,
+    path: Path, *, events: Path | None, areas: Path | None, table: Path | None, look_up: Path | None,
+    source: tuple[str, ...], measure: str | None,
 ) -> Inputs:  # fmt: skip
     """What the options name. SourceError where the plan has no such measure."""
+    for option, file in (("--events", events), ("--areas", areas)):
+        if file is None:
+            raise click.UsageError(f"a plan needs {option} FILE.")
+    assert events is not None
+    assert areas is not None
     from steady_tally.core.plan.show import ReferenceLayer
     from steady_tally.formats.sandbox.asking import has_polygons
 
@@ -104,6 +117,16 @@ def inputs_of(
     found = Inputs(plan, name, counted, files, {*plan.shapes, plan.place.source or "areas", *references}, references)
     found.shapes.update(n for n in plan.weights if n in files and has_polygons(files[n], n, found.reading(n)))
     return found
+
+
+def inputs_of_files(files: Sequence[Path], crs: Sequence[str]) -> tuple[Inputs, Drafted]:
+    """Files that no plan came with, and the plan that was drafted for them."""
+    from steady_tally.cli.draft import drafted, systems
+
+    found = drafted(files, systems(crs))
+    mapped = found.plan.mapped
+    references = [name for name, one in found.taken.items() if one.role == "reference"]
+    return Inputs(found.plan, mapped, found.plan.events_of(mapped), found.files, found.shapes, references), found
 
 
 def _named(option: str) -> tuple[str, Path]:

@@ -15,9 +15,10 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from steady_tally.cli.draft import said, told
 from steady_tally.cli.figure import check_ending, draw_to, page_in
 from steady_tally.cli.group import NOTHING_PLACED, PATH, WARNED, main, plain_errors
-from steady_tally.cli.inputs import Inputs, given, inputs_of, reads_files
+from steady_tally.cli.inputs import Inputs, given, inputs_of, inputs_of_files, is_plan, reads_files
 
 if TYPE_CHECKING:
     from steady_tally.core.released import Released
@@ -28,8 +29,9 @@ _STEPS = 100
 
 
 @main.command()
-@click.argument("plan", type=PATH)
+@click.argument("files", metavar="PLAN | FILE...", type=PATH, nargs=-1, required=True)
 @reads_files
+@click.option("--crs", multiple=True, metavar="FILE=CODE", help="Without a plan: the system of a file that names none.")
 @click.option("--out", required=True, type=PATH, help="The folder to write to.")
 @click.option(
     "--format",
@@ -43,18 +45,33 @@ _STEPS = 100
 @click.option("--json", "as_json", is_flag=True, help="Say what became of it as JSON.")
 @click.option("--strict", is_flag=True, help="End with 4 where a figure needs a decision.")
 @plain_errors
-def run(plan: Path, out: Path, formats: tuple[Kind, ...], figure: Path | None, page: Path | None, as_json: bool,
-        strict: bool, **options: Any) -> None:  # fmt: skip
-    """Do the whole chain of PLAN on files, without database or browser."""
+def run(files: tuple[Path, ...], crs: tuple[str, ...], out: Path, formats: tuple[Kind, ...], figure: Path | None,
+        page: Path | None, as_json: bool, strict: bool, **options: Any) -> None:  # fmt: skip
+    """Do the whole chain of PLAN on files, without database or browser.
+
+    Of FILEs alone a first plan is drafted, said, and written beside the results."""
     gc.set_threshold(100_000, 50, 50)  # of many objects few are in circles: looking for these took a tenth of the time
-    inputs = inputs_of(plan, **given(options))
+    named = any(value for name, value in given(options).items() if name != "measure")
+    first = None
+    if named or (len(files) == 1 and files[0].suffix.lower() == ".json" and is_plan(files[0])):
+        if len(files) != 1:
+            raise click.UsageError("of a plan and its files, name the files by options; or give no plan.")
+        inputs = inputs_of(files[0], **given(options))
+    else:
+        inputs, first = inputs_of_files(files, crs)
     if figure is not None:
         check_ending(figure)
     look = page_in(page) if page is not None else None
     outcome = _written(inputs, out, formats, figure, look)
+    if first is not None:
+        plan = json.dumps(first.plan.as_document(), ensure_ascii=False, indent=2)
+        (out / "plan.json").write_text(plan + "\n", encoding="utf-8")
     if as_json:
-        click.echo(json.dumps(_report(outcome, out, figure), ensure_ascii=False, indent=2))
+        drafted = {} if first is None else {"drafted": told(first)}
+        click.echo(json.dumps({**_report(outcome, out, figure), **drafted}, ensure_ascii=False, indent=2))
     else:
+        for line in said(first) if first is not None else ():
+            click.echo(line)
         for stage in outcome.ledger.stages:
             click.echo(
                 f"{stage.stage}: {stage.records_in:,} in, {stage.records_out:,} on, {stage.total_set_aside:,} set aside"
@@ -100,6 +117,8 @@ def _written(inputs: Inputs, out: Path, formats: tuple[Kind, ...], figure: Path 
         def everything() -> Sources:
             """The events, too, in one."""
             found = others()
+            if not counted.source:
+                return found
             events = read_table(files[counted.source], counted.source, reading)
             return Sources({counted.source: events, **found.tables}, found.features)
 
@@ -111,7 +130,7 @@ def _written(inputs: Inputs, out: Path, formats: tuple[Kind, ...], figure: Path 
 
             rule = inputs.plan.release
             outcome: Released
-            if rule is not None or any(m.by_groups for m in inputs.plan.measures.values()):
+            if rule is not None or not counted.source or any(m.by_groups for m in inputs.plan.measures.values()):
                 whole_outcome = outcome = Chain(inputs.plan, everything()).outcome(inputs.measure)
                 let_out_areas(rule, whole_outcome.hidden)
                 if rule is None or rule.event_points:

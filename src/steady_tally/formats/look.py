@@ -8,10 +8,11 @@ from pathlib import Path
 
 import numpy as np
 import pyarrow as pa
+import pyarrow.compute as pc
 import shapely
 
 from steady_tally.core.errors import SourceError
-from steady_tally.core.gather.guess import Guess, guess
+from steady_tally.core.gather.guess import UNIQUE_FROM, Guess, called_identifier, guess
 from steady_tally.core.geo.projection import DEGREES, coordinate_system
 from steady_tally.core.plan.gather import Reading
 from steady_tally.core.show.thumbnail import Thumbnail, thumbnail
@@ -103,8 +104,11 @@ def _of_pieces(
 ) -> Look:
     first: list[Piece] = []
     kept: list[Piece] = []
+    keys: dict[str, list[pa.ChunkedArray]] = {name: [] for name in empty.names if called_identifier(name)}
     rows, ragged, shown = 0, 0, 0
     for piece in pieces:
+        for column, parts in keys.items():
+            parts.append(piece.columns.column(column))
         rows += len(piece.record)
         ragged += len(piece.ragged)
         if shown < _PREVIEW_ROWS:
@@ -127,8 +131,18 @@ def _of_pieces(
     if ragged:
         said.append(f"{ragged:,} rows have more or fewer fields than the header; they are kept apart.")
     guessed = guess(sample)
+    if guessed.identifier is not None and (repeated := _repeats(keys.get(guessed.identifier, []))):
+        said.append(f"“{guessed.identifier}” says the same in {repeated:,} rows as in others: it is no identifier.")
+        guessed = replace(guessed, identifier=None)
     said += _writings(guessed)
     return Look(kind, reading, (), tuple(said), rows, ragged, columns, sample, {}, guessed)
+
+
+def _repeats(parts: list[pa.ChunkedArray]) -> int:
+    """How many rows of a whole column say what others do, where those are too many for an identifier; else 0."""
+    column = pa.chunked_array([chunk for part in parts for chunk in part.chunks]) if parts else pa.chunked_array([[]])
+    repeated = len(column) - pc.count_distinct(column, mode="all").as_py()
+    return repeated if repeated > (1.0 - UNIQUE_FROM) * len(column) else 0
 
 
 def _writings(guessed: Guess) -> list[str]:
@@ -149,9 +163,15 @@ def _of_features(path: Path, name: str, reading: Reading) -> Look:
         label = names[kind] if 0 <= kind < len(names) else "none"
         shapes[label] = shapes.get(label, 0) + 1
     said = list(missing_members(path))
-    if not features.crs:
-        more = ", and its coordinates are no degrees" if no_degrees(features.geometry, DEGREES) else ""
-        said.append(f"The file does not say which coordinate system it is in{more}.")
+    if not features.crs and no_degrees(features.geometry, DEGREES):
+        said.append("The file does not say which coordinate system it is in, and its coordinates are no degrees.")
+    elif not features.crs:
+        said.append(
+            "The file does not say which coordinate system it is in: since all of its coordinates can be degrees, they "
+            "are taken for these."
+        )
+        stated = stated.model_copy(update={"crs": DEGREES})
+        features = replace(features, crs=DEGREES)
     if features.closed:
         said.append(f"{features.closed:,} features had a ring that was not closed; it was closed.")
     if shapes.get("none"):

@@ -36,9 +36,9 @@ from steady_tally.core.report.labels import check_labels, labels_key
 from steady_tally.core.report.sums import Doubt, proposed_name, sum_lines
 from steady_tally.core.report.tables import account_document
 from steady_tally.core.show.bands import ZERO_COLOUR
-from steady_tally.core.show.drawing import LEVELS, Plane, plane_of, tolerance, zone_rings
+from steady_tally.core.show.drawing import LEVELS, Plane, plane_of, tolerance
 from steady_tally.core.show.framing import area_boxes, proposed_insets
-from steady_tally.core.show.insets import DrawnInset, inset_rings, insets_of, without_insets
+from steady_tally.core.show.insets import DrawnInset, inset_rings, insets_of, main_rings, without_insets
 from steady_tally.core.show.legend import legend_of
 from steady_tally.core.show.profile import area_profile
 from steady_tally.core.states import STATES, State
@@ -335,7 +335,7 @@ def _drawn(outcome: Released, query: LevelQuery) -> tuple[pa.Table, dict[str, st
     meta["tolerances"] = ",".join(f"{tolerance(plane, level):.4g}" for level in range(LEVELS))
     if isinstance(areas, CellSet):
         return cell_table(areas), {**meta, **lattice_meta(areas.lattice, plane.origin)}
-    return ring_table(zone_rings(areas, plane, query.level)), {**meta, "kind": "zones"}
+    return ring_table(main_rings(areas, plane, insets, query.level)), {**meta, "kind": "zones"}
 
 
 class PlanePoints(BaseModel):

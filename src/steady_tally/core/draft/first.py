@@ -274,10 +274,10 @@ class _Drafting:
         term = fit.figures[0].term
         shown = self._quotient(term.model_dump(mode="json"))
         if fit.figures[0].people and differ:
-            yield {**shown, "denominator": ground}, f"per km² of ground, since {why}"
-            yield shown, "as they are"
+            yield {**shown, "denominator": ground}, f"since {why}"
+            yield shown, "as it is"
         else:
-            yield shown, "as they are"
+            yield shown, "as it is"
             yield {**shown, "denominator": ground}, "per km² of ground"
 
     # In a grid

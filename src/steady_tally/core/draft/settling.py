@@ -8,6 +8,7 @@ from steady_tally.core.chain import Chain
 from steady_tally.core.errors import SteadyTallyError
 from steady_tally.core.place.projecting import fixed_projection
 from steady_tally.core.plan.gather import Events
+from steady_tally.core.plan.place import Grid
 from steady_tally.core.plan.whole import Plan
 from steady_tally.core.sources import Sources
 
@@ -25,7 +26,8 @@ def settled(plan: Plan, chain_of: ChainOf) -> Chain:
     if plan.place.projection.system or plan.place.projection.centre:
         return chain
     try:
-        projection = fixed_projection(chain.zones, [chain.looked(name) for name in events])
+        looked = [chain.looked(name) for name in events]
+        projection = fixed_projection(chain.zones, looked, cells=isinstance(plan.place.areas, Grid))
     except SteadyTallyError:
         return chain
     place = plan.place.model_copy(update={"projection": projection})

@@ -25,12 +25,14 @@ from steady_tally.core.gather.records import check
 from steady_tally.core.geo.fitting import on_sphere
 from steady_tally.core.geo.projection import coordinate_system, to_degrees
 from steady_tally.core.measure.offers import is_figure
+from steady_tally.core.numbers import numbers
 from steady_tally.core.plan.gather import Events
 from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Sources, Table
 
 _REPEATED_FROM = 0.2  # of the rows of a list of records repeat what others say in all but their own figures
 _ROWS_AN_AREA = 2.0
+_MOST_SOUND, _FEW_DIFFER = 0.95, 0.5
 _MEET_FROM = 0.05
 _SOME = 3
 _NEAR = 3.0  # times the distance from one area to the next
@@ -111,9 +113,14 @@ def _taken(file: Offered, named: Sequence[Named]) -> Taken:
     if guess.role == "reference":
         return Taken("reference", where, None, number, "lines and shapes to lie over the map")
     by = named[0] if named else None
+    several = number is not None and _stands_for_several(file, number)
     if where is not None:
-        role = guess.role
-        says = f"{file.rows:,} records with coordinates" if role == "events" else "places and their coordinates"
+        role = "counts" if guess.role == "events" and several else guess.role
+        says = "places and their coordinates"
+        if role in ("events", "counts"):
+            says = f"{file.rows:,} records with coordinates"
+        if role == "counts":
+            says += f", each of which stands for as many events as “{number}” says"
         return Taken(role, where, None, number, says)
     if by is None:
         return Taken(guess.role, None, None, number, _as_it_looks(guess.role, file.rows))
@@ -131,6 +138,16 @@ def _as_it_looks(role: str, rows: int) -> str:
 def _counts(column: str) -> bool:
     words = name_words(column)
     return bool(words) and words <= COUNT
+
+
+def _stands_for_several(file: Offered, column: str) -> bool:
+    """Does a column say how many events each record stands for: whole numbers, more than one in the mean, few of them
+    different?"""
+    values = numbers(file.sample.columns.column(column))[0]
+    known = values[np.isfinite(values)]
+    if len(known) < _MOST_SOUND * max(len(values), 1) or (known < 0.0).any() or (known % 1.0 != 0.0).any():
+        return False
+    return float(known.mean()) > 1.0 and len(np.unique(known)) < _FEW_DIFFER * len(known)
 
 
 def _is_list(file: Offered, by: Named) -> bool:
@@ -171,7 +188,7 @@ def _doubts(file: Offered, taken: Taken, named: Sequence[Named], zones: Mapping[
         return ["It has no rows."]
     if taken.role == "table" and not file.vector and zones and not named:
         return [_matches_nothing(file, zones)]
-    if taken.role != "events" or taken.coordinates is None:
+    if taken.role not in ("events", "counts") or taken.coordinates is None:
         return []
     at = _places(file, taken.coordinates)
     if at is None or len(at[0]) == 0:
@@ -232,4 +249,29 @@ def _apart(lon: Floats, lat: Floats, name: str, areas: Table) -> str | None:
     return (
         f"Its records lie about longitude {east:.2f}, latitude {north:.2f}, and none of them near “{name}”: the "
         f"nearest is {metres / 1_000.0:,.0f} km away."
+    )
+
+
+def events_of(name: str, taken: Taken, guess: Guess) -> Events:
+    """Records as they were taken, with the identifier and the time that were found. A time that could be read with the
+    day or the month first is left out."""
+    time = guess.times[0] if guess.times and guess.times[0].order is not None else None
+    born = next((t for t in guess.times if time is not None and t.column == time.born and t.order is not None), None)
+    return Events.model_validate(
+        {
+            "source": name,
+            "coordinates": taken.coordinates,
+            "stated": {"column": taken.stated, "stands_in": True} if taken.stated else None,
+            "number": taken.number if taken.role == "counts" else None,
+            "identifier": guess.identifier,
+            "time": None
+            if time is None
+            else {
+                "column": time.column,
+                "order": time.order,
+                "clock": time.clock,
+                "until": time.until,
+                "born": None if born is None else {"column": born.column, "order": born.order},
+            },
+        }
     )

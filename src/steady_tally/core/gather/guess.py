@@ -39,6 +39,7 @@ from steady_tally.core.sources import Table
 
 _READABLE_FROM = 0.6
 _MOST_CATEGORIES = 40
+UNIQUE_FROM = 0.9  # of the rows of an identifier's column say what no other does
 _PROBED = 300
 _MOST_KEYS, _MOST_TRIED = 24, 40
 _LIKE_TIMES = 0.3
@@ -357,13 +358,15 @@ def _is_clock(table: Table, name: str) -> bool:
 def _identifier(table: Table, looks: Sequence[ColumnLook]) -> str | None:
     def score(c: ColumnLook) -> float:
         unique = c.distinct / max(c.filled * table.row_count, 1)
-        if unique < 0.9 or c.filled < 0.8:
-            return 0.0
-        named = bool(name_words(c.name) & IDENTIFIER) or c.name.casefold().endswith("id")
-        return unique + (1.0 if named else 0.0)
+        return 0.0 if unique < UNIQUE_FROM or c.filled < 0.8 or not called_identifier(c.name) else unique
 
     best = max(looks, key=score, default=None)
-    return best.name if best and score(best) >= 1.9 else None
+    return best.name if best and score(best) > 0.0 else None
+
+
+def called_identifier(column: str) -> bool:
+    """Is a column called as identifiers are?"""
+    return bool(name_words(column) & IDENTIFIER) or column.casefold().endswith("id")
 
 
 def _role(

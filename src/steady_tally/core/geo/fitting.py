@@ -18,6 +18,7 @@ from steady_tally.core.plan.place import WorkingProjection
 Floats = npt.NDArray[np.float64]
 
 _WORLD_FROM = 75.0  # degrees from the middle
+_WORLD_TRUE = 30.0  # the parallels at which the cylindrical of the world is true
 _NOBODY_SEES = 0.002  # so little drawn out, the azimuthal does for all
 _CLEARLY_LESS = 0.8  # another projection must draw out so much less than the azimuthal
 _PARALLELS = 31  # tried from end to end
@@ -28,20 +29,24 @@ _TOUCHES = 0.05  # degrees: land that ends so near to a meridian is cut by it
 _GATHERED = 0.5  # the length of the mean direction, from which data has a middle at all
 
 
-def fitted(lon: Floats, lat: Floats, *, spans: Floats | None = None) -> WorkingProjection:
+def fitted(lon: Floats, lat: Floats, *, spans: Floats | None = None, cells: bool = False) -> WorkingProjection:
     """The equal-area projection for these places.
 
     Parameters
     ----------
     lon, lat : (n,) degrees, of corners or points; at least one.
     spans : (m, 4) west, south, east and north of each piece of land, so that a map of the world cuts none if it can.
+    cells : a grid lies in it, which around the world needs a plane without corners beyond the earth: the cylindrical.
     """
     at = np.unique(np.linspace(0, len(lon) - 1, min(len(lon), _MOST)).astype(np.int64))
     at = np.union1d(at, [lat.argmin(), lat.argmax(), lon.argmin(), lon.argmax()])
     places = on_sphere(lon[at], lat[at])
     middle, reach = smallest_circle(places)
     if reach > np.radians(_WORLD_FROM):
-        return WorkingProjection(method="world", centre=(0.0, _world_meridian(places, spans)))
+        centre = 0.0, _world_meridian(places, spans)
+        if cells:
+            return WorkingProjection(method="conic", centre=centre, parallels=(-_WORLD_TRUE, _WORLD_TRUE))
+        return WorkingProjection(method="world", centre=centre)
     latitude, longitude = (float(np.round(d)) + 0.0 for d in _degrees(middle[None])[:, 0][::-1])
     azimuthal = WorkingProjection(centre=(latitude, longitude))
     inner = places + middle  # what lies between is drawn out too

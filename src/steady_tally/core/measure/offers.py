@@ -21,10 +21,11 @@ from steady_tally.core.measure.terms.sharing import ByGround, BySource, Shared
 from steady_tally.core.measure.terms.table import FromTable
 from steady_tally.core.measure.terms.table_rows import WHERE, Key
 from steady_tally.core.measure.terms.text import OfText
-from steady_tally.core.numbers import evidence_of
+from steady_tally.core.numbers import evidence_of, numbers
 from steady_tally.core.place.counting import Members
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.zones import naming_columns
+from steady_tally.core.plan.base import Decimal
 from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.place import AreaKey
 from steady_tally.core.sources import Sources, Table
@@ -167,7 +168,8 @@ def _of_table(
         people = bool(words & PEOPLE)
         noun = "residents" if people and not words & {"households"} else column
         try:
-            first = FromTable(source=table.name, keys=keys, value=column, noun=noun, where=list(where))
+            decimal = whole_by(table, column) if people else None
+            first = FromTable(source=table.name, keys=keys, value=column, noun=noun, where=list(where), decimal=decimal)
             term = propose(first, table, areas, members).plan
         except PlanError:
             continue
@@ -201,6 +203,22 @@ def keys_of(table: Table, areas: Areas) -> tuple[list[Key], int]:
             keys.append(key)
             known_areas |= joined
     return keys, len(known_areas)
+
+
+def whole_by(table: Table, column: str) -> Decimal | None:
+    """The decimal sign with which figures that could be read with either are whole, as numbers of people are: 5.802 is
+    5,802 of them. None where the column tells by itself."""
+    cells = table.columns.column(column)
+    if pa.types.is_integer(cells.type) or pa.types.is_floating(cells.type):
+        return None
+    if evidence_of(cells).writing().decimal is not None:
+        return None
+    signs: tuple[Decimal, Decimal] = (",", ".")
+    for sign in signs:
+        values = numbers(cells, decimal=sign)[0]
+        if (values[np.isfinite(values)] % 1.0 == 0.0).all():
+            return sign
+    return None
 
 
 def is_figure(table: Table, column: str) -> bool:

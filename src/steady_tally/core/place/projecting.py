@@ -23,15 +23,17 @@ _MOST_POINTS = 20_000
 _BULK = 0.95  # of the events: what is left out are strays, and never a town
 
 
-def fixed_projection(zones: ZoneSet | None, looked: Sequence[Looked]) -> WorkingProjection:
+def fixed_projection(zones: ZoneSet | None, looked: Sequence[Looked], *, cells: bool = False) -> WorkingProjection:
     """The equal-area projection that draws out the bulk least: far parts, by ground and events, have no say in it.
 
     The parts looked at are the pieces of land that zones are made of, so that a zone with an island far off counts
     where its main part lies.
+
+    cells : a grid lies in it.
     """
     if zones is None:
         lon, lat = bulk_of_points(*extent_of(None, looked))
-        return fitted(lon, lat)
+        return fitted(lon, lat, cells=cells)
     land = _pieces_of(zones)
     events = np.zeros(len(zones))
     for one in looked:
@@ -44,7 +46,7 @@ def fixed_projection(zones: ZoneSet | None, looked: Sequence[Looked]) -> Working
     if not main.any():
         main = np.ones(len(main), dtype=np.bool_)
     corners = main[np.repeat(np.arange(len(main)), land.corners)]
-    return fitted(land.lon[corners], land.lat[corners], spans=land.spans[main])
+    return fitted(land.lon[corners], land.lat[corners], spans=land.spans[main], cells=cells)
 
 
 def bulk_of_points(lon: Floats, lat: Floats) -> tuple[Floats, Floats]:

@@ -11,7 +11,7 @@ from steady_tally.core.plan.base import Finite, Name, Part
 from steady_tally.core.plan.place import WorkingProjection
 
 Corner = Literal["bottom right", "bottom left", "top right", "top left"]
-MOST_INSETS = 4
+MOST_INSETS = 6
 
 
 class Inset(Part):

@@ -36,7 +36,7 @@ def proposed_insets(areas: ZoneSet | CellSet, plane: Plane, found: Framing) -> l
     boxes = area_boxes(areas, plane)
     lon, lat = to_degrees(areas.middles, areas.crs).T
     main = _middle(boxes[found.main])
-    free = list(_CORNERS)
+    stand = dict.fromkeys(_CORNERS, 0)
     insets = []
     for part in found.apart:
         corners = _corners(lon, lat, part)
@@ -44,8 +44,9 @@ def proposed_insets(areas: ZoneSet | CellSet, plane: Plane, found: Framing) -> l
             continue
         east, north = _middle(boxes[part]) - main
         far = float(np.hypot(east, north))
-        at = max(free, key=lambda c, e=east, n=north: _CORNERS[c][0] * e + _CORNERS[c][1] * n)  # type: ignore[misc]
-        free.remove(at)
+        towards = {c: x * east + y * north for c, (x, y) in _CORNERS.items()}
+        at = min(stand, key=lambda c: (stand[c], -towards[c]))
+        stand[at] += 1
         own = isinstance(areas, ZoneSet) and far > _OWN_FROM
         insets.append(Inset(corners=corners, at=at, own_projection=own))
     return insets
@@ -57,6 +58,10 @@ def _middle(boxes: Floats) -> Floats:
 
 def _corners(lon: Floats, lat: Floats, part: Flags) -> list[tuple[float, float]] | None:
     """A box in degrees about the middles of some areas, with no other area's in it; None where there is none."""
+    # All longitudes on the turn of the earth about these, which may lie on both sides of 180 degrees.
+    about = np.radians(lon[part])
+    turned = float(np.degrees(np.arctan2(np.sin(about).mean(), np.cos(about).mean())))
+    lon = turned + (lon - turned + 180.0) % 360.0 - 180.0
     west, east, south, north = lon[part].min(), lon[part].max(), lat[part].min(), lat[part].max()
     if not np.isfinite([west, east, south, north]).all() or east - west > 180.0:
         return None

@@ -94,8 +94,17 @@ def without_insets(areas: ZoneSet | CellSet, plane: Plane, insets: list[DrawnIns
 
 def inset_rings(zones: ZoneSet, inset: DrawnInset, level: int) -> Rings:
     """The rings of an inset's zones in its plane, each owned by its zone of the whole set."""
-    rings = zone_rings(zones, inset.plane, level)
-    kept = np.flatnonzero(inset.members[rings.owner])
+    return _some(zone_rings(zones, inset.plane, level), inset.members)
+
+
+def main_rings(zones: ZoneSet, plane: Plane, insets: list[DrawnInset], level: int) -> Rings:
+    """The rings of the map itself: those of the zones that stand in no box."""
+    rings = zone_rings(zones, plane, level)
+    return _some(rings, ~np.any([i.members for i in insets], axis=0)) if insets else rings
+
+
+def _some(rings: Rings, areas: Flags) -> Rings:
+    kept = np.flatnonzero(areas[rings.owner])
     size = np.diff(rings.start)[kept]
     rows = np.concatenate([np.arange(rings.start[k], rings.start[k + 1]) for k in kept]) if len(kept) else kept
     start = np.concatenate([[0], np.cumsum(size)]).astype(np.int32)
