@@ -51,4 +51,57 @@ describe("boxes of insets", () => {
     );
     expect(3000 * wide.scale).toBeGreaterThan(500);
   });
+
+  it("leave every area somewhere to be seen, however many boxes there are and however small the frame", () => {
+    const nowhere = { left: 0, top: 0, right: 0, bottom: 0 };
+    const corners = [
+      "bottom right",
+      "bottom left",
+      "top right",
+      "top left",
+      "bottom right",
+      "bottom left",
+    ] as const;
+    const bounds = { left: 0, bottom: 0, right: 1000, top: 900 };
+    for (const size of [
+      SIZE,
+      { width: 190, height: 115 },
+      { width: 150, height: 96 },
+      { width: 60, height: 40 },
+    ])
+      for (let count = 1; count <= 6; count++)
+        for (const [wide, tall] of [
+          [300, 200],
+          [40, 700],
+          [900, 30],
+        ]) {
+          const insets = corners.slice(0, count).map((at) => inset(at, wide, tall));
+          const boxes = boxesOf(insets, size, nowhere);
+          const view = fittedBeside(bounds, size, nowhere, boxes, 6);
+          const map = {
+            left: (0 - view.left) * view.scale,
+            top: (view.top - 900) * view.scale,
+            width: 1000 * view.scale,
+            height: 900 * view.scale,
+          };
+          const all = [...boxes, map];
+          for (const [i, a] of all.entries()) {
+            expect(a.left >= -1e-9 && a.left + a.width <= size.width + 1e-9).toBe(true);
+            expect(a.top >= -1e-9 && a.top + a.height <= size.height + 1e-9).toBe(true);
+            for (const b of all.slice(i + 1))
+              expect(
+                a.left + a.width <= b.left + 1e-6 ||
+                  b.left + b.width <= a.left + 1e-6 ||
+                  a.top + a.height <= b.top + 1e-6 ||
+                  b.top + b.height <= a.top + 1e-6,
+              ).toBe(true);
+          }
+          for (const [i, box] of boxes.entries()) {
+            const { right, top } = insets[i].bounds;
+            expect(box.view.left).toBeLessThanOrEqual(0);
+            expect(box.view.left + box.width / box.view.scale).toBeGreaterThanOrEqual(right);
+            expect(box.view.top).toBeGreaterThanOrEqual(top);
+          }
+        }
+  });
 });
