@@ -109,7 +109,6 @@ def _show(page: Page) -> None:
     page.get_by_label("Show events: call-outs").click()
     page.wait_for_timeout(800)
     page.get_by_role("button", name="Set it on a page").click()
-    page.get_by_role("button", name="begin a page").first.click()
     page.locator('[data-testid="page"][data-still="true"]').wait_for(timeout=60_000)
     page.get_by_label("with how many areas").click()
     page.wait_for_timeout(3000)

@@ -166,7 +166,7 @@ function StudyPage({ study, studies }: PageProps) {
           )}
           {shown && figuring && (
             <Room name="This page" of={shown} leave={() => set({ figuring: false })}>
-              <FigurePage study={study} view={shown.view} />
+              <FigurePage study={study} view={shown.view} areas={shown.areas} shapes={shown.shapes} />
             </Room>
           )}
           {view?.earlier && before && (

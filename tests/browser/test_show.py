@@ -139,7 +139,8 @@ def test_a_page_is_set_its_legend_dragged_its_title_typed_and_the_file_has_both(
     opened.keyboard.press("5")
     opened.get_by_role("button", name="Set it on a page").click()
     pages = opened.get_by_label("Pages to publish")
-    pages.get_by_role("button", name="begin a page").first.click()
+    # One press begins a page, and the map as it is stands in its place until it is drawn.
+    expect(opened.get_by_test_id("as it is")).to_be_visible()
     drawn = opened.locator('[data-testid="page"][data-still="true"]')
     expect(drawn).to_be_visible(timeout=60_000)
     legend = opened.locator('[data-element="legend"]')
@@ -254,7 +255,6 @@ def test_a_page_goes_over_a_list_is_leafed_through_and_taken_as_one_pdf(opened, 
     opened.keyboard.press("5")
     opened.get_by_role("button", name="Set it on a page").click()
     pages = opened.get_by_label("Pages to publish")
-    pages.get_by_role("button", name="begin a page").first.click()
     drawn = opened.locator('[data-testid="page"][data-still="true"]')
     expect(drawn).to_be_visible(timeout=60_000)
     pages.get_by_text("Boxes", exact=True).click()

@@ -185,6 +185,33 @@ def test_areas_alone_are_mapped_by_their_people_per_ground_and_without_a_table_b
     assert mapped(bare.plan)["numerator"]["kind"] == "ground"
 
 
+@pytest.mark.parametrize(
+    ("column", "figures", "sums"),
+    [
+        ("rate", [10.0, 20.0, 30.0, 60.0], False),
+        ("Mean income", [10.0, 20.0, 30.0, 60.0], False),
+        ("pupils per class", [10.0, 20.0, 30.0, 60.0], False),
+        ("owned (%)", [10.0, 20.0, 30.0, 60.0], False),
+        ("owned", [0.1, 0.25, 0.5, 1.0], False),
+        ("gardens", [10.0, 20.0, 30.0, 60.0], True),
+        ("has a school", [0.0, 1.0, 1.0, 0.0], True),
+    ],
+)
+def test_rates_and_means_are_never_added_up_and_the_middle_area_stands_for_all(column, figures, sums):
+    rows = table("table", code=["W00", "W01", "W02", "W03"], **{column: figures})
+    sources = Sources({"table": rows}, {"wards": wards(EVEN)})
+    first = first_plan(Came(sources, {}, ["wards"]), chains(sources))
+    assert mapped(first.plan)["numerator"]["sums"] is sums
+    outcome = run(first.plan, sources)
+    values = outcome.measured.values
+    assert values.total == (sum(figures) if sums else None)
+    assert values.middle == np.median(figures)
+    told = any("no sum over areas" in note.says for note in outcome.notes)
+    assert told is not sums
+    # What does not add up is not divided by the ground either.
+    assert ("km²" in " ".join(o.says for o in first.others)) is sums
+
+
 def test_neither_events_nor_areas_make_no_map():
     with pytest.raises(PlanError, match="neither events nor areas"):
         drafted({}, {})

@@ -1,4 +1,4 @@
-"""Forty sets of files, and for each what an expert would make of it, written down before anything was run.
+"""Some forty sets of files, and for each what an expert would make of it, written down before anything was run.
 
 Of each: the areas to count in ("grid" for cells), how records are placed ("coordinates", or the column that names their
 area), what they are divided by (a source, "ground", or None), the multiplier, the projection's greatest stretch, of a

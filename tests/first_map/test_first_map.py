@@ -1,4 +1,4 @@
-"""What forty sets of files are made into, beside what an expert would have made of them."""
+"""What some forty sets of files are made into, beside what an expert would have made of them."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ from steady_tally.core.show.framing import area_boxes
 
 from .sets import SETS, Expected
 
-WANTED = 38
+MOST_OTHERWISE = 2  # of forty, in each part
 
 
 @pytest.fixture(scope="module")
@@ -83,15 +83,14 @@ def boxes(of: Drafted, expected: Expected) -> tuple[object, object]:
 
 
 @pytest.mark.parametrize("part", [areas, placed, divided, multiplier, stretch, cells, boxes])
-def test_thirty_eight_of_forty_are_as_an_expert_would_have_them(made, part: Callable):
-    assert len(SETS) == 40
+def test_first_maps_are_as_an_expert_would_have_them(made, part: Callable):
+    assert len(SETS) >= 40
     otherwise = {}
     for name, (_, expected) in SETS.items():
         found, wanted = part(made[name], expected)
         if found != wanted:
             otherwise[name] = found, wanted
-    assert len(SETS) - len(otherwise) >= WANTED, otherwise
-    print(part.__name__, otherwise)
+    assert len(otherwise) <= MOST_OTHERWISE, otherwise
 
 
 def test_every_first_map_can_be_worked_out_and_places_what_came(made):

@@ -222,7 +222,13 @@ def test_what_the_map_draws_is_what_was_worked_out(client, study):
     xy = np.concatenate([np.array(ring).reshape(-1, 2) for owner, ring in rings if not boxed[owner]])
     assert xy.min(axis=0) == pytest.approx([left, bottom], abs=5.0)
     assert xy.max(axis=0) == pytest.approx([right, top], abs=5.0)
-    assert set(shapes.column("owner").to_pylist()) == set(range(118))
+    # Every area is drawn once: in the map, or in the box that it stands in.
+    boxes = [
+        arrow(client, f"{base}/shapes/{keys['shapes']}?inset={i}") for i in range(len(view["plan"]["show"]["insets"]))
+    ]
+    drawn = [set(part.column("owner").to_pylist()) for part in (shapes, *boxes)]
+    assert set().union(*drawn) == set(range(118))
+    assert sum(map(len, drawn)) == 118
     roads = arrow(client, f"{base}/reference/roads/{keys['shapes']}")
     assert set(roads.column("kind").to_pylist()) == {"main road", "street"}
     assert client.get(f"{base}/reference/nothing/{keys['shapes']}").status_code == 404

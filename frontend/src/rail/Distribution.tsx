@@ -25,7 +25,16 @@ import { unit } from "../unit";
 import { axisOf, valueOn } from "./axes";
 import { dotAt, outlineOf, stackDots } from "./dots";
 import { textsAt } from "./labels";
-import { COLUMNS, DOTS_WIDTH, nearStep, ROW, shownClasses, useAxis, useOnAxis } from "./parts";
+import {
+  COLUMNS,
+  COLUMNS_OF_LONG,
+  DOTS_WIDTH,
+  nearStep,
+  ROW,
+  shownClasses,
+  useAxis,
+  useOnAxis,
+} from "./parts";
 import { RulingStrip } from "./RulingStrip";
 import { Swatch } from "./Swatch";
 import { useRuling } from "./useRuling";
@@ -34,8 +43,9 @@ const DOT = 5;
 /** Where a dot would stand for more areas than this, an outline says more. */
 const MOST_A_DOT = 8;
 const STEP = 2;
-/** Words of so many letters want smaller ones to fit. */
+/** Words of more letters want smaller ones and the place of the sums to fit; of still more, two lines. */
 const LONG_TEXT = 17;
+const LONGER_STILL = 33;
 const LONG_SUM = 7;
 const GRIP = 9;
 
@@ -117,6 +127,8 @@ export function Distribution({ study, view, areas, apart }: Props) {
     return classes.map((c, i) => ({ ...c, text: texts[i] }));
   }, [ruling.moving, values, reached, breaks, places, view.bands, view.scale, view.whole]);
   const longest = live.reduce((n, band) => Math.max(n, band.text.length), 0);
+  const long = longest > LONG_TEXT;
+  const columns = long ? COLUMNS_OF_LONG : COLUMNS;
   const inner = breaks.slice(1, -1);
   const nearBy = nearStep(view);
   const near = useMemo(
@@ -185,7 +197,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
       <Box
         sx={{
           display: "grid",
-          gridTemplateColumns: `${DOTS_WIDTH + 14}px ${COLUMNS}`,
+          gridTemplateColumns: `${DOTS_WIDTH + 14}px ${columns}`,
           px: 0,
           fontSize: "0.6875rem",
           color: QUIET,
@@ -198,11 +210,13 @@ export function Distribution({ study, view, areas, apart }: Props) {
         <Box sx={{ gridColumn: "span 2", whiteSpace: "nowrap" }}>
           {view.scale_says ? `range, ${view.scale_says}` : "range, ends included"}
         </Box>
-        <Box sx={{ textAlign: "right" }}>areas</Box>
-        <Box sx={{ textAlign: "right", pr: 1 }}>
-          {under?.noun}
-          {under && sums > 1 && ", millions"}
-        </Box>
+        <Box sx={{ textAlign: "right", pr: long ? 1 : undefined }}>areas</Box>
+        {!long && (
+          <Box sx={{ textAlign: "right", pr: 1 }}>
+            {under?.noun}
+            {under && sums > 1 && ", millions"}
+          </Box>
+        )}
       </Box>
       <Box
         ref={ref}
@@ -322,7 +336,7 @@ export function Distribution({ study, view, areas, apart }: Props) {
               top: texts.bands[i] - ROW / 2,
               height: ROW,
               display: "grid",
-              gridTemplateColumns: COLUMNS,
+              gridTemplateColumns: columns,
               alignItems: "center",
               fontSize: "0.7812rem",
               pointerEvents: "none",
@@ -340,26 +354,29 @@ export function Distribution({ study, view, areas, apart }: Props) {
             />
             <Box
               title={live[i].text}
+              data-range=""
               sx={{
-                whiteSpace: "nowrap",
-                overflow: "hidden",
-                textOverflow: "ellipsis",
-                fontSize: longest > LONG_TEXT ? "0.6562rem" : undefined,
+                whiteSpace: longest > LONGER_STILL ? undefined : "nowrap",
+                overflowWrap: "anywhere",
+                lineHeight: longest > LONGER_STILL ? 0.9 : undefined,
+                fontSize: long ? "0.6562rem" : undefined,
               }}
             >
               {live[i].text}
             </Box>
-            <Box sx={{ textAlign: "right" }}>{whole(live[i].areas)}</Box>
-            <Box
-              sx={{
-                textAlign: "right",
-                pr: 1,
-                color: QUIET,
-                fontSize: longestSum > LONG_SUM ? "0.6562rem" : undefined,
-              }}
-            >
-              {under && sumText(live[i].denominator)}
-            </Box>
+            <Box sx={{ textAlign: "right", pr: long ? 1 : undefined }}>{whole(live[i].areas)}</Box>
+            {!long && (
+              <Box
+                sx={{
+                  textAlign: "right",
+                  pr: 1,
+                  color: QUIET,
+                  fontSize: longestSum > LONG_SUM ? "0.6562rem" : undefined,
+                }}
+              >
+                {under && sumText(live[i].denominator)}
+              </Box>
+            )}
           </Box>
         ))}
         <Box

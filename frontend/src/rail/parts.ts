@@ -13,6 +13,8 @@ export const DOTS_WIDTH = 80;
 export const ROW = 19 * unit;
 /** Swatch, range, areas, what they are divided by. */
 export const COLUMNS = "14px minmax(0, 1fr) 2.3rem 4.5rem";
+/** The same without the last, where ranges are long. */
+export const COLUMNS_OF_LONG = "14px minmax(0, 1fr) 2.8rem";
 export const LISTED = "14px minmax(0, 1fr) 2.6rem 4.4rem";
 
 /** The areas whose value has a place on the axis, and their values, ascending. */

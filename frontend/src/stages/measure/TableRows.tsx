@@ -12,6 +12,7 @@ import { Part, Present, Values } from "../../parts/Conditions";
 import { DecimalSign, Pick } from "../../parts/Fields";
 import { KeptField } from "../../parts/KeptField";
 import { Quiet, Unfold } from "../../parts/parts";
+import { Ticked } from "../../parts/Ticked";
 import { type Change, parts } from "../../plan/filter";
 import { answered, type Fate, rowsSay, whatHappens } from "../../plan/tableRows";
 import type { FromTable, OfText } from "../../plan/types";
@@ -46,6 +47,11 @@ export function TableRows(props: Props) {
             onChange={(event) => onChange({ ...now, follow: event.target.checked })}
           />
         }
+      />
+      <Ticked
+        label="what several areas have is the sum of theirs"
+        on={now.sums}
+        onChange={(sums) => onChange({ ...now, sums })}
       />
       {now.shared && <SharedOut study={study} now={now} onChange={onChange} />}
       <Pairing {...props} />

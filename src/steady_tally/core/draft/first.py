@@ -276,6 +276,8 @@ class _Drafting:
         if fit.figures[0].people and differ:
             yield {**shown, "denominator": ground}, f"since {why}"
             yield shown, "as it is"
+        elif not term.sums:
+            yield shown, "as it is, since it is a rate or a mean, which is divided by nothing more"
         else:
             yield shown, "as it is"
             yield {**shown, "denominator": ground}, "per km² of ground"

@@ -43,6 +43,13 @@ GROUND = _words("area land ground km2 sqkm hectares hectare ha acres acre flaech
 ADDRESS = _words("street road address postcode zip postal strasse rue calle via straat plz place town")
 
 
+RATE = _words("""
+    rate rates ratio share proportion percent percentage pct mean average avg median index score rank per incidence
+    prevalence quote anteil mittel mittelwert durchschnitt taux indice moyenne mediane part tasa indice media mediana
+    promedio porcentaje taxa gemiddelde aandeel percentuale tasso
+""")
+
+
 def name_words(name: str) -> set[str]:
     """The words of a column's name: "homeLon_2" gives home, lon, 2."""
     return set(tidy(re.sub(r"(?<=[a-z])(?=[A-Z])", " ", name).replace("ä", "ae").replace("ß", "ss")).split())

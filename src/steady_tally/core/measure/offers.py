@@ -13,7 +13,7 @@ from steady_tally.core.areas import Areas
 from steady_tally.core.columns import coded_text
 from steady_tally.core.errors import PlanError
 from steady_tally.core.gather.categories import category_columns
-from steady_tally.core.gather.column_words import PEOPLE, name_words
+from steady_tally.core.gather.column_words import PEOPLE, RATE, name_words
 from steady_tally.core.matching import match_names
 from steady_tally.core.measure.terms.join import propose
 from steady_tally.core.measure.terms.rows import year_in
@@ -169,7 +169,10 @@ def _of_table(
         noun = "residents" if people and not words & {"households"} else column
         try:
             decimal = whole_by(table, column) if people else None
-            first = FromTable(source=table.name, keys=keys, value=column, noun=noun, where=list(where), decimal=decimal)
+            first = FromTable(
+                source=table.name, keys=keys, value=column, noun=noun, where=list(where), decimal=decimal,
+                sums=people or adds_up(table, column),
+            )  # fmt: skip
             term = propose(first, table, areas, members).plan
         except PlanError:
             continue
@@ -203,6 +206,17 @@ def keys_of(table: Table, areas: Areas) -> tuple[list[Key], int]:
             keys.append(key)
             known_areas |= joined
     return keys, len(known_areas)
+
+
+def adds_up(table: Table, column: str) -> bool:
+    """Are the figures of several areas together their sum? Not of rates, shares, means and indices, which say so by
+    their name, or lie all from 0 to 1 and are not whole."""
+    if "%" in column or name_words(column) & RATE:
+        return False
+    values = numbers(table.columns.column(column))[0]
+    known = values[np.isfinite(values)]
+    shares = len(known) > 0 and bool((known >= 0.0).all() and (known <= 1.0).all() and (known % 1.0 != 0.0).any())
+    return not shares
 
 
 def whole_by(table: Table, column: str) -> Decimal | None:

@@ -40,7 +40,7 @@ class FromTable(TableRows, TermKind):
 
     kind: Literal["table"] = "table"
     noun: str = "residents"
-
+    sums: bool = Field(True, description="What several areas have is the sum of theirs; of rates and means it is not.")
     shared: Shared | None = Field(None, description="Where the figures are those of other zones than the areas.")
 
     @property
@@ -58,6 +58,13 @@ class FromTable(TableRows, TermKind):
     @property
     def says(self) -> str:
         return self.noun
+
+    @property
+    def adds_up(self) -> bool:
+        return self.sums
+
+    def together(self, of: Material, amount: Floats, areas: npt.NDArray[np.bool_]) -> float:
+        return super().together(of, amount, areas) if self.sums else np.nan
 
     def following(self, sources: Sources, filters: Sequence[Condition]) -> Following:
         return following(self, sources.table(self.source, wanted_by=WHERE), filters)
@@ -124,6 +131,8 @@ class FromTable(TableRows, TermKind):
 
     def noted(self, of: Material, amount: Floats, areas: npt.NDArray[np.bool_]) -> Iterator[str]:
         joined = of.joined(self)
+        if not self.sums:
+            yield f"“{self.noun}” is no sum over areas: what stands for all of them is the middle one."
         if not isinstance(joined, TableFigures) or joined.shared is None:
             return
         shared = joined.shared
