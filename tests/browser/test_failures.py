@@ -147,7 +147,9 @@ def rich(application: Application) -> Iterator[dict[str, Any]]:
         {"kind": "events", "shown": True, "by": None},
     ]
     first["release"] = {"name": "five", "min_events": 5, "event_points": True}
-    application.ask(f"api/studies/{copy['id']}/plans", {"parent_id": copy["head_id"], "document": first})
+    saved = application.ask(f"api/studies/{copy['id']}/plans", {"parent_id": copy["head_id"], "document": first})
+    page = {"name": "A page", "version": saved["id"], "document": {}}
+    application.ask(f"api/studies/{copy['id']}/figures", page)
     yield copy
     application.ask(f"api/studies/{copy['id']}", method="DELETE")
 

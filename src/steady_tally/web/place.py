@@ -27,6 +27,7 @@ from steady_tally.core.place.labels import VERDICTS, LabelCheck, Verdict, check_
 from steady_tally.core.place.looking import extent_of
 from steady_tally.core.place.outside import DISTANCES_M, outside
 from steady_tally.core.place.placing import Way
+from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.place import Grid, Place, WorkingProjection
 from steady_tally.core.reasons import Reason
 from steady_tally.core.report.tables import events_table
@@ -40,7 +41,7 @@ from steady_tally.web.arrow import ARROW, lattice_meta, stream
 from steady_tally.web.aside import aside
 from steady_tally.web.description import file_of
 from steady_tally.web.outcomes import MOST_LISTED, SetAsideRows, csv_file, outcome_of, plan_of
-from steady_tally.web.show import plane_of_outcome
+from steady_tally.web.show import drawn_insets, plane_of_outcome
 from steady_tally.web.studies import PLAN, PlanPath, StudyPath, answer, engine
 
 api = APIBlueprint("place", __name__, url_prefix="/api", abp_tags=[Tag(name="place")])
@@ -200,6 +201,11 @@ def describe_projection(path: PlanPath, body: WorkingProjection) -> Response:
     outcome = outcome_of(path)
     lon, lat = extent_of(outcome.placed.placement.looked.zones, [outcome.placed.placement.looked])
     crs, name = working_system(body, lon, lat)
+    areas, insets = outcome.areas, drawn_insets(outcome)
+    if insets and isinstance(areas, ZoneSet):
+        # What stands in a box of its own is not drawn in it.
+        rest = ~np.any([i.members for i in insets], axis=0)
+        lon, lat = areas.degrees[rest[np.repeat(areas.ring_zone, np.diff(areas.ring_start))]].T
     found = distortion(crs, *spread_over(lon, lat))
     return answer(ProjectionView(name=system_called(crs, name), says=found.says, keeps_areas=found.keeps_areas))
 
