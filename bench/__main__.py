@@ -7,6 +7,7 @@ import click
 from bench import (
     browser,
     classing,
+    drafting,
     files,
     gathering,
     holding,
@@ -28,6 +29,7 @@ PARTS = {
     "releasing": releasing.rows,
     "files": files.rows,
     "importing": importing.rows,
+    "drafting": drafting.rows,
     "showing": showing.rows,
     "browser": browser.rows,
     "serving": serving.rows,

@@ -74,7 +74,7 @@ def _imports(base: Path, address: str) -> list[Row]:
     number = iter(range(1_000))
 
     def ours() -> None:
-        bring_in(engine, study, wanted.model_copy(update={"name": f"calls {next(number)}"}), _Silent())
+        bring_in(engine, study, [wanted.model_copy(update={"name": f"calls {next(number)}"})], _Silent())
 
     best = best_of(4, ours=ours, theirs=lambda: pyarrow.csv.read_csv(path))
     return [
@@ -88,7 +88,8 @@ def _imports(base: Path, address: str) -> list[Row]:
 
 
 def _filters(address: str) -> list[Row]:
-    from steady_tally.core.draft import draft
+    from steady_tally.core.chain import Chain
+    from steady_tally.core.draft.first import Came, first_plan
     from steady_tally.core.gather.tally import tally
     from steady_tally.core.plan.gather import Events
     from steady_tally.core.plan.whole import read_plan
@@ -109,7 +110,7 @@ def _filters(address: str) -> list[Row]:
             "identifier": "call_id",
         }
     )
-    plan = draft(events, sources, [])
+    plan = first_plan(Came(sources, {events.source: events}), lambda one: Chain(one, sources)).plan
     study_outcome(engine, study, plan)
     week = ["0" * 24] * 5 + ["0" * 20 + "1111"] * 2
     filters = [
@@ -170,7 +171,7 @@ def bring_in_alone(base: str, address: str, path: str) -> None:
     wanted = _uploaded(Path(base), engine, study, Path(path))
     before = _most_memory()
     start = time.perf_counter()
-    bring_in(engine, study, wanted, _Silent())
+    bring_in(engine, study, [wanted], _Silent())
     seconds = time.perf_counter() - start
     print(json.dumps({"megabytes": _most_memory(), "before": before, "seconds": seconds}))
 

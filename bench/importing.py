@@ -90,4 +90,4 @@ def _bring_in(engine: Engine, file: Path) -> None:
         receive(engine, study, upload, file.name, stream, largest=1 << 30)
     events = Events(source="calls", coordinates=CoordinateColumns(x="x", y="y"), identifier="id")
     wanted = imports.Import(upload_id=upload, name="calls", role=Role.EVENTS, events=events)
-    imports.bring_in(engine, study, wanted, Progress(engine, uuid.uuid4(), lambda: False, None))
+    imports.bring_in(engine, study, [wanted], Progress(engine, uuid.uuid4(), lambda: False, None))

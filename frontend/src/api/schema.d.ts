@@ -4631,6 +4631,13 @@ export interface components {
             /** Bands */
             bands: components["schemas"]["BandView"][];
             /**
+             * Ramps
+             * @description Some colours of each ramp, from the least to the greatest.
+             */
+            ramps: {
+                [key: string]: string[];
+            };
+            /**
              * Unclassed
              * @description Colours of values as they are, from the least to the greatest.
              */

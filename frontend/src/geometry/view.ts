@@ -54,6 +54,37 @@ export function inSight(
   return panned(view, right, down);
 }
 
+/** With what was in the middle of the canvas in the middle of its free part, at the same scale. */
+export function centredIn(view: View, free: { left: number; right: number }): View {
+  return panned(view, (free.left - free.right) / 2, 0);
+}
+
+/** Of a canvas of another size, with what was in the middle still there. */
+export function resized(
+  view: View,
+  before: { width: number; height: number },
+  after: { width: number; height: number },
+): View {
+  return panned(view, (after.width - before.width) / 2, (after.height - before.height) / 2);
+}
+
+/** How much of a box is seen in the free part of a canvas, from 0 to 1. */
+export function seenOf(
+  box: Box,
+  view: View,
+  size: { width: number; height: number },
+  free: { left: number; top: number; right: number; bottom: number },
+): number {
+  const shared = (a: number, b: number, from: number, to: number) =>
+    Math.max(0, Math.min(b, to) - Math.max(a, from)) / Math.max(b - a, 1e-9);
+  const [left, right] = [box.left, box.right].map((x) => (x - view.left) * view.scale);
+  const [top, bottom] = [box.top, box.bottom].map((y) => (view.top - y) * view.scale);
+  return (
+    shared(left, right, free.left, size.width - free.right) *
+    shared(top, bottom, free.top, size.height - free.bottom)
+  );
+}
+
 /** Zoomed by a factor about a pixel, which stays where it is. */
 export function zoomed(view: View, factor: number, x: number, y: number, least: number, most: number): View {
   const scale = Math.min(Math.max(view.scale * factor, least), most);

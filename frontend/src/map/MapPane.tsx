@@ -5,7 +5,17 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import type { Areas, Shapes } from "../api/bulk";
 import type { View as Outcome, Study } from "../api/client";
 import { plural, whole } from "../format";
-import { inSight, levelFor, panned, scaleBar, type View, zoomed } from "../geometry/view";
+import {
+  centredIn,
+  inSight,
+  levelFor,
+  panned,
+  resized,
+  scaleBar,
+  seenOf,
+  type View,
+  zoomed,
+} from "../geometry/view";
 import { trialText } from "../outcome/words";
 import { Unanswered } from "../parts/Answer";
 import type { Reference } from "../plan/types";
@@ -48,6 +58,9 @@ interface Props {
 }
 
 const NOTHING_TAKEN = { left: 0, right: 0 };
+
+/** Less of the areas than this is too little to leave the map as it is. */
+const SEEN_FROM = 2 / 3;
 
 export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const { selected, sheet, pinned, correcting, dots, tried, held, set } = useParts(
@@ -95,13 +108,20 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const touched = useRef(false);
   // The view before something came to hang over it.
   const before = useRef<View | null>(null);
+  const sized = useRef<typeof size>(null);
   const sizeKey = JSON.stringify([size, frame, boxes]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the key stands for what the fit depends on
   useEffect(() => {
-    if (first && !touched.current) setView(first);
+    const was = sized.current;
+    const again = (v: View) => (touched.current && was && size ? resized(v, was, size) : (first ?? v));
+    if (view) setView(again(view));
+    else if (first) setView(first);
+    if (before.current) before.current = again(before.current);
+    sized.current = size;
   }, [sizeKey]);
-  // What opens over the map never scales it: it moves as far as the selection, or else the middle, stays in sight.
-  const freeKey = JSON.stringify([free.left, free.right, selected]);
+  // What opens over the map does not scale it: its middle moves to that of what is left free, and as far as the
+  // selection stays in sight. Only where nobody has zoomed, and too little would be seen, is it fitted anew.
+  const freeKey = JSON.stringify([free.left, free.right, selected, sizeKey]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: only what hangs over the map moves it
   useEffect(() => {
     if (!view || !size) return;
@@ -112,10 +132,11 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
     }
     // From one sheet to another the map moves from where it was before the first.
     before.current ??= view;
-    const { left, top, scale } = before.current;
-    const middle = [left + size.width / 2 / scale, top - size.height / 2 / scale] as const;
+    const moved = centredIn(before.current, free);
     const chosen = selected === null ? null : middleOf(shapes, selected);
-    setView(inSight(before.current, size, free, chosen ?? middle));
+    const tooLittle = !touched.current && seenOf(frame, moved, size, free) < SEEN_FROM;
+    const found = tooLittle ? fittedBeside(frame, size, { ...edges, ...free }, boxes) : moved;
+    setView(chosen ? inSight(found, size, free, chosen) : found);
   }, [freeKey]);
   useEffect(() => painter.shapes(shapes), [shapes, painter]);
   const drawn = JSON.stringify([outcome.plan.place, shapes.bounds]);

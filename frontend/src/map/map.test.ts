@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { cellAt, cellCentre, cellTable, fillCells, type Lattice } from "../geometry/lattice";
 import { fillZones, NOTHING, type Rings } from "../geometry/scanline";
-import { fitted, inSight, panned, scaleBar, zoomed } from "../geometry/view";
+import { centredIn, fitted, inSight, panned, resized, scaleBar, seenOf, zoomed } from "../geometry/view";
 import { ABOVE_ALL, BELOW_ALL, classOf, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
 import { seeded } from "../random";
 import { packed, shrink } from "./paint";
@@ -230,5 +230,33 @@ describe("colours", () => {
     const out = new Uint32Array(1);
     shrink(Uint32Array.from(["#000000", "#ffffff", "#000000", "#ffffff"].map(packed)), 2, 2, 2, out);
     expect(out[0] & 255).toBe(127);
+  });
+});
+
+describe("a view beside what hangs over the map", () => {
+  const size = { width: 900, height: 600 };
+  const view = { scale: 0.5, left: 100, top: 2_000 };
+  const at = (v: typeof view, x: number, y: number) => [(x - v.left) * v.scale, (v.top - y) * v.scale];
+
+  it("has what was in the middle in the middle of the free part, at the same scale", () => {
+    const [x, y] = [100 + 450 / 0.5, 2_000 - 300 / 0.5];
+    const moved = centredIn(view, { left: 440, right: 0 });
+    expect(moved.scale).toBe(view.scale);
+    expect(at(moved, x, y)).toEqual([(440 + 900) / 2, 300]);
+    expect(at(centredIn(view, { left: 0, right: 280 }), x, y)).toEqual([(900 - 280) / 2, 300]);
+  });
+
+  it("keeps its middle when the canvas becomes smaller", () => {
+    const smaller = resized(view, size, { width: 900, height: 240 });
+    expect(at(smaller, 1_000, 1_400)).toEqual([450, 120]);
+  });
+
+  it("says how much of the areas is seen", () => {
+    const box = { left: 100, right: 1_300, top: 2_000, bottom: 1_000 }; // 600 by 500 pixels from the corner
+    const all = { left: 0, right: 0, top: 0, bottom: 0 };
+    expect(seenOf(box, view, size, all)).toBe(1);
+    expect(seenOf(box, view, size, { ...all, left: 300 })).toBe(0.5);
+    expect(seenOf(box, view, size, { ...all, left: 300, bottom: 350 })).toBe(0.25);
+    expect(seenOf(box, view, size, { ...all, left: 700 })).toBe(0);
   });
 });

@@ -11,6 +11,8 @@ export function Field(props: {
   type?: string;
   placeholder?: string;
   disabled?: boolean;
+  /** The keys go here once it is there. */
+  focused?: boolean;
   onChange: (text: string) => void;
   /** The field is left, or Enter pressed, which leaves it unless it says that it stays. */
   onLeave?: () => void;
@@ -23,6 +25,7 @@ export function Field(props: {
       margin="dense"
       label={props.label}
       disabled={props.disabled}
+      autoFocus={props.focused}
       type={props.type}
       value={props.value}
       placeholder={props.placeholder}

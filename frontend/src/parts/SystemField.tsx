@@ -13,6 +13,8 @@ export function SystemField(props: {
   label: string;
   value: string | null;
   near: readonly Schemas["SystemView"][];
+  /** It is asked for: the keys go there. */
+  focused?: boolean;
   onChange: (code: string) => void;
 }) {
   const [words, setWords] = useState("");
@@ -47,6 +49,7 @@ export function SystemField(props: {
         label={props.label}
         value={words}
         placeholder="a code or words of its name"
+        focused={props.focused}
         onChange={setWords}
       />
       {props.value && <Quiet>Now: {named(props.value)}</Quiet>}

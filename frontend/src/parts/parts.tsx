@@ -125,11 +125,46 @@ export function Line({ count, children }: { count: number | string; children: Re
 }
 
 /** One of several choices, in a group of them. */
-export function Choice(props: { value: string; label: string; onChoose: () => void; disabled?: boolean }) {
+/** Plain words, and beside them in small grey the textbook's for the same. */
+export function WithTerm({ says, term }: { says: string; term?: string }) {
+  if (!term) return says;
+  return (
+    <>
+      {says}{" "}
+      <Box component="small" sx={{ color: QUIET, fontSize: "0.8em" }}>
+        {term}
+      </Box>
+    </>
+  );
+}
+
+export function Choice(props: {
+  value: string;
+  label: string;
+  /** The textbook's word for it. */
+  term?: string;
+  /** What it looks like, from the least to the greatest. */
+  colours?: readonly string[];
+  onChoose: () => void;
+  disabled?: boolean;
+}) {
   return (
     <FormControlLabel
       value={props.value}
-      label={props.label}
+      label={
+        <Box component="span" sx={{ display: "inline-flex", alignItems: "center", gap: 1 }}>
+          {props.colours && (
+            <Box component="span" aria-hidden sx={{ display: "inline-flex", border: `1px solid ${RULE}` }}>
+              {props.colours.map((colour) => (
+                <Box component="span" key={colour} sx={{ width: 14, height: 12, bgcolor: colour }} />
+              ))}
+            </Box>
+          )}
+          <span>
+            <WithTerm says={props.label} term={props.term} />
+          </span>
+        </Box>
+      }
       disabled={props.disabled}
       control={<Radio size="small" sx={{ py: 0.5 }} onChange={props.onChoose} />}
     />

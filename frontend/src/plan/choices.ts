@@ -173,6 +173,8 @@ export function undecided(look: Look, choices: Choices, hasZones: boolean): stri
   if (choices.role === "counts" && !choices.number) open.push("Say which column has the number of events.");
   if (choices.role === "counts" && asksDecimal(look, choices) && !choices.numberDecimal)
     open.push("Say which sign stands before the decimals in the number of events.");
+  if (!ofEvents(choices.role) && choices.role !== "table" && asksSystem(look))
+    open.push("Say which coordinate system the file is in.");
   if (ofEvents(choices.role)) {
     if (!choices.coordinates) open.push("Say where the coordinates stand.");
     else if (choices.coordinates.kind === "none") {
@@ -193,6 +195,11 @@ export function undecided(look: Look, choices: Choices, hasZones: boolean): stri
     if (!w.first_day || !w.last_day || w.last_day < w.first_day)
       open.push("A recorded window needs a first and a last day.");
   return open;
+}
+
+/** Is this a file of shapes that does not say which coordinate system it is in? */
+export function asksSystem(look: Look): boolean {
+  return look.kind === "vector" && !look.reading.crs && !look.coordinates[0]?.crs;
 }
 
 /** How many features are no points. */

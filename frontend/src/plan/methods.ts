@@ -9,16 +9,26 @@ type Chosen = Exclude<Method, "locked">;
 
 export interface Way {
   says: string;
+  /** The textbook's words for it. */
+  term: string;
   methods: readonly Chosen[];
 }
 
 export const WAYS: readonly Way[] = [
-  { says: "the same number in each", methods: ["quantile"] },
-  { says: "where the gaps fall", methods: ["natural_breaks"] },
-  { says: "the same width", methods: ["equal_intervals", "round_numbers", "every"] },
-  { says: "growing widths", methods: ["geometric", "head_tail"] },
-  { says: "distance from the middle", methods: ["standard_deviations", "clear_difference"] },
-  { says: "by hand", methods: ["by_hand"] },
+  { says: "the same number in each", term: "quantile", methods: ["quantile"] },
+  { says: "where the gaps fall", term: "natural breaks", methods: ["natural_breaks"] },
+  { says: "the same width", term: "equal intervals", methods: ["equal_intervals", "round_numbers", "every"] },
+  {
+    says: "growing widths",
+    term: "geometric progression, head and tail",
+    methods: ["geometric", "head_tail"],
+  },
+  {
+    says: "distance from the middle",
+    term: "standard deviations",
+    methods: ["standard_deviations", "clear_difference"],
+  },
+  { says: "by hand", term: "", methods: ["by_hand"] },
 ];
 
 export const METHODS: { [M in Chosen]: string } = {
@@ -100,26 +110,50 @@ export function hasCount(now: Classing): boolean {
   }
 }
 
-/** The ways of classing that are compared, by the name that the account line gives them. */
-export const COMPARED: { says: string; make: (now: Classing, count: number) => Classing }[] = [
-  { says: "quantile", make: ({ zero }, count) => ({ method: "quantile", count, zero, by: "areas" }) },
+/** The ways of classing that are compared: in plain words, and by the textbook's, which the account line has. */
+export const COMPARED: { plain: string; says: string; make: (now: Classing, count: number) => Classing }[] = [
   {
+    plain: "the same number in each",
+    says: "quantile",
+    make: ({ zero }, count) => ({ method: "quantile", count, zero, by: "areas" }),
+  },
+  {
+    plain: "where the gaps fall",
     says: "natural breaks",
     make: ({ zero }, count) => ({ method: "natural_breaks", count, zero, by: "areas" }),
   },
-  { says: "equal intervals", make: ({ zero }, count) => ({ method: "equal_intervals", count, zero }) },
-  { says: "geometric progression", make: ({ zero }, count) => ({ method: "geometric", count, zero }) },
-  { says: "round numbers", make: ({ zero }, count) => ({ method: "round_numbers", count, zero }) },
-  { says: "head and tail", make: ({ zero }, count) => ({ method: "head_tail", count, zero }) },
   {
+    plain: "the same width",
+    says: "equal intervals",
+    make: ({ zero }, count) => ({ method: "equal_intervals", count, zero }),
+  },
+  {
+    plain: "growing widths",
+    says: "geometric progression",
+    make: ({ zero }, count) => ({ method: "geometric", count, zero }),
+  },
+  {
+    plain: "at round numbers",
+    says: "round numbers",
+    make: ({ zero }, count) => ({ method: "round_numbers", count, zero }),
+  },
+  {
+    plain: "at the mean, then above it",
+    says: "head and tail",
+    make: ({ zero }, count) => ({ method: "head_tail", count, zero }),
+  },
+  {
+    plain: "distance from the middle",
     says: "standard deviations",
     make: ({ zero }, count) => ({ method: "standard_deviations", count, zero, half: false }),
   },
   {
+    plain: "the same number of {people} in each",
     says: "quantile by what is divided by",
     make: ({ zero }, count) => ({ method: "quantile", count, zero, by: "under" }),
   },
   {
+    plain: "where the gaps fall, by {people}",
     says: "natural breaks by what is divided by",
     make: ({ zero }, count) => ({ method: "natural_breaks", count, zero, by: "under" }),
   },

@@ -9,7 +9,7 @@ import { useFocusHere } from "../parts/focus";
 import { Quiet } from "../parts/parts";
 import { mappedMeasure } from "../plan/mapped";
 import { same } from "../records";
-import { sheetLeft, sheetWidth } from "../state/hang";
+import { columnLeft, sheetLeft, sheetWidth } from "../state/hang";
 import { useSavePlan, useShownPlan } from "../state/queries";
 import { type Stage, useParts } from "../state/store";
 import { useSmall, useWindowWidth } from "../state/window";
@@ -50,49 +50,68 @@ export function Sheet({ study, view: saved, areas, stage }: Props & { stage: Sta
     ),
     show: <ShowSheet study={study} view={view} save={save.mutate} />,
   }[stage];
+  const left = sheetLeft(stage, selected !== null, windowWidth);
+  const right = left + sheetWidth(stage, windowWidth);
+  const away = columnLeft(stage, windowWidth) - right;
   return (
-    <Box
-      component="section"
-      ref={ref}
-      tabIndex={0}
-      aria-label={`${stage} sheet`}
-      style={pinned || small ? undefined : { left: sheetLeft(stage, selected !== null, windowWidth) }}
-      sx={{
-        width: small ? "auto" : sheetWidth(stage, windowWidth),
-        overflowY: "auto",
-        // The keys are here once it opens: a hairline says so, and does not frame the whole sheet.
-        "&:focus-visible": { outline: `1px solid ${INK}`, outlineOffset: -2 },
-        bgcolor: PAPER,
-        p: 2,
-        zIndex: 3,
-        ...(small
-          ? { borderBottom: `3px double ${INK}` }
-          : pinned
-            ? { flexShrink: 0, borderRight: `1px solid ${INK}` }
-            : { position: "absolute", top: 0, maxHeight: "100%", border: `1px solid ${INK}`, borderTop: 0 }),
-      }}
-    >
-      <Box sx={{ float: "right", display: "flex", gap: 1, fontSize: "0.8125rem" }}>
-        {!small && (
+    <>
+      {!pinned && !small && away > 0 && (
+        // The sheet's top rule reaches to the column that it is of.
+        <Box
+          data-testid="to its column"
+          sx={{ position: "absolute", top: 0, height: 3, bgcolor: INK, zIndex: 3 }}
+          style={{ left: right, width: away + 24 }}
+        />
+      )}
+      <Box
+        component="section"
+        ref={ref}
+        tabIndex={0}
+        aria-label={`${stage} sheet`}
+        style={pinned || small ? undefined : { left }}
+        sx={{
+          width: small ? "auto" : sheetWidth(stage, windowWidth),
+          overflowY: "auto",
+          // The keys are here once it opens: a hairline says so, and does not frame the whole sheet.
+          "&:focus-visible": { outline: `1px solid ${INK}`, outlineOffset: -2 },
+          bgcolor: PAPER,
+          p: 2,
+          zIndex: 3,
+          ...(small
+            ? { borderBottom: `3px double ${INK}` }
+            : pinned
+              ? { flexShrink: 0, borderRight: `1px solid ${INK}` }
+              : {
+                  position: "absolute",
+                  top: 0,
+                  maxHeight: "100%",
+                  border: `1px solid ${INK}`,
+                  borderTop: 0,
+                }),
+        }}
+      >
+        <Box sx={{ float: "right", display: "flex", gap: 1, fontSize: "0.8125rem" }}>
+          {!small && (
+            <ButtonBase
+              aria-pressed={pinned}
+              onClick={() => set({ pinned: !pinned })}
+              sx={{ font: "inherit", textDecoration: "underline", textUnderlineOffset: 3 }}
+            >
+              {pinned ? "let it hang" : "beside the map"}
+            </ButtonBase>
+          )}
           <ButtonBase
-            aria-pressed={pinned}
-            onClick={() => set({ pinned: !pinned })}
-            sx={{ font: "inherit", textDecoration: "underline", textUnderlineOffset: 3 }}
+            aria-label="Close the sheet"
+            onClick={() => set({ sheet: null })}
+            sx={{ font: "inherit", px: 0.5 }}
           >
-            {pinned ? "let it hang" : "beside the map"}
+            ×
           </ButtonBase>
-        )}
-        <ButtonBase
-          aria-label="Close the sheet"
-          onClick={() => set({ sheet: null })}
-          sx={{ font: "inherit", px: 0.5 }}
-        >
-          ×
-        </ButtonBase>
+        </Box>
+        <Unanswered />
+        {body}
+        {save.isPending && <Quiet>Working it out…</Quiet>}
       </Box>
-      <Unanswered />
-      {body}
-      {save.isPending && <Quiet>Working it out…</Quiet>}
-    </Box>
+    </>
   );
 }

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { cardWidth, railWidth, sheetLeft, sheetWidth, taken } from "./hang";
+import { cardWidth, columnLeft, railWidth, sheetLeft, sheetWidth, taken } from "./hang";
 import { STAGES } from "./store";
 
 describe("a sheet", () => {
@@ -25,6 +25,19 @@ describe("a sheet", () => {
             ).toBeLessThan(160);
         }
       }
+    }
+  });
+
+  it("stands at the rail where it would leave a narrow window's map in two strips, and hangs where it is wide", () => {
+    for (const stage of STAGES) {
+      for (const width of [1024, 1280, 1440]) {
+        const from = sheetLeft(stage, false, width);
+        const right = width - railWidth(width) - from - sheetWidth(stage, width);
+        expect(from === 0 || Math.abs(right) < 1).toBe(true);
+      }
+      const column = columnLeft(stage, 1920);
+      const most = 1920 - railWidth(1920) - sheetWidth(stage, 1920);
+      expect(sheetLeft(stage, false, 1920)).toBe(Math.max(0, Math.min(column, most)));
     }
   });
 });

@@ -4,6 +4,8 @@ import { unit } from "../unit";
 import { STAGES, type Stage } from "./store";
 
 const LEAST_MAP = 160;
+/** From this width on, both sides of a sheet are a map. */
+const WIDE = 1_500;
 const [LEAST_WIDTH, LEAST_HEIGHT] = [720, 500];
 
 /** Is a window too small for all to stand beside each other? */
@@ -23,15 +25,21 @@ export function railWidth(windowWidth: number): number {
   return Math.min(340 * unit, 0.46 * windowWidth);
 }
 
-/** A sheet hangs from its own column, as far as rail and card leave it room: neither is ever covered. */
+/** A sheet hangs from its own column, as far as rail and card leave it room: neither is ever covered. Where it would cut
+ * the map of a narrow window in two, it stands at the rail instead. */
 export function sheetLeft(stage: Stage, card: boolean, windowWidth: number): number {
-  const column = STAGES.indexOf(stage);
   const most =
     windowWidth -
     railWidth(windowWidth) -
     sheetWidth(stage, windowWidth) -
     (card ? cardWidth(windowWidth) : 0);
-  return Math.max(0, Math.min((column * windowWidth) / STAGES.length - railWidth(windowWidth), most));
+  const from = Math.max(0, Math.min(columnLeft(stage, windowWidth), most));
+  return windowWidth < WIDE * unit && from > 0 && most - from > 0 ? 0 : from;
+}
+
+/** Where a stage's column of the account line begins. */
+export function columnLeft(stage: Stage, windowWidth: number): number {
+  return (STAGES.indexOf(stage) * windowWidth) / STAGES.length - railWidth(windowWidth);
 }
 
 /** The margins that sheet and card take from the map: of the two sides of a sheet the wider stays free. */

@@ -219,7 +219,8 @@ def look_together(path: StudyPath, body: TogetherRequest) -> Response:
     for (upload, one), taken in zip(seen.items(), found, strict=True):
         systems = _systems(one, taken.coordinates, zones)
         coordinates = taken.coordinates
-        if coordinates and systems and not coordinates.get("crs"):
+        # A file of shapes says itself which system it is in, or else the user does.
+        if coordinates and systems and not coordinates.get("crs") and coordinates["kind"] != "geometry":
             coordinates = {**coordinates, "crs": systems[0].code}
         told = {k: v for k, v in asdict(taken).items() if k != "coordinates"}
         views.append(TakenView(upload_id=upload, coordinates=coordinates, systems=systems, **told))
@@ -306,8 +307,8 @@ def _stated(study_id: uuid.UUID, seen: Look) -> list[StatedView]:
 
 
 def _unnamed(coordinates: dict[str, Any] | None) -> bool:
-    """Are these coordinates in columns whose system must be found or asked?"""
-    return coordinates is not None and not coordinates.get("crs") and coordinates["kind"] not in ("none", "geometry")
+    """Are these coordinates whose system must be found or asked?"""
+    return coordinates is not None and not coordinates.get("crs") and coordinates["kind"] != "none"
 
 
 def _any_zones(study_id: uuid.UUID) -> ZoneSet | None:

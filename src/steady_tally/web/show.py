@@ -36,6 +36,7 @@ from steady_tally.core.report.labels import check_labels, labels_key
 from steady_tally.core.report.sums import Doubt, proposed_name, sum_lines
 from steady_tally.core.report.tables import account_document
 from steady_tally.core.show.bands import ZERO_COLOUR
+from steady_tally.core.show.colours import RAMPS, sequential
 from steady_tally.core.show.drawing import LEVELS, Plane, plane_of, tolerance
 from steady_tally.core.show.framing import area_boxes, proposed_insets
 from steady_tally.core.show.insets import DrawnInset, inset_rings, insets_of, main_rings, without_insets
@@ -59,6 +60,7 @@ api = APIBlueprint("show", __name__, url_prefix="/api", abp_tags=[Tag(name="show
 
 
 _MOST_STEPS = 50
+_SHOWN_RAMPS = {name: sequential(name, 6) for name in RAMPS}
 
 
 class BandView(BaseModel):
@@ -181,6 +183,7 @@ class View(BaseModel):
     period_noun: str = Field(description="What a recorded window is called.")
     method: str = Field(description="The method of classing in a word or two.")
     bands: list[BandView]
+    ramps: dict[str, list[str]] = Field(description="Some colours of each ramp, from the least to the greatest.")
     unclassed: list[str] = Field(description="Colours of values as they are, from the least to the greatest.")
     middle: float | None = Field(description="Where two-sided colours turn.")
     scale: float = Field(description="What the figures in the words of the classes are divided by.")
@@ -557,6 +560,7 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
     )
     return View(
         study=path.study_id,
+        ramps=_SHOWN_RAMPS,
         keys=keys_of(chain),
         version=path.version,
         plan=plan,
@@ -676,6 +680,7 @@ def _view(
         plan=plan,
         measure=outcome.name,
         events_name=outcome.events_name,
+        ramps=_SHOWN_RAMPS,
         earlier=earlier,
         drafted=_drafted(path),
         ledger=Account(**account_document(outcome)),

@@ -155,6 +155,7 @@ function Ways({ view, now, put }: WaysProps) {
             key={way.says}
             value={String(i)}
             label={way.says}
+            term={way.term}
             onChoose={() => put((c) => byMethod(c, way.methods[0], breaks))}
           />
         ))}

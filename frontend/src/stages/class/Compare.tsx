@@ -4,7 +4,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
 import Typography from "@mui/material/Typography";
-import { useMemo, useRef, useState } from "react";
+import { type ReactNode, useCallback, useMemo, useRef, useState } from "react";
 import type { Areas, Shapes } from "../../api/bulk";
 import type { Schemas, Study, View } from "../../api/client";
 import { percent, plural, whole } from "../../format";
@@ -17,7 +17,7 @@ import { leaving, nearTies } from "../../outcome/ruling";
 import { termOf } from "../../outcome/terms";
 import { Unanswered } from "../../parts/Answer";
 import { useFocusHere } from "../../parts/focus";
-import { Quiet } from "../../parts/parts";
+import { Quiet, WithTerm } from "../../parts/parts";
 import { mappedClasses, mappedName } from "../../plan/mapped";
 import { COMPARED } from "../../plan/methods";
 import type { Classing } from "../../plan/types";
@@ -54,12 +54,14 @@ export function Compare({ study, view, areas, shapes }: Props) {
   const now = mappedClasses(view.plan);
   const [ways, setWays] = useState<readonly string[]>(FIRST_WAYS);
   const [counts, setCounts] = useState<readonly number[]>(() => countsAbout(view.bands.length));
+  const noun = termOf(view, "under")?.noun ?? "what is divided by";
+  const withNoun = useCallback((plain: string) => plain.replace("{people}", noun), [noun]);
   const grid = useMemo(() => {
     const columns = COMPARED.filter((w) => ways.includes(w.says));
     return COUNTS.filter((n) => counts.includes(n)).flatMap((count) =>
-      columns.map((w) => ({ says: w.says, count, way: w.make(now, count) })),
+      columns.map((w) => ({ plain: withNoun(w.plain), says: w.says, count, way: w.make(now, count) })),
     );
-  }, [ways, counts, now]);
+  }, [ways, counts, now, withNoun]);
   const compared = useComparedWays(
     view,
     grid.map((g) => g.way),
@@ -106,9 +108,12 @@ export function Compare({ study, view, areas, shapes }: Props) {
         all={COMPARED.map((w) => w.says)}
         on={ways}
         onChange={setWays}
-        text={(says) =>
-          says.replace("what is divided by", termOf(view, "under")?.noun ?? "what is divided by")
-        }
+        text={(says) => (
+          <WithTerm
+            says={withNoun(COMPARED.find((w) => w.says === says)!.plain)}
+            term={says.replace(" by what is divided by", "")}
+          />
+        )}
       />
       <Toggles label="Classes" all={COUNTS} on={counts} onChange={setCounts} text={String} />
       <Unanswered />
@@ -137,7 +142,7 @@ function Toggles<T extends string | number>(props: {
   all: readonly T[];
   on: readonly T[];
   onChange: (on: readonly T[]) => void;
-  text: (one: T) => string;
+  text: (one: T) => ReactNode;
 }) {
   const { on, onChange } = props;
   return (
@@ -170,6 +175,7 @@ function Toggles<T extends string | number>(props: {
 }
 
 interface Candidate {
+  plain: string;
   says: string;
   count: number;
   way: Classing;
@@ -292,7 +298,7 @@ function Card(props: {
     >
       <Box sx={{ px: 0.75, fontSize: "0.8125rem", display: "flex", gap: 1 }}>
         <Box
-          title={candidate.says}
+          title={`${candidate.plain} (${candidate.says})`}
           sx={{
             fontWeight: isNow ? 600 : 500,
             overflow: "hidden",
@@ -300,7 +306,7 @@ function Card(props: {
             whiteSpace: "nowrap",
           }}
         >
-          {candidate.says}
+          {candidate.plain}
         </Box>
         <Box sx={{ flexGrow: 1, textAlign: "right", color: QUIET, whiteSpace: "nowrap" }}>
           {isNow ? "as it is now" : made > 0 && plural(made, "class", "classes")}

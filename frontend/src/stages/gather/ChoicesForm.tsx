@@ -4,7 +4,7 @@ import type { Look, Source } from "../../api/client";
 import { DecimalSign, Field, Pick } from "../../parts/Fields";
 import { Quiet, Unfold } from "../../parts/parts";
 import { SystemField } from "../../parts/SystemField";
-import { asksDecimal, type Choices, FACTS, ofEvents, ROLES, rolesFor } from "../../plan/choices";
+import { asksDecimal, asksSystem, type Choices, FACTS, ofEvents, ROLES, rolesFor } from "../../plan/choices";
 import { type Incoming, lookAgain, useIncoming } from "../../state/incoming";
 import { Alike } from "./AllFiles";
 import { PeriodsForm } from "./PeriodsForm";
@@ -72,6 +72,15 @@ export function ChoicesForm({ file, look, choices, sources }: Props) {
           }
         />
       )}
+      {asksSystem(look) && (
+        <SystemField
+          label="Coordinate system of the file"
+          value={null}
+          near={file.taken?.systems ?? look.systems}
+          focused
+          onChange={(crs) => read({ crs })}
+        />
+      )}
       {ofEvents(choices.role) && (file.again || !choices.replaces) && (
         <>
           {choices.role === "counts" && (
@@ -127,7 +136,7 @@ export function ChoicesForm({ file, look, choices, sources }: Props) {
         {(look.kind === "text" || look.kind === "workbook") && (
           <RowOfNames key={look.reading.header_row} row={look.reading.header_row ?? null} read={read} />
         )}
-        {look.kind === "vector" && (
+        {look.kind === "vector" && !asksSystem(look) && (
           <SystemField
             label="Coordinate system, where the file names none"
             value={look.reading.crs ?? null}

@@ -61,6 +61,7 @@ function ColoursTab({ view, save }: { view: View; save: Save }) {
               key={ramp}
               value={ramp}
               label={ramp}
+              colours={view.ramps[ramp]}
               onChoose={() =>
                 save((p) => {
                   const colours = mappedColours(p);

@@ -167,12 +167,14 @@ function Small(props: FoldProps) {
         <Choice
           value="all"
           label="towards that of all areas"
+          term="empirical Bayes smoothing"
           disabled={direct}
           onChoose={() => onChange({ ...now, smoothed: "all" })}
         />
         <Choice
           value="neighbours"
           label="towards its neighbours’"
+          term="local empirical Bayes smoothing"
           disabled={direct}
           onChoose={() => onChange({ ...now, smoothed: "neighbours" })}
         />
