@@ -7,6 +7,8 @@ export const MADDER = "#A8322D";
 export const QUIET = "#56606A";
 export const RULE = "#C9C1B0";
 export const WATER = "#DCE4E4";
+/** Ground of which nobody has said that it is water. */
+export const PLAIN = "#E8E4DA";
 /** A number that lies below the lowest or above the highest break. */
 export const BEYOND = "#8A8F94";
 export const NO_VALUE = "#F6F2E9";

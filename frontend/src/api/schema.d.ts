@@ -3834,6 +3834,13 @@ export interface components {
              * @default false
              */
             hide_empty: boolean;
+            /**
+             * Around
+             * @description How the ground outside all areas is coloured.
+             * @default water
+             * @enum {string}
+             */
+            around: "plain" | "water";
             outlines?: components["schemas"]["Outlines"];
             /**
              * Over

@@ -32,14 +32,14 @@ import {
 import { useAreaProfile, usePoints, useTrials } from "../state/queries";
 import { type Doing, useDoing, useParts } from "../state/store";
 import { useCardWidth, useSmall, useWindowWidth } from "../state/window";
-import { INK, PAPER, WATER } from "../theme";
+import { INK, PAPER } from "../theme";
 import { unit } from "../unit";
 import { FarOff } from "./FarOff";
 import { useGestures, useSize } from "./gestures";
 import { boxesOf, fittedBeside } from "./insets";
 import { LabelsOverlay } from "./LabelsOverlay";
 import { layersOf } from "./layers";
-import { useLook } from "./look";
+import { groundOf, useLook } from "./look";
 import { middleOf } from "./middle";
 import { OutlineEditor, toDegrees, useOutlining } from "./OutlineEditor";
 import { dotsOf, gridsOf, isLaid } from "./overlays";
@@ -245,7 +245,10 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   };
   const itsPlaces = useAnswer(useAreaProfile(outcome, selected))?.places;
   return (
-    <Box sx={{ position: "absolute", inset: 0, bgcolor: WATER, overflow: "hidden" }}>
+    <Box
+      sx={{ position: "absolute", inset: 0, overflow: "hidden" }}
+      style={{ background: groundOf(outcome.plan.show) }}
+    >
       <div
         ref={frameRef}
         role="application"

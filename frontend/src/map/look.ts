@@ -9,7 +9,7 @@ import { colourAt, endsOf } from "../outcome/unclassed";
 import { mappedClasses } from "../plan/mapped";
 import { type Doing, useParts } from "../state/store";
 import { useUnseen } from "../state/unseen";
-import { BEYOND, HATCH, INK, NO_VALUE, PAPER, RULE, WATER } from "../theme";
+import { BEYOND, HATCH, INK, NO_VALUE, PAPER, PLAIN, RULE, WATER } from "../theme";
 import { type Look, packed } from "./paint";
 
 /** Of an area a line may take so much: it lies along two sides of it, so that of a square of side s it is 0.05 s wide. */
@@ -18,7 +18,8 @@ const LINE_SHARE = 0.1;
 const HAIRLINE_WIDTH = 0.5;
 const HAIRLINE = "#FBF9F3";
 
-type Outlines = Outcome["plan"]["show"]["outlines"];
+type Show = Outcome["plan"]["show"];
+type Outlines = Show["outlines"];
 export type Coloured = Pick<Look, "colour" | "hatched" | "doubtful">;
 
 /** Each area in the colour of its class, hatched where it has no value, dotted where it is in doubt. */
@@ -52,7 +53,7 @@ export function coloured(
     hatched[i] = c === NO_CLASS ? 1 : 0;
     if (!seen[c - ABOVE_ALL]) doubtful[i] = 0;
     if (hides && isHidden(outcome, areas, i)) {
-      colour[i] = packed(WATER);
+      colour[i] = packed(groundOf(outcome.plan.show));
       doubtful[i] = 0;
     }
   }
@@ -85,16 +86,21 @@ function blank(areas: Areas): Coloured {
   };
 }
 
+/** The colour of the ground outside all areas. */
+export function groundOf({ around }: Pick<Show, "around">): string {
+  return { plain: PLAIN, water: WATER }[around];
+}
+
 /** The colours of a look that are the same for all areas, and which areas are large enough for a hairline. */
 export function drawnWith(
   areas: Areas,
   scale: number,
-  outlines: Outlines,
+  { outlines, around }: Pick<Show, "outlines" | "around">,
   plain = false,
 ): Omit<Look, "marked" | keyof Coloured> {
   const colour = outlines.colour === "ink" ? INK : HAIRLINE;
   return {
-    background: packed(WATER),
+    background: packed(groundOf({ around })),
     hairline: packed(plain ? RULE : colour),
     ink: packed(INK),
     hatch: packed(HATCH),
@@ -135,8 +141,11 @@ export function useLook(
     return coloured(outcome, areas, (i) => areas.own[i], colours, unseen);
   }, [outcome, areas, plain, unseen, unclassed]);
   const scale = view?.scale ?? 0;
-  const { outlines } = outcome.plan.show;
-  const drawn = useMemo(() => drawnWith(areas, scale, outlines, plain), [areas, scale, outlines, plain]);
+  const { outlines, around } = outcome.plan.show;
+  const drawn = useMemo(
+    () => drawnWith(areas, scale, { outlines, around }, plain),
+    [areas, scale, outlines, around, plain],
+  );
   return useMemo(() => {
     const look = { ...kept, ...drawn };
     const bands = outcome.bands.map((b) => packed(b.colour));

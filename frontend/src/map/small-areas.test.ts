@@ -33,7 +33,7 @@ function drawn(draw: "hairline" | "line" | "none", width: number) {
     hatched: new Uint8Array(of.length),
     doubtful: new Uint8Array(of.length),
     marked: [],
-    ...drawnWith(areas, 1, { draw, width, colour: "paper" }),
+    ...drawnWith(areas, 1, { outlines: { draw, width, colour: "paper" }, around: "water" }),
   };
   const out = new Uint32Array(ids.length);
   paint(ids, WIDE * FINE, TALL * FINE, look, out, FINE);

@@ -20,7 +20,7 @@ export function smallMapsOf(
 ): SmallMaps {
   const insets = boxesOf(shapes.insets, frame, NOWHERE);
   const view = fittedBeside(shapes.bounds, frame, NOWHERE, insets, MARGIN);
-  const drawn = drawnWith(areas, view.scale, plan.show.outlines);
+  const drawn = drawnWith(areas, view.scale, plan.show);
   return {
     ...frame,
     view,

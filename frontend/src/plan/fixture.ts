@@ -96,6 +96,7 @@ export function planOf(areas: Plan["place"]["areas"] = WARDS): Plan {
         rate: { ramp: "peat", reversed: false, below: null, middle: null, ends: null, words: [], bands: [] },
       },
       hide_empty: false,
+      around: "water",
       outlines: { draw: "hairline", colour: "paper", width: 1 },
       over: "district",
       insets: [],

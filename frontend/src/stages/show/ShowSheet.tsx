@@ -8,6 +8,7 @@ import { useState } from "react";
 import type { Study, View } from "../../api/client";
 import { ColourField } from "../../parts/Fields";
 import { Choice, Notes, Question, Quiet, Tabs } from "../../parts/parts";
+import { Ticked } from "../../parts/Ticked";
 import { mappedColours, mappedMeasure } from "../../plan/mapped";
 import type { Colours } from "../../plan/types";
 import type { Save } from "../../state/queries";
@@ -113,6 +114,15 @@ function ColoursTab({ view, save }: { view: View; save: Save }) {
           <Box key={band.range} sx={{ flex: 1, height: 14, bgcolor: band.colour }} />
         ))}
       </Box>
+      <Ticked
+        label="water around the areas"
+        on={view.plan.show.around === "water"}
+        onChange={(water) =>
+          save((p) => {
+            p.show.around = water ? "water" : "plain";
+          })
+        }
+      />
       <FormControlLabel
         label="do not draw areas without events"
         control={

@@ -296,6 +296,7 @@ class _Drafting:
             name = self._name(how)
             document = self._plan(areas, {name: how}, name).as_document()
             document["place"]["projection"] = projection.model_dump(mode="json")
+            document["show"]["around"] = "plain"
             return read_plan(document)
 
         plan = of(grid, measure)
@@ -384,4 +385,5 @@ class _Drafting:
         boxes = proposed_insets(areas, plane, found)
         document = plan.as_document()
         document["show"]["insets"] = [box.model_dump(mode="json") for box in boxes]
+        document["show"]["around"] = "plain"  # nothing says that it is water
         return read_plan(document), len(boxes)

@@ -150,6 +150,7 @@ class Show(Part):
     mapped: Name | None = Field(None, description="May be left out where there is one measure alone.")
     colours: dict[Name, Colours] = Field(default_factory=dict)
     hide_empty: bool = Field(False, description="Leave areas without events undrawn; figures and classes stay.")
+    around: Literal["plain", "water"] = Field("water", description="How the ground outside all areas is coloured.")
     outlines: Outlines = Field(default_factory=Outlines)
     over: str | None = Field(None, description="A column of the zones: the outlines of its values over the map.")
     insets: Annotated[list[Inset], Field(max_length=MOST_INSETS)] = Field(default_factory=list)
