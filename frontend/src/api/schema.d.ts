@@ -5226,6 +5226,22 @@ export interface components {
             files: components["schemas"]["TakenView"][];
         };
         /**
+         * ApartView
+         * @description Longitudes and latitudes.
+         */
+        ApartView: {
+            /** Records */
+            records: [
+                number,
+                number
+            ][];
+            /** Areas */
+            areas: [
+                number,
+                number
+            ][];
+        };
+        /**
          * TakenView
          * @description What a file is taken for beside the others.
          */
@@ -5269,6 +5285,8 @@ export interface components {
              * @description What should be looked at before it is brought in, in sentences.
              */
             doubts: string[];
+            /** @description Some places of records and of areas that do not meet. */
+            apart: components["schemas"]["ApartView"] | null;
         };
         /** TogetherRequest */
         TogetherRequest: {

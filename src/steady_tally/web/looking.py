@@ -181,6 +181,13 @@ class TogetherRequest(BaseModel):
     uploads: list[uuid.UUID] = Field(min_length=1, max_length=MOST_FILES, description="Each was looked into.")
 
 
+class ApartView(BaseModel):
+    """Longitudes and latitudes."""
+
+    records: list[tuple[float, float]]
+    areas: list[tuple[float, float]]
+
+
 class TakenView(BaseModel):
     """What a file is taken for beside the others."""
 
@@ -192,6 +199,7 @@ class TakenView(BaseModel):
     systems: list[SystemView] = Field(description="For coordinates whose system nothing tells.")
     says: str = Field(description="Why, in a few words.")
     doubts: list[str] = Field(description="What should be looked at before it is brought in, in sentences.")
+    apart: ApartView | None = Field(description="Some places of records and of areas that do not meet.")
 
 
 class TakenTogether(BaseModel):
@@ -222,8 +230,20 @@ def look_together(path: StudyPath, body: TogetherRequest) -> Response:
         # A file of shapes says itself which system it is in, or else the user does.
         if coordinates and systems and not coordinates.get("crs") and coordinates["kind"] != "geometry":
             coordinates = {**coordinates, "crs": systems[0].code}
-        told = {k: v for k, v in asdict(taken).items() if k != "coordinates"}
-        views.append(TakenView(upload_id=upload, coordinates=coordinates, systems=systems, **told))
+        away = taken.apart and ApartView(records=taken.apart.records.tolist(), areas=taken.apart.areas.tolist())
+        views.append(
+            TakenView(
+                upload_id=upload,
+                coordinates=coordinates,
+                systems=systems,
+                apart=away,
+                role=taken.role,
+                stated=taken.stated,
+                number=taken.number,
+                says=taken.says,
+                doubts=list(taken.doubts),
+            )
+        )
     return answer(TakenTogether(files=views))
 
 

@@ -132,6 +132,20 @@ class _Fitting:
         return min(known, key=lambda o: o.term.shared is not None, default=None)
 
     @property
+    def other_people(self) -> list[Offer]:
+        """What other tables say of who lives there."""
+        people = self.people
+        return [
+            o
+            for o in self.figures
+            if people is not None
+            and o.people
+            and o.term.source != people.term.source
+            and o.term.shared is None
+            and o.areas >= _KNOWN_FROM * len(self.areas)
+        ]
+
+    @property
     def rank(self) -> tuple[float, ...]:
         """The lower the likelier: known by a table of people, itself or by what other zones share out; then held."""
         people = self.people
@@ -264,6 +278,8 @@ class _Drafting:
                 known = f", which knows {people.areas:,} of {len(fit.areas):,}" if people.areas < len(fit.areas) else ""
                 says = f"divided by the {people.term.noun} of “{people.term.source}”{known}"
                 yield {**counted, "denominator": people.term.model_dump(mode="json")}, says
+            for other in fit.other_people:
+                yield {**counted, "denominator": other.term.model_dump(mode="json")}, f"by “{other.term.source}”"
             per_ground = {**counted, "denominator": ground}, f"per km² of ground, since {why}" if why else "per km²"
             plain = counted, "as they are, since no table says who lives there and the areas are much alike in size"
             yield from (per_ground, plain) if differ or people is not None else (plain, per_ground)

@@ -30,14 +30,16 @@ from steady_tally.core.plan.gather import Events
 from steady_tally.core.reasons import Reason
 from steady_tally.core.sources import Sources, Table
 
+Floats = npt.NDArray[np.float64]
+
 _REPEATED_FROM = 0.2  # of the rows of a list of records repeat what others say in all but their own figures
 _ROWS_AN_AREA = 2.0
 _MOST_SOUND, _FEW_DIFFER = 0.95, 0.5
 _MEET_FROM = 0.05
 _SOME = 3
+_DRAWN = 200
 _NEAR = 3.0  # times the distance from one area to the next
 _ALONE = 0.02  # of the earth's radius, about an area that has no other beside it
-Floats = npt.NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -59,6 +61,15 @@ class Offered:
 
 
 @dataclass(frozen=True)
+class Apart:
+    """Some places of records and of areas, (n, 2) longitudes and latitudes each, that do not meet."""
+
+    says: str
+    records: Floats
+    areas: Floats
+
+
+@dataclass(frozen=True)
 class Taken:
     """What a file is taken for.
 
@@ -70,6 +81,7 @@ class Taken:
     number : the column with how many events a record stands for.
     says : why, in a sentence.
     doubts : what should be looked at before it is brought in, in sentences.
+    apart : where records lie and where areas, where these are nowhere near each other.
     """
 
     role: str
@@ -78,6 +90,7 @@ class Taken:
     number: str | None
     says: str
     doubts: tuple[str, ...] = ()
+    apart: Apart | None = None
 
 
 def taken_together(files: Sequence[Offered], there: Mapping[str, Table], has_events: bool) -> list[Taken]:
@@ -101,7 +114,7 @@ def taken_together(files: Sequence[Offered], there: Mapping[str, Table], has_eve
         says = f"{both} are both areas: say which of them to count in, else the likelier is taken."
         found = [replace(t, doubts=(*t.doubts, says)) if t.role == "zones" else t for t in found]
     pairs = zip(files, found, named, strict=True)
-    return [replace(t, doubts=(*t.doubts, *_doubts(f, t, of, zones))) for f, t, of in pairs]
+    return [_doubted(f, t, of, zones) for f, t, of in pairs]
 
 
 def _taken(file: Offered, named: Sequence[Named]) -> Taken:
@@ -109,7 +122,7 @@ def _taken(file: Offered, named: Sequence[Named]) -> Taken:
     where = dict(guess.coordinates[0]) if guess.coordinates else None
     number = next((c.name for c in guess.columns if c.kind == "number" and _counts(c.name)), None)
     if guess.role == "zones":
-        return Taken("zones", where, None, number, f"{file.rows:,} areas to count in")
+        return Taken("zones", where, None, number, f"{_count(file.rows, 'area')} to count in")
     if guess.role == "reference":
         return Taken("reference", where, None, number, "lines and shapes to lie over the map")
     by = named[0] if named else None
@@ -118,7 +131,7 @@ def _taken(file: Offered, named: Sequence[Named]) -> Taken:
         role = "counts" if guess.role == "events" and several else guess.role
         says = "places and their coordinates"
         if role in ("events", "counts"):
-            says = f"{file.rows:,} records with coordinates"
+            says = f"{_count(file.rows, 'record')} with coordinates"
         if role == "counts":
             says += f", each of which stands for as many events as “{number}” says"
         return Taken(role, where, None, number, says)
@@ -126,13 +139,17 @@ def _taken(file: Offered, named: Sequence[Named]) -> Taken:
         return Taken(guess.role, None, None, number, _as_it_looks(guess.role, file.rows))
     placed = f"“{by.column}” names areas of “{by.zones}” in {100.0 * by.share:.0f} % of them"
     if _is_list(file, by):
-        says = f"{file.rows:,} records without coordinates: {placed}"
+        says = f"{_count(file.rows, 'record')} without coordinates: {placed}"
         return Taken("events", {"kind": "none"}, by.column, number, says)
-    return Taken("table", None, None, number, f"{file.rows:,} rows of figures: {placed}")
+    return Taken("table", None, None, number, f"{_count(file.rows, 'row')} of figures: {placed}")
 
 
 def _as_it_looks(role: str, rows: int) -> str:
-    return f"{rows:,} records" if role == "events" else f"{rows:,} rows of figures"
+    return _count(rows, "record") if role == "events" else f"{_count(rows, 'row')} of figures"
+
+
+def _count(n: int, noun: str) -> str:
+    return f"{n:,} {noun}{'' if n == 1 else 's'}"
 
 
 def _counts(column: str) -> bool:
@@ -176,28 +193,30 @@ def _first_places(files: Sequence[Offered], found: Sequence[Taken]) -> list[Take
     at = next((i for i, t in enumerate(found) if t.role == "look-up" and t.coordinates), None)
     if at is None:
         return list(found)
-    says = f"{files[at].rows:,} records with coordinates"
+    says = f"{_count(files[at].rows, 'record')} with coordinates"
     return [replace(t, role="events", says=says) if i == at else t for i, t in enumerate(found)]
 
 
 # Doubts
 
 
-def _doubts(file: Offered, taken: Taken, named: Sequence[Named], zones: Mapping[str, Table]) -> list[str]:
+def _doubted(file: Offered, taken: Taken, named: Sequence[Named], zones: Mapping[str, Table]) -> Taken:
+    found, apart = list(taken.doubts), None
     if file.rows == 0:
-        return ["It has no rows."]
-    if taken.role == "table" and not file.vector and zones and not named:
-        return [_matches_nothing(file, zones)]
-    if taken.role not in ("events", "counts") or taken.coordinates is None:
-        return []
-    at = _places(file, taken.coordinates)
-    if at is None or len(at[0]) == 0:
-        return []
-    found = []
-    lon, lat = at
-    if len(lon) > 1 and np.ptp(lon) == 0.0 and np.ptp(lat) == 0.0:
-        found.append(f"All of its records are at one place, longitude {lon[0]:.4f}, latitude {lat[0]:.4f}.")
-    return found + [says for name, table in zones.items() if (says := _apart(lon, lat, name, table))]
+        found.append("It has no rows.")
+    elif taken.role == "table" and not file.vector and zones and not named:
+        found.append(_matches_nothing(file, zones))
+    elif taken.role in ("events", "counts") and taken.coordinates is not None:
+        at = _places(file, taken.coordinates)
+        if at is not None and len(at[0]):
+            lon, lat = at
+            if len(lon) > 1 and np.ptp(lon) == 0.0 and np.ptp(lat) == 0.0:
+                place = f"longitude {lon[0]:.4f}, latitude {lat[0]:.4f}"
+                found.append(f"All of its records are at one place, {place}.")
+            away = [one for name, table in zones.items() if (one := _apart(lon, lat, name, table)) is not None]
+            found += [one.says for one in away]
+            apart = away[0] if away else None
+    return replace(taken, doubts=tuple(found), apart=apart)
 
 
 def _matches_nothing(file: Offered, zones: Mapping[str, Table]) -> str:
@@ -226,7 +245,7 @@ def _places(file: Offered, coordinates: Mapping[str, Any]) -> tuple[Floats, Floa
     return lon[known], lat[known]
 
 
-def _apart(lon: Floats, lat: Floats, name: str, areas: Table) -> str | None:
+def _apart(lon: Floats, lat: Floats, name: str, areas: Table) -> Apart | None:
     """How far records lie from zones that none of them is near: nearer than zones lie to each other."""
     if areas.points is None or areas.crs is None:
         return None
@@ -246,10 +265,15 @@ def _apart(lon: Floats, lat: Floats, name: str, areas: Table) -> str | None:
     to = middles[nearest[int(away.argmin())]]
     at = int(away.argmin())
     _, _, metres = Geod(ellps="WGS84").inv(lon[at], lat[at], to[0], to[1])
-    return (
+    says = (
         f"Its records lie about longitude {east:.2f}, latitude {north:.2f}, and none of them near “{name}”: the "
         f"nearest is {metres / 1_000.0:,.0f} km away."
     )
+    return Apart(says, _some(np.column_stack([lon, lat])), _some(middles))
+
+
+def _some(places: Floats) -> Floats:
+    return places[np.unique(np.linspace(0, len(places) - 1, min(len(places), _DRAWN)).astype(np.int64))]
 
 
 def events_of(name: str, taken: Taken, guess: Guess) -> Events:
