@@ -36,7 +36,7 @@ import { INK, PAPER } from "../theme";
 import { unit } from "../unit";
 import { FarOff } from "./FarOff";
 import { useGestures, useSize } from "./gestures";
-import { boxesOf, fittedBeside } from "./insets";
+import { boxesBeside, boxesOf, fittedBeside } from "./insets";
 import { LabelsOverlay } from "./LabelsOverlay";
 import { layersOf } from "./layers";
 import { groundOf, useLook } from "./look";
@@ -100,6 +100,21 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const boxesKey = JSON.stringify([size, shapes.insets.map((i) => [i.at, i.bounds])]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the key stands for what the boxes depend on
   const boxes = useMemo(() => (size ? boxesOf(shapes.insets, size, clear) : []), [boxesKey]);
+  // Where something hangs over the map its boxes stand beside that, and beside the areas.
+  const hung = free.left > 0 || free.right > 0;
+  const standing =
+    hung && size && view
+      ? boxesBeside(
+          shapes.insets,
+          size,
+          { ...clear, left: free.left, right: free.right },
+          shapes.bounds,
+          view,
+        )
+      : boxes;
+  const standingKey = JSON.stringify(standing);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: boxes that stand as before are the same ones
+  const drawnBoxes = useMemo(() => standing, [standingKey]);
   const edges = { top: 0, bottom: 40 * unit, left: 0, right: 0 };
   const all = size && fittedBeside(shapes.bounds, size, edges, boxes);
   const [l, b, r, t] = outcome.frame ?? [];
@@ -180,14 +195,14 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   useEffect(() => {
     if (!view || !size) return;
     const draw = (doing: Doing) =>
-      painter.draw(view, size, { ...lookWith(doing.drafted), marked: markedIn(doing) }, boxes);
+      painter.draw(view, size, { ...lookWith(doing.drafted), marked: markedIn(doing) }, drawnBoxes);
     draw(useDoing.getState());
     // The pointer's area and a moved break are painted without rendering anything.
     return useDoing.subscribe((now, before) => {
       const same = now.hovered === before.hovered && now.selected === before.selected;
       if (!same || now.drafted !== before.drafted) draw(now);
     });
-  }, [view, size, lookWith, boxes, shapes, shown, grids, drawnLayers, painter]);
+  }, [view, size, lookWith, drawnBoxes, shapes, shown, grids, drawnLayers, painter]);
 
   // What moves under a pointer at rest is another area.
   // biome-ignore lint/correctness/useExhaustiveDependencies: only a move of the map asks again
@@ -259,7 +274,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
         data-testid="map"
         style={{ position: "absolute", inset: 0, cursor: "crosshair", touchAction: "none" }}
       />
-      {boxes.map((box, i) => (
+      {drawnBoxes.map((box, i) => (
         <Box
           // biome-ignore lint/suspicious/noArrayIndexKey: insets stand in the plan's order
           key={i}
@@ -284,7 +299,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
           names={named}
           view={view}
           size={size}
-          boxes={boxes}
+          boxes={drawnBoxes}
           onLeft={onLeft}
         />
       )}

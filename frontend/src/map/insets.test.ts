@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Corner } from "../api/bulk";
-import { boxesOf, fittedBeside } from "./insets";
+import { boxesBeside, boxesOf, fittedBeside } from "./insets";
 
 const SIZE = { width: 900, height: 600 };
 const FREE = { left: 0, top: 0, right: 280, bottom: 48 };
@@ -98,5 +98,30 @@ describe("boxes of insets", () => {
             expect(box.view.top).toBeGreaterThanOrEqual(top - 1e-6);
           }
         }
+  });
+});
+
+describe("boxes while something hangs over the map", () => {
+  it("stand beside it, and become smaller rather than cover areas", () => {
+    const bounds = { left: 0, bottom: 0, right: 430, top: 560 };
+    for (const free of [
+      { left: 440, top: 0, right: 0, bottom: 48 },
+      { left: 0, top: 0, right: 280, bottom: 48 },
+    ]) {
+      const size = { width: 940, height: 640 };
+      const room = size.width - free.left - free.right;
+      const view = { scale: 1, left: -(free.left + (room - 430) / 2), top: 560 + 20 };
+      for (const corner of ["bottom right", "bottom left", "top right", "top left"] as Corner[]) {
+        const [box] = boxesBeside([inset(corner, 300, 180)], size, free, bounds, view);
+        expect(box.left).toBeGreaterThanOrEqual(free.left);
+        expect(box.left + box.width).toBeLessThanOrEqual(size.width - free.right);
+        const clear =
+          box.left + box.width <= free.left + (room - 430) / 2 ||
+          box.left >= free.left + (room + 430) / 2 ||
+          box.top >= 20 + 560 ||
+          box.top + box.height <= 20;
+        expect(clear || box.width <= 60).toBe(true);
+      }
+    }
   });
 });

@@ -30,6 +30,37 @@ export function boxesOf(
   return tried.find((boxes) => fits(boxes, size)) ?? tried[tried.length - 1];
 }
 
+/** The same in what sheet and card leave free, and so small that they cover nothing of the map as it is seen, where that
+ * can be. */
+export function boxesBeside(
+  insets: readonly Inset[],
+  size: { width: number; height: number },
+  free: { left: number; top: number; right: number; bottom: number },
+  bounds: Box,
+  view: View,
+): InsetBox[] {
+  const room = size.width - free.left - free.right;
+  const tried = SMALLER.map((by) => laid(insets, size, free, by)).filter((boxes) =>
+    boxes.every((b) => b.width < room && b.top >= 0 && b.top + b.height <= size.height),
+  );
+  return (
+    tried.find((boxes) => !coversAny(boxes, bounds, view)) ??
+    tried[tried.length - 1] ??
+    laid(insets, size, free, SMALLER[SMALLER.length - 1])
+  );
+}
+
+/** Does a box cover a part of some bounds as they are seen? */
+function coversAny(boxes: readonly InsetBox[], bounds: Box, view: View): boolean {
+  return boxes.some(
+    (b) =>
+      (bounds.left - view.left) * view.scale < b.left + b.width &&
+      (bounds.right - view.left) * view.scale > b.left &&
+      (view.top - bounds.top) * view.scale < b.top + b.height &&
+      (view.top - bounds.bottom) * view.scale > b.top,
+  );
+}
+
 function laid(
   insets: readonly Inset[],
   size: { width: number; height: number },
@@ -96,14 +127,7 @@ export function fittedBeside(
   const tried = [{}, { right }, { left }, { left, right }, { bottom }, { top }, { top, bottom }].map(
     (margins) => fitted(bounds, size.width, size.height, least(free, margins), margin),
   );
-  const covered = (view: View) =>
-    boxes.some(
-      (b) =>
-        (bounds.left - view.left) * view.scale < b.left + b.width &&
-        (bounds.right - view.left) * view.scale > b.left &&
-        (view.top - bounds.top) * view.scale < b.top + b.height &&
-        (view.top - bounds.bottom) * view.scale > b.top,
-    );
+  const covered = (view: View) => coversAny(boxes, bounds, view);
   const clear = tried.filter((view) => !covered(view));
   return clear.length ? clear.reduce((a, b) => (b.scale > a.scale ? b : a)) : tried[0];
 }
