@@ -314,3 +314,84 @@ def test_shells_are_told_how_to_complete(shell):
     asked = {"COMP_WORDS": "steady-tally ru", "COMP_CWORD": "1", "_STEADY_TALLY_COMPLETE": "bash_complete"}
     answer = CliRunner().invoke(main, [], env=asked, prog_name="steady-tally")
     assert "run" in answer.stdout
+
+
+def draft(*arguments: object) -> tuple[int, str]:
+    done = CliRunner().invoke(main, [str(a) for a in arguments])
+    assert done.exception is None or isinstance(done.exception, SystemExit), done.exception
+    return done.exit_code, done.output
+
+
+def people(folder: Path) -> Path:
+    (folder / "people.csv").write_text("code,residents\nW,1000\nE,3000\n")
+    return folder / "people.csv"
+
+
+def test_files_alone_are_drafted_into_a_plan_and_what_was_decided_is_said(folder):
+    files = folder / "calls.csv", folder / "zones.geojson", people(folder)
+    code, said = draft("draft", *files, "--out", folder / "first.json")
+    assert code == 0, said
+    assert "zones.geojson: zones, 2 areas to count in" in said
+    assert "divided by the residents of “people”" in said
+    assert "rather: calls per" in said
+    assert json.loads((folder / "first.json").read_text())["place"]["areas"]["source"] == "zones"
+    # The plan runs again on the same files, as any does.
+    arguments = ["run", folder / "first.json", "--events", files[0], "--areas", files[1], "--table", files[2]]
+    code, said = draft(*arguments, "--out", folder / "again")
+    assert code == 0, said
+
+    code, said = draft("draft", *files, "--json")
+    told = json.loads(said)
+    assert [f["role"] for f in told["files"]] == ["events", "zones", "table"]
+    assert told["plan"]["show"]["mapped"] not in [o["says"] for o in told["others"]]
+    assert all(o["plan"]["format"] == "steady-tally-plan" for o in told["others"])
+
+
+def test_files_alone_are_run_with_the_plan_beside_the_results(folder):
+    files = folder / "calls.csv", folder / "zones.geojson", people(folder)
+    code, said = draft("run", "--out", folder / "out", *files)
+    assert code == 0, said
+    assert "divided by the residents of “people”" in said
+    assert (folder / "out" / "plan.json").exists()
+    ledger = json.loads((folder / "out" / "ledger.json").read_text())
+    assert ledger["stages"][0]["records_in"] == 3
+    code, said = draft("run", "--json", "--out", folder / "more", *files)
+    assert json.loads(said)["drafted"]["says"]
+    # Areas and a table alone are a map, too.
+    code, said = draft("run", "--out", folder / "areas", *files[1:])
+    assert "“residents” is shown in the areas of “zones”" in said
+
+
+@pytest.mark.parametrize(
+    ("names", "more", "code", "says"),
+    [
+        (
+            ["people.csv"],
+            [],
+            1,
+            "none of these has events or areas: “people.csv” is taken for table, 2 rows of figures",
+        ),
+        (["metres.csv"], [], 1, "Say it: --crs metres.csv=CODE."),
+        (["metres.csv"], ["--crs", "metres.csv=EPSG:32624"], 0, "counted in hexagons"),
+        (["metres.csv"], ["--crs", "metres.csv"], 1, "“metres.csv” is not FILE=CODE."),
+        (["named.csv"], [], 1, "its records have no coordinates, and no areas came with it that they name"),
+        (["nowhere.csv"], [], 1, "there is no such file"),
+    ],
+)
+def test_what_cannot_be_drafted_is_one_sentence(folder, names, more, code, says):
+    people(folder)
+    (folder / "metres.csv").write_text(
+        "id,easting,northing\n" + "".join(f"{i},{5e5 + 99 * i},{42e5}\n" for i in range(50))
+    )
+    (folder / "named.csv").write_text("date,ward\n2024-05-01,W\n2024-05-02,E\n2024-06-02,E\n")
+    found, said = draft("draft", *(folder / name for name in names), *more)
+    assert (found, says in said) == (code, True), said
+
+
+def test_run_says_what_it_lacks(folder):
+    code, said = draft("run", folder / "plan.json", "--out", folder / "out", "--events", folder / "calls.csv")
+    assert (code, "a plan needs --areas FILE" in said) == (2, True)
+    code, said = draft(
+        "run", folder / "plan.json", folder / "calls.csv", "--areas", folder / "zones.geojson", "--out", "x"
+    )
+    assert (code, "name the files by options" in said) == (2, True)

@@ -90,11 +90,11 @@ def test_what_the_rows_of_one_area_mean_is_proposed_shown_and_changed(page, appl
 
 
 def test_numbers_that_can_be_read_in_two_ways_are_asked_about(page, application):
-    mapped(page, application, "Two ways", "code,people\nA1,1.200\nB2,2.800\n")
+    mapped(page, application, "Two ways", "code,jobs\nA1,1.200\nB2,2.800\n")
     sheet = page.get_by_label("measure sheet")
     before = page.locator('[data-figure="measure"]').inner_text()
     page.locator('[data-slot="under"]').click()
-    page.get_by_role("radio", name="residents, from “people”").click()
+    page.get_by_role("radio", name="jobs, from “people”").click()
     expect(sheet).to_contain_text("“1.200” can be read as 1.2 and as 1,200")
     expect(page.locator('[data-figure="measure"]')).to_have_text(before)
     sheet.get_by_label("The decimal sign is the").select_option(",")
@@ -115,14 +115,14 @@ def test_the_encoding_that_was_guessed_is_said_and_can_be_changed(page, applicat
 def test_a_plan_whose_rate_cannot_be_worked_out_opens_with_counts_and_says_why(page, application):
     mapped(page, application, "Older", "code,people\nA1,1.200\nB2,2.800\n")
     page.locator('[data-slot="under"]').click()
+    # People are whole: which sign is which is not asked of them.
     page.get_by_role("radio", name="residents, from “people”").click()
-    page.get_by_label("The decimal sign is the").select_option(",")
     expect(page.locator('[data-amount="under"]')).to_have_text("4,000")
     older = next(s for s in application.ask("api/studies")["studies"] if s["name"] == "Older")
     # Next month's table has two rows for one area.
     bring_again = "code,people\nA1,1.200\nA1,1.300\nB2,2.800\n"
     drop(page, "people.csv", bring_again.encode())
-    page.get_by_label("Beside the others, or in the place of one").select_option("people")
+    page.get_by_role("button", name="Put it in its place").click()
     page.get_by_role("button", name="Let it take the place of “people”").click()
     expect(page.get_by_role("dialog", name="Bring files in")).to_have_count(0, timeout=30_000)
     page.reload()

@@ -139,6 +139,9 @@ def drafted(files: Sequence[Path], crs: dict[str, str]) -> Drafted:
             zip(rows, pool.map(lambda n: read_table(named[n], n, looks[n].reading), rows), strict=True)
         )
     zones = {n: f for n, f in features.items() if taken[n].role == "zones"}
+    if not zones and not any(t.role in ("events", "counts") for t in taken.values()):
+        are = "; ".join(f"“{named[n].name}” is taken for {t.role}, {t.says}" for n, t in taken.items())
+        raise SourceError(f"none of these has events or areas: {are}.", where="draft", todo="Name a file that has.")
     events = {}
     for name, one in taken.items():
         if one.role in ("events", "counts"):
@@ -178,7 +181,13 @@ def _placed(file: Path, seen: Look, taken: Taken, zones: dict[str, Features], cr
     from steady_tally.core.place.zones import zone_set
 
     at = taken.coordinates
-    if at is None or at["kind"] == "none" or at.get("crs") or (at["kind"] == "geometry" and seen.reading.crs):
+    if at is None:
+        raise SourceError(
+            "its records have no coordinates, and no areas came with it that they name.",
+            where=f"file “{file.name}”",
+            todo="Give the areas with it whose names or codes its records have.",
+        )
+    if at["kind"] == "none" or at.get("crs") or (at["kind"] == "geometry" and seen.reading.crs):
         return taken
     code = crs.get(file.name)
     if code is None and at["kind"] != "geometry":

@@ -236,6 +236,8 @@ class _Drafting:
         plan, boxes = self._apart(self._with(first.plan, measure))
         called = plan.mapped
         says = [f"{self._says(called)} in the areas of “{first.plan.source}”{self._how()}, {because}."]
+        if self.mapped and first.people is not None and first.people.term.decimal is not None:
+            says.append(f"The figures in “{first.people.term.value}” are read as whole people.")
         others = [Other(self._called(plan, m), self._otherwise(plan, m)) for m, _ in ways[1:]]
         others += [
             Other(f"in “{f.plan.source}”", self._apart(self._with(f.plan, next(self._ways(f))[0]))[0])
