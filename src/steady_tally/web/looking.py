@@ -40,7 +40,7 @@ api = APIBlueprint("looking", __name__, url_prefix="/api", abp_tags=[Tag(name="g
 _MOST_LOOKS = 2
 _looks = threading.BoundedSemaphore(_MOST_LOOKS)
 _BEGINNING = 500_000
-_MOST_SEEN = 2 * MOST_FILES
+_MOST_SEEN_BYTES = 64 << 20
 
 
 class LookRequest(BaseModel):
@@ -258,12 +258,16 @@ class _Seen:
         with self._turn:
             self._looks[upload] = seen
             self._looks.move_to_end(upload)
-            while len(self._looks) > _MOST_SEEN:
+            while len(self._looks) > 1 and sum(_bytes(one) for one in self._looks.values()) > _MOST_SEEN_BYTES:
                 self._looks.popitem(last=False)
 
     def find(self, upload: uuid.UUID) -> Look | None:
         with self._turn:
             return self._looks.get(upload)
+
+
+def _bytes(seen: Look) -> int:
+    return int(seen.sample.columns.nbytes + seen.first.nbytes)
 
 
 _seen = _Seen()

@@ -117,7 +117,7 @@ function Line({ file, sources, questions, busy }: LineProps) {
       sx={{
         listStyle: "none",
         display: "grid",
-        gridTemplateColumns: small ? "1fr" : "minmax(180px, 260px) 230px 1fr auto",
+        gridTemplateColumns: small ? "1fr" : "minmax(180px, 240px) 270px 1fr auto",
         columnGap: 3,
         rowGap: 0.5,
         alignItems: "start",
