@@ -175,3 +175,18 @@ def test_when_one_of_them_fails_it_is_said_and_pressed_again_the_others_are_not_
     assert bring_all(client, empty, found)["state"] == "done"
     assert view(client, empty)["events"] == 300
     assert len(client.get(f"/api/studies/{empty}/sources").get_json()["sources"]) == 2
+
+
+def test_cells_are_proposed_as_wide_as_the_events_ask_for(client, empty):
+    found = taken(client, empty, {"squares.geojson": SQUARES.encode(), "calls.csv": calls(3_000)})
+    assert bring_all(client, empty, found)["state"] == "done"
+    proposed = client.get(f"{results_of(client, empty)}/first-size").get_json()
+    # 26 by 18 km with 3,000 events: 1 km across gives some six in each, 2 km more than ten.
+    assert proposed == {"size": 2.0, "unit": "km"}
+    # Without events nothing says how small cells may be.
+    areas = client.post("/api/studies", json={"name": "Areas alone"}).get_json()["id"]
+    assert (
+        bring_all(client, areas, taken(client, areas, {"s.geojson": SQUARES.encode(), "p.csv": RESIDENTS}))["state"]
+        == "done"
+    )
+    assert client.get(f"{results_of(client, areas)}/first-size").get_json() == {"size": 1.0, "unit": "km"}

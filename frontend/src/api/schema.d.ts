@@ -345,6 +345,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/plans/{version}/first-size": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How wide cells would be at first: some events in each, and not too many cells */
+        get: operations["place_first_size_studies__uuid_study_id__plans__uuid_version__first_size_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/plans/{version}/projection": {
         parameters: {
             query?: never;
@@ -5393,6 +5410,19 @@ export interface components {
         GridDraft: {
             place: components["schemas"]["Place"];
         };
+        /**
+         * FirstSize
+         * @description A width for cells over where the bulk of the mapped events lies.
+         */
+        FirstSize: {
+            /** Size */
+            size: number;
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "m" | "km" | "ft" | "mi";
+        };
         /** ProjectionView */
         ProjectionView: {
             /** Name */
@@ -7447,6 +7477,31 @@ export interface operations {
                 };
                 content: {
                     "application/vnd.apache.arrow.stream": string;
+                };
+            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
+        };
+    };
+    place_first_size_studies__uuid_study_id__plans__uuid_version__first_size_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstSize"];
                 };
             };
             "4XX": components["responses"]["Problem"];

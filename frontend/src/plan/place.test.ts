@@ -18,6 +18,7 @@ import {
 describe("a grid's choices", () => {
   it("begin over the open zones, and keep what a plan says", () => {
     expect(gridOf(WARDS)).toMatchObject({ kind: "grid", size: 1000, cover: { source: "wards" } });
+    expect(gridOf(WARDS, { size: 20, unit: "km" })).toMatchObject({ size: 20, unit: "km" });
     expect(gridOf({ ...CELLS, size: 300 })).toMatchObject({
       size: 300,
       cover: null,

@@ -44,9 +44,10 @@ export const FRESH: Grid = {
   turn: 0,
 };
 
-/** The plan's grid, or a first one over its zones. */
-export function gridOf(areas: AreasPlan): Grid {
-  return areas.kind === "grid" ? areas : { ...FRESH, cover: ofSource(areas.source) };
+/** The plan's grid, or a first one over its zones, of cells as wide as is proposed. */
+export function gridOf(areas: AreasPlan, first: Pick<Grid, "size" | "unit"> = FRESH): Grid {
+  if (areas.kind === "grid") return areas;
+  return { ...FRESH, size: first.size, unit: first.unit, cover: ofSource(areas.source) };
 }
 
 export function shapeOf(grid: Grid): string {

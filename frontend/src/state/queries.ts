@@ -494,6 +494,15 @@ export function useComparedWays(view: View, ways: readonly Classing[]) {
   });
 }
 
+/** How wide cells would be at first, by where the events lie. */
+export function useFirstSize(view: View) {
+  return useAsked("How wide cells would be", {
+    queryKey: ["first size", view.study, view.keys.looked, view.plan.place.projection],
+    queryFn: () => getJson<Schemas["FirstSize"]>(`${resultsOf(view)}/first-size`),
+    ...KEPT,
+  });
+}
+
 export function useProjection(view: View, projection: Place["projection"]) {
   return useAsked("The projection", {
     queryKey: ["projection", view.study, view.keys.looked, projection],

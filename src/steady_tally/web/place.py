@@ -15,6 +15,7 @@ from pydantic import BaseModel, Field
 
 from steady_tally.core.areas import areas_table
 from steady_tally.core.disclosure.family import let_out_events
+from steady_tally.core.draft.cells import first_grid
 from steady_tally.core.errors import NotFound, PlanError
 from steady_tally.core.gather.categories import category_columns
 from steady_tally.core.geo.bins import OUTSIDE
@@ -28,14 +29,16 @@ from steady_tally.core.place.looking import extent_of
 from steady_tally.core.place.outside import DISTANCES_M, outside
 from steady_tally.core.place.placing import Way
 from steady_tally.core.place.zones import ZoneSet
-from steady_tally.core.plan.place import Grid, Place, WorkingProjection
+from steady_tally.core.plan.base import bare, fingerprint
+from steady_tally.core.plan.place import Grid, LengthUnit, Place, WorkingProjection
 from steady_tally.core.reasons import Reason
 from steady_tally.core.report.tables import events_table
 from steady_tally.core.show.colours import apart
 from steady_tally.core.show.drawing import event_points
 from steady_tally.core.show.pictures import picture_of
 from steady_tally.core.sources import texts
-from steady_tally.results.studies import tried, zone_survey
+from steady_tally.results.kept import kept
+from steady_tally.results.studies import chain_of, tried, zone_survey
 from steady_tally.web.access import Right, needs
 from steady_tally.web.arrow import ARROW, lattice_meta, stream
 from steady_tally.web.aside import aside
@@ -183,6 +186,37 @@ def try_out(path: PlanPath, body: GridDraft) -> Response:
         "warnings": "\n".join(trial.warnings),
     }
     return stream(table, {**figures, **lattice_meta(trial.lattice, plane.origin)})
+
+
+class FirstSize(BaseModel):
+    """A width for cells over where the bulk of the mapped events lies."""
+
+    size: float
+    unit: LengthUnit
+
+
+@api.get(
+    f"{PLAN}/first-size",
+    summary="How wide cells would be at first: some events in each, and not too many cells",
+    responses={"200": FirstSize},
+)
+@needs(Right.READ)
+@aside
+def first_size(path: PlanPath) -> Response:
+    plan = plan_of(path)
+    chain = chain_of(engine(), path.study_id, plan)
+    name = plan.events_name(plan.mapped)
+
+    def anew() -> FirstSize:
+        looked = chain.looked(name) if name else None
+        if looked is None or not looked.has_place.any():
+            return FirstSize(size=1.0, unit="km")  # nothing says how small cells may be
+        found = first_grid(looked, plan.place.projection).grid
+        return FirstSize(size=found.size, unit=found.unit)
+
+    return answer(
+        kept(fingerprint("first size", chain.looked_key(name) if name else "", bare(plan.place.projection)), anew)
+    )
 
 
 class ProjectionView(BaseModel):

@@ -10,6 +10,7 @@ import { type GridTrial, resultsOf } from "../../api/bulk";
 import { postJson, type Schemas, type View } from "../../api/client";
 import { figure, whole } from "../../format";
 import { isLaid } from "../../map/overlays";
+import { Answer } from "../../parts/Answer";
 import { Field, Pick } from "../../parts/Fields";
 import { Link, Quiet } from "../../parts/parts";
 import {
@@ -30,7 +31,7 @@ import {
 import type { Grid, Place } from "../../plan/types";
 import { parsed } from "../../records";
 import { type Asked, saidIn, useAnswer, useDone } from "../../state/asked";
-import { useSources, useTrials } from "../../state/queries";
+import { useFirstSize, useSources, useTrials } from "../../state/queries";
 import { useDoing, useParts } from "../../state/store";
 import { INK, MADDER, QUIET, RULE } from "../../theme";
 import type { PlaceProps } from "./props";
@@ -39,11 +40,15 @@ const OUTLINE = " outline";
 const EXTENT = " extent";
 const WAIT_MS = 120;
 
-export function GridForm({ study, view, save }: PlaceProps) {
+export function GridForm(props: PlaceProps) {
+  return <Answer of={useFirstSize(props.view)}>{(first) => <Sizing {...props} first={first} />}</Answer>;
+}
+
+function Sizing({ study, view, save, first }: PlaceProps & { first: Pick<Grid, "size" | "unit"> }) {
   const zones = useAnswer(useSources(study))?.filter((s) => s.role === "zones");
   const { tried, held, outline, outlineFor, set } = useParts("tried", "held", "outline", "outlineFor", "set");
   const laid = view.plan.place.areas;
-  const [grid, setGrid] = useState<Grid>(() => gridOf(tried?.areas ?? laid));
+  const [grid, setGrid] = useState<Grid>(() => gridOf(tried?.areas ?? laid, first));
   const [size, setSize] = useState(String(grid.size));
   const [height, setHeight] = useState(String(grid.height ?? grid.size));
   const sound = aboveZero(size) !== null && (grid.shape !== "rectangle" || aboveZero(height) !== null);
