@@ -34,7 +34,8 @@ def test_events_from_all_over_the_world_make_a_map_by_themselves(page, applicati
     assert gather_figure(page) == 800
     view = application.ask(f"{results_of(application, study_of(page, application))}/view")
     assert view["fault"] is None
-    assert (view["events"], view["plan"]["place"]["projection"]["system"]) == (800, "EPSG:6933")
+    projection = view["plan"]["place"]["projection"]
+    assert (view["events"], projection["method"], projection["parallels"]) == (800, "conic", [-30.0, 30.0])
     for key, name in zip("12345", ("gather", "place", "measure", "class", "show"), strict=True):
         page.keyboard.press(key)
         expect(page.get_by_label(f"{name} sheet")).to_be_visible()

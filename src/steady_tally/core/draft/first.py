@@ -36,6 +36,7 @@ Floats = npt.NDArray[np.float64]
 
 _KNOWN_FROM = 0.5  # a table must know so many of the areas
 _HELD_FROM = 0.05  # zones must hold so many of the events
+_MENDED_FROM = 0.2  # or so many, were a plain mistake put right
 _TRIED = 2_000
 _DIFFER = 4.0  # from this ratio of the large areas to the small, counts show how large areas are
 _MOST_OTHERS = 2
@@ -221,7 +222,16 @@ class _Drafting:
             self._placed = looked.checked.x[at], looked.checked.y[at]
             self._crs = looked.checked.crs
         x, y = self._placed
-        return float(areas.hold(x, y, self._crs).mean()) if len(x) else 0.0
+        if not len(x):
+            return 0.0
+        held = float(areas.hold(x, y, self._crs).mean())
+        if held >= _HELD_FROM:
+            return held
+        # With their coordinates exchanged, or a sign put right, they may lie there: then these are their areas, and
+        # what is wrong with the places is said beside the map.
+        turned = ((y, x), (-x, y), (x, -y), (-x, -y))
+        mended = max(float(areas.hold(a, b, self._crs).mean()) for a, b in turned)
+        return mended if mended >= _MENDED_FROM else held
 
     def _bare(self) -> Plan:
         """The events in a grid that is not looked at, to ask where they lie."""
