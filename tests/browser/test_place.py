@@ -361,6 +361,7 @@ def test_zones_rolled_up_and_the_upper_level_drawn_over_the_lower(opened, applic
 def test_areas_without_events_can_be_left_undrawn_and_nothing_else_changes(opened, application, study):
     opened.keyboard.press("2")
     opened.get_by_role("radio", name="a grid of equal cells").click()
+    opened.get_by_label("Unit").select_option("m")
     opened.get_by_label("Width").fill("500")
     opened.get_by_role("button", name="Lay this grid").click()
     settle(opened)

@@ -18,6 +18,7 @@ import {
   COMPARED,
   type Corners,
   converted,
+  FRESH,
   gridOf,
   ofSource,
   SHAPES,
@@ -41,6 +42,13 @@ const EXTENT = " extent";
 const WAIT_MS = 120;
 
 export function GridForm(props: PlaceProps) {
+  // A grid that lies already has its size, whatever becomes of it.
+  const laid = props.view.plan.place.areas.kind === "grid";
+  return laid ? <Sizing {...props} first={FRESH} /> : <Proposed {...props} />;
+}
+
+/** Cells over zones begin as wide as the events ask for. */
+function Proposed(props: PlaceProps) {
   return <Answer of={useFirstSize(props.view)}>{(first) => <Sizing {...props} first={first} />}</Answer>;
 }
 
