@@ -23,7 +23,7 @@ _IDS = re.compile(
 )
 KINDS = ("500", "503", "cut off", "slow")
 # What goes by how much room there is, and pictures that are not in sight.
-_ROOM = re.compile(r"[\d.,]+ (km|m)|a dot: .*|\d+ areas?|Drawing it…")
+_ROOM = re.compile(r"[\d.,]+ (km|m)|[\d.,]+ times the map's scale|a dot: .*|\d+ areas?|Drawing it…")
 SAID = re.compile(
     "Something went wrong|database is starting|does not answer|did not come"
     "|(Working|Looking|Counting|Drawing).*…|looking it up…"
