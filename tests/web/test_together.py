@@ -2,6 +2,7 @@
 
 import csv
 import io
+import json
 import uuid
 
 import numpy as np
@@ -190,3 +191,19 @@ def test_cells_are_proposed_as_wide_as_the_events_ask_for(client, empty):
         == "done"
     )
     assert client.get(f"{results_of(client, areas)}/first-size").get_json() == {"size": 1.0, "unit": "km"}
+
+
+def test_zones_are_called_by_a_column_that_is_different_for_every_one_of_them(client, empty):
+    features = json.loads(SQUARES)
+    again = json.loads(SQUARES)["features"]
+    for feature in again:
+        feature["properties"]["code"] += "2"
+    features["features"] += again
+    for feature in features["features"]:
+        feature["properties"] = {"id": -99, **feature["properties"]}
+    found = taken(client, empty, {"odd.geojson": json.dumps(features).encode(), "calls.csv": calls()})
+    assert bring_all(client, empty, found)["state"] == "done"
+    sources = {s["name"]: s for s in client.get(f"/api/studies/{empty}/sources").get_json()["sources"]}
+    assert sources["odd"]["naming"] == {"identifier": "code", "name": None}
+    assert sources["calls"]["naming"] is None
+    assert view(client, empty)["plan"]["place"]["areas"]["identifier"] == "code"

@@ -1550,6 +1550,16 @@ export interface components {
             /** Sources */
             sources: components["schemas"]["SourceView"][];
         };
+        /**
+         * Naming
+         * @description The likeliest columns of zones, tried on every one of them: a different text for each.
+         */
+        Naming: {
+            /** Identifier */
+            identifier: string | null;
+            /** Name */
+            name: string | null;
+        };
         /** SourceView */
         SourceView: {
             /**
@@ -1571,6 +1581,8 @@ export interface components {
             crs: string | null;
             /** Columns */
             columns: string[];
+            /** @description Of zones, what they are likeliest called by. */
+            naming: components["schemas"]["Naming"] | null;
             /** Reading */
             reading: {
                 [key: string]: unknown;

@@ -1,4 +1,5 @@
 import { describe, expect, it } from "vitest";
+import type { Source } from "../api/client";
 import { CELLS, planOf, WARDS } from "./fixture";
 import { mappedEvents, mappedMeasure } from "./mapped";
 import {
@@ -13,6 +14,7 @@ import {
   stepped,
   withAreas,
   withOutline,
+  zonesOf,
 } from "./place";
 
 describe("a grid's choices", () => {
@@ -122,5 +124,12 @@ describe("other areas", () => {
     expect(changed.show.insets).toMatchObject([{ corners, at: "bottom right" }]);
     withOutline(changed, "cover", corners, { sized: { ...CELLS, size: 70 } });
     expect(changed.place.areas).toMatchObject({ kind: "grid", size: 70, cover: { corners } });
+  });
+
+  it("calls zones by columns that were tried on all of them, and numbers them where there is none", () => {
+    const source = { name: "areas", columns: ["id", "name"], naming: { identifier: "code", name: null } };
+    expect(zonesOf(source as unknown as Source)).toMatchObject({ identifier: "code", name: null });
+    const none = { ...source, naming: { identifier: null, name: null } };
+    expect(zonesOf(none as unknown as Source)).toMatchObject({ source: "areas", identifier: null });
   });
 });

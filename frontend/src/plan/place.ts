@@ -180,8 +180,7 @@ export function recordedIn(events: Events, at: number | null, where: RecordedWhe
 }
 
 export function zonesOf(source: Source): Zones {
-  const name = source.columns.includes("name") ? "name" : null;
-  const identifier = source.columns[0] ?? null;
+  const { identifier = null, name = null } = source.naming ?? {};
   return { kind: "zones", source: source.name, identifier, name, crs: null, roll_up: null, overlaps: "each" };
 }
 

@@ -11,11 +11,15 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 from sqlalchemy import Engine
 
+from steady_tally.core.place.zones import naming_columns
 from steady_tally.core.plan.base import Name
 from steady_tally.core.plan.whole import Plan, read_plan
+from steady_tally.core.sources import Features
+from steady_tally.results.kept import kept
+from steady_tally.results.studies import stored_source
 from steady_tally.store import studies as stored
 from steady_tally.store.sources import sources_of
-from steady_tally.store.tables import Source
+from steady_tally.store.tables import Role, Source
 from steady_tally.web.access import Right, needs
 
 api = APIBlueprint(
@@ -68,11 +72,19 @@ class SourceView(BaseModel):
     byte_count: int
     crs: str | None
     columns: list[str]
+    naming: Naming | None = Field(description="Of zones, what they are likeliest called by.")
     reading: dict[str, Any]
     facts: dict[str, Any] = Field(description="What the user knows of it, and the choices that it was brought in with.")
     upload_id: uuid.UUID | None = Field(description="Where its file lies, to be read anew in another way.")
     change: dict[str, Any] = Field(description="How it differs from the file that it took the place of.")
     created_at: datetime
+
+
+class Naming(BaseModel):
+    """The likeliest columns of zones, tried on every one of them: a different text for each."""
+
+    identifier: str | None
+    name: str | None
 
 
 class SourceList(BaseModel):
@@ -125,7 +137,21 @@ def list_plans(path: StudyPath) -> Response:
 def source_view(source: Source) -> SourceView:
     """A source as the page is told of it."""
     own = [c["name"] for c in source.columns if c["use"] == "value"]
-    return SourceView(**source.model_dump(exclude={"columns"}), columns=own)
+    return SourceView(**source.model_dump(exclude={"columns"}), columns=own, naming=_naming(source))
+
+
+def _naming(source: Source) -> Naming | None:
+    if source.role != Role.ZONES:
+        return None
+
+    def anew() -> Naming | None:
+        zones = stored_source(engine(), source.id)
+        if not isinstance(zones, Features):
+            return None
+        identifier, name = naming_columns(zones)
+        return Naming(identifier=identifier, name=name)
+
+    return kept(f"naming {source.id}", anew)
 
 
 def answer(model: BaseModel, *, status: int = 200) -> Response:
