@@ -63,11 +63,12 @@ def _dropped(name: str, page: Page, application: Application, files: list[Path])
     for turn in range(3):
         page.goto("about:blank")
         page.goto(application.url)
-        if page.get_by_role("button", name="Begin", exact=True).count() == 0:
-            page.locator("body").press("Escape")
-            page.get_by_role("banner").get_by_role("button").first.click()
+        field, menu = page.get_by_label("Name of the study"), page.get_by_role("button", name="▾")
+        field.or_(menu).first.wait_for()
+        if menu.count():
+            menu.click()
             page.get_by_role("menuitem", name="Begin a study").click()
-        page.get_by_label("Name of the study").fill(f"{name} {turn}")
+        field.fill(f"{name} {turn}")
         page.get_by_role("button", name="Begin", exact=True).click()
         page.locator('button:has-text("Choose files"):enabled').wait_for()
         begun = time.perf_counter()

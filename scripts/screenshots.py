@@ -17,6 +17,7 @@ sys.path.insert(0, str(PROJECT))
 from tests.browser.conftest import WINDOW, Application, launch, wait_for_still  # noqa: E402
 from tests.tampered import tampered  # noqa: E402
 
+TOGETHER = ("call-outs.csv", "wards.gpkg", "residents.xlsx")
 SHOTS = PROJECT / "docs" / "screenshots"
 
 
@@ -62,14 +63,13 @@ def _bring_in(page: Page, demo: Path) -> None:
     page.get_by_label("Name of the study").fill("Summer nights")
     page.get_by_role("button", name="Begin", exact=True).click()
     page.get_by_text("Drop the files of your events here").wait_for()
-    page.get_by_label("Files to bring in").set_input_files([demo / "call-outs.csv", demo / "wards.gpkg"])
-    page.get_by_role("button", name="Bring it in").wait_for(timeout=60_000)
-    page.wait_for_timeout(500)
+    page.locator('button:has-text("Choose files"):enabled').wait_for()
+    page.get_by_label("Files to bring in").set_input_files([demo / name for name in TOGETHER])
+    page.locator('button:has-text("Bring all in"):enabled').wait_for(timeout=60_000)
+    page.get_by_text("names areas of").wait_for()
     page.screenshot(path=SHOTS / "bring-in.png")
-    page.get_by_role("button", name="wards.gpkg").click()
-    page.get_by_role("button", name="Bring it in").click()
-    page.get_by_role("button", name="wards.gpkg").wait_for(state="detached", timeout=60_000)
-    page.get_by_role("button", name="Bring it in").click()
+    page.get_by_role("button", name="Bring all in").click()
+    page.get_by_label("How this first map was made").wait_for(timeout=60_000)
     wait_for_still(page)
     page.keyboard.press("1")
     page.get_by_label("Part of the sheet").get_by_role("button", name="filter").click()

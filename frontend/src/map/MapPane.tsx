@@ -222,7 +222,8 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   };
   const zoom = (factor: number, x: number, y: number) => move((v) => zoomed(v, factor, x, y, least, most));
   const showAll = () => {
-    touched.current = true;
+    // Where all is what is fitted by itself, it is so again.
+    touched.current = l !== undefined;
     before.current = null;
     if (all) setView(all);
   };
@@ -288,7 +289,13 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
           }}
           style={{ left: box.left, top: box.top, width: box.width, height: box.height }}
         >
-          {view && size && <BoxScale times={box.view.scale / view.scale} below={box.top < size.height / 2} />}
+          {view && size && (
+            <BoxScale
+              times={box.view.scale / view.scale}
+              below={box.top < size.height / 2}
+              right={box.left > size.width / 2}
+            />
+          )}
         </Box>
       ))}
       {(labelled || named.length > 0) && view && size && (
@@ -366,7 +373,7 @@ function summary(outcome: Outcome): string {
 const MOST_MARKED = 300;
 
 /** A box's own scale beside the map's, since areas look larger or smaller in it than they are. */
-function BoxScale({ times, below }: { times: number; below: boolean }) {
+function BoxScale({ times, below, right }: { times: number; below: boolean; right: boolean }) {
   if (times > 0.98 && times < 1.02) return null;
   const figure = times < 10 ? Number(times.toPrecision(2)) : whole(Math.round(times));
   return (
@@ -374,7 +381,7 @@ function BoxScale({ times, below }: { times: number; below: boolean }) {
       component="span"
       sx={{
         position: "absolute",
-        left: 0,
+        [right ? "right" : "left"]: 0,
         [below ? "top" : "bottom"]: "100%",
         fontSize: "0.6875rem",
         color: INK,

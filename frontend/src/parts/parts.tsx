@@ -129,12 +129,12 @@ export function Line({ count, children }: { count: number | string; children: Re
 export function WithTerm({ says, term }: { says: string; term?: string }) {
   if (!term) return says;
   return (
-    <>
+    <span>
       {says}{" "}
       <Box component="small" sx={{ color: QUIET, fontSize: "0.8em" }}>
         {term}
       </Box>
-    </>
+    </span>
   );
 }
 

@@ -296,7 +296,7 @@ function Card(props: {
         "&:focus-visible": { outline: `3px solid ${INK}` },
       }}
     >
-      <Box sx={{ px: 0.75, fontSize: "0.8125rem", display: "flex", gap: 1 }}>
+      <Box sx={{ px: 0.75, fontSize: "0.75rem", display: "flex", gap: 1 }}>
         <Box
           title={`${candidate.plain} (${candidate.says})`}
           sx={{
