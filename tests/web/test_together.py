@@ -207,3 +207,12 @@ def test_zones_are_called_by_a_column_that_is_different_for_every_one_of_them(cl
     assert sources["odd"]["naming"] == {"identifier": "code", "name": None}
     assert sources["calls"]["naming"] is None
     assert view(client, empty)["plan"]["place"]["areas"]["identifier"] == "code"
+
+
+def test_areas_that_are_not_there_are_refused_and_never_others_taken(client, empty):
+    found = taken(client, empty, {"squares.geojson": SQUARES.encode(), "calls.csv": calls()})
+    done = bring_all(client, empty, found, areas="wards")
+    assert (done["state"], "there are no areas “wards”" in done["says"]) == ("failed", True)
+    assert bring_all(client, empty, found, areas="squares")["state"] == "done"
+    begun = client.post("/api/studies", json={"name": "Bare"}).get_json()["id"]
+    assert client.post(f"/api/studies/{begun}/first-plan", json={"zones": "nothing"}).status_code == 404

@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, expect, it, vi } from "vitest";
 import type { Look } from "../api/client";
-import { bringAllIn, bringIn, lookAgain, TOGETHER, take, useIncoming } from "./incoming";
+import { bringAllIn, bringIn, lookAgain, TOGETHER, take, takeTogether, useIncoming } from "./incoming";
 
 const LOOK = {
   file_name: "calls.csv",
@@ -249,4 +249,21 @@ it("brings all in as one piece of work, and says why where that fails", async ()
   };
   expect(sent).toMatchObject({ areas: "b" });
   expect(sent.files.map((f) => f.name)).toEqual(["calls", "calls 2"]);
+});
+
+it("says so where the files could not be compared, and keeps what each was taken for", async () => {
+  let broken = true;
+  answers = ({ path }) => {
+    if (!path.endsWith("/together")) return LOOK;
+    return broken ? new Error("the server does not answer.") : { files: [] };
+  };
+  await take("s", [file("a.csv"), file("b.csv")], []);
+  expect(useIncoming.getState()).toMatchObject({
+    comparing: false,
+    uncompared: "the server does not answer.",
+  });
+  expect(only().choices?.role).toBe("table");
+  broken = false;
+  await takeTogether("s");
+  expect(useIncoming.getState().uncompared).toBe("");
 });

@@ -74,6 +74,8 @@ interface Store {
   bringing: Bringing | null;
   /** It is being worked out what the files are beside each other. */
   comparing: boolean;
+  /** Why that could not be worked out; empty where it could. */
+  uncompared: string;
   show: (id: string | null) => void;
   countIn: (areas: string) => void;
   choose: (id: string, change: Partial<Choices>) => void;
@@ -86,6 +88,7 @@ export const useIncoming = create<Store>((set) => ({
   areas: "",
   bringing: null,
   comparing: false,
+  uncompared: "",
   show: (id) => set({ open: id }),
   countIn: (areas) => set({ areas }),
   choose: (id, change) =>
@@ -144,11 +147,11 @@ export async function take(
 }
 
 /** Once all that came together has been looked into: what each file is taken for beside the others. */
-async function takeTogether(study: string): Promise<void> {
+export async function takeTogether(study: string): Promise<void> {
   const mine = useIncoming.getState().files.filter((f) => f.study === study && f.look && !f.again);
   const still = useIncoming.getState().files.some((f) => f.stage === "sending" || f.stage === "looking");
   if (still || mine.length < 2) return;
-  useIncoming.setState({ comparing: true });
+  useIncoming.setState({ comparing: true, uncompared: "" });
   try {
     const uploads = mine.map((f) => f.id);
     const found = await postJson<Schemas["TakenTogether"]>(`/api/studies/${study}/uploads/together`, {
@@ -161,8 +164,9 @@ async function takeTogether(study: string): Promise<void> {
           ? { choices: { ...f.choices, ...takenChoices(f.look, taken) } }
           : {}),
       }));
-  } catch {
-    // What each was taken for by itself stands.
+  } catch (error) {
+    // What each was taken for by itself stands, and it is said that no more is known.
+    useIncoming.setState({ uncompared: (error as Error).message });
   } finally {
     useIncoming.setState({ comparing: false });
   }

@@ -10,6 +10,7 @@ from pydantic import TypeAdapter
 from sqlalchemy import Engine
 
 from steady_tally.core.draft.first import Came, First, first_plan
+from steady_tally.core.errors import NotFound
 from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.gather import Events
 from steady_tally.results.studies import chain_of, save_version, stored_sources
@@ -32,6 +33,8 @@ def drafted(engine: Engine, study_id: uuid.UUID, events: Mapping[str, Events], a
     sources, _ = stored_sources(engine, study_id)
     live = sources_of(engine, study_id)
     zones = [s.name for s in live if s.role == Role.ZONES]
+    if areas is not None and areas not in zones:
+        raise NotFound(f"there are no areas “{areas}” in this study.", todo="Choose others, or bring these in first.")
     came = Came(sources, events, zones, without_totals(live), areas)
     return first_plan(came, lambda plan: chain_of(engine, study_id, plan))
 

@@ -11,7 +11,7 @@ import { Answer } from "../../parts/Answer";
 import { Pick } from "../../parts/Fields";
 import { Link } from "../../parts/parts";
 import { type Choices, ROLES, rolesFor, undecided } from "../../plan/choices";
-import { bringAllIn, type Incoming, lookAgain, useIncoming } from "../../state/incoming";
+import { bringAllIn, type Incoming, lookAgain, takeTogether, useIncoming } from "../../state/incoming";
 import { useSources } from "../../state/queries";
 import { useSmall } from "../../state/window";
 import { INK, MADDER, QUIET, RULE } from "../../theme";
@@ -27,7 +27,7 @@ export function AllFiles({ study }: { study: Study }) {
 
 function Lines({ study, sources }: { study: Study; sources: readonly Source[] }) {
   const cache = useQueryClient();
-  const { files, areas, countIn, bringing, comparing } = useIncoming();
+  const { files, areas, countIn, bringing, comparing, uncompared } = useIncoming();
   const mine = files.filter((f) => f.study === study.id);
   const zones = mine.filter((f) => f.choices?.role === "zones").map((f) => f.choices!.name);
   const hasZones = zones.length > 0 || sources.some((s) => s.role === "zones");
@@ -63,6 +63,12 @@ function Lines({ study, sources }: { study: Study; sources: readonly Source[] })
             {sentence}
           </Typography>
         ))}
+        {uncompared && (
+          <Typography role="alert" sx={{ color: MADDER, mb: 1 }}>
+            They could not be compared with each other: {uncompared}{" "}
+            <Link onClick={() => takeTogether(study.id)}>Compare them again</Link>
+          </Typography>
+        )}
         {bringing?.says && (
           <Typography role="alert" sx={{ color: MADDER, mb: 1 }}>
             {bringing.says}

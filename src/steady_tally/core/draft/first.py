@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from itertools import islice
 from typing import Any
 
 import numpy as np
@@ -248,12 +249,7 @@ class _Drafting:
         says = [f"{self._says(called)} in the areas of “{first.plan.source}”{self._how()}, {because}."]
         if self.mapped and first.people is not None and first.people.term.decimal is not None:
             says.append(f"The figures in “{first.people.term.value}” are read as whole people.")
-        others = [Other(self._called(plan, m), self._otherwise(plan, m)) for m, _ in ways[1:]]
-        others += [
-            Other(f"in “{f.plan.source}”", self._apart(self._with(f.plan, next(self._ways(f))[0]))[0])
-            for f in fitting[1:]
-        ]
-        others = others[:_MOST_OTHERS]
+        others = list(islice(self._others(plan, ways[1:], fitting[1:]), _MOST_OTHERS))
         if boxes:
             says.append(
                 f"{boxes} group{'s' if boxes > 1 else ''} of areas far off stand{'' if boxes > 1 else 's'} in "
@@ -263,6 +259,17 @@ class _Drafting:
             document["show"]["insets"] = []
             others.append(Other("all in one map, without boxes", read_plan(document)))
         return First(plan, tuple(says), tuple(others))
+
+    def _others(
+        self, plan: Plan, ways: Sequence[tuple[dict[str, Any], str]], fitting: Sequence[_Fitting]
+    ) -> Iterator[Other]:
+        """Other measures in the same areas, then other areas; each is worked out only if it is wanted."""
+        for measure, _ in ways:
+            other = self._otherwise(plan, measure)
+            yield Other(other.mapped, other)
+        for fit in fitting:
+            other, _ = self._apart(self._with(fit.plan, next(self._ways(fit))[0]))
+            yield Other(f"in “{fit.plan.source}”", other)
 
     @property
     def _events(self) -> Events:
@@ -379,9 +386,6 @@ class _Drafting:
         document["measure"][name] = readable
         document["show"]["mapped"] = name
         return read_plan(document)
-
-    def _called(self, plan: Plan, measure: dict[str, Any]) -> str:
-        return self._otherwise(plan, measure).mapped
 
     def _name(self, measure: dict[str, Any]) -> str:
         counts = measure["numerator"].get("events")

@@ -273,6 +273,7 @@ def _apart(lon: Floats, lat: Floats, name: str, areas: Table) -> Apart | None:
 
 
 def _some(places: Floats) -> Floats:
+    places = np.unique(places, axis=0)
     return places[np.unique(np.linspace(0, len(places) - 1, min(len(places), _DRAWN)).astype(np.int64))]
 
 
