@@ -80,7 +80,7 @@ def test_layers_are_shown_hidden_laid_over_one_another_and_seen_through(opened, 
     listed = show.locator("[data-layer]")
     names = [row.get_attribute("data-layer") for row in listed.all()]
     assert names == [
-        "reference coast", "reference lagoon", "reference roads", "events", "outlines", "areas",
+        "reference coast", "reference lagoon", "reference roads", "events", "degrees", "outlines", "areas",
     ]  # fmt: skip
     few = like(opened, ink)
     show.get_by_label("Show events: call-outs").click()
@@ -89,7 +89,7 @@ def test_layers_are_shown_hidden_laid_over_one_another_and_seen_through(opened, 
     expect(show).to_contain_text("dots: where they crowd, the darker the more")
 
     # Below the areas nothing is seen of them, but through areas that let it through.
-    for _ in range(2):
+    for _ in range(3):
         show.get_by_role("button", name="Lay events: call-outs lower").click()
         wait_for_still(opened)
     until(opened, lambda: [x["kind"] for x in view_layers(application, study)][-1] == "events")
@@ -102,6 +102,33 @@ def test_layers_are_shown_hidden_laid_over_one_another_and_seen_through(opened, 
     show.get_by_role("button", name="lagoon", exact=True).click()
     show.get_by_label("what it encloses").fill("#c03010")
     until(opened, lambda: like(opened, (192, 48, 16)) > 200)
+
+
+def test_lines_of_latitude_and_longitude_have_their_degrees_at_the_edge_and_go_with_the_map(opened, application, study):  # noqa: F811
+    figures = opened.get_by_test_id("degrees")
+    expect(figures).to_have_count(0)
+    opened.keyboard.press("5")
+    sheet(opened, "layers")
+    opened.get_by_label("Show latitude and longitude").click()
+    until(opened, lambda: figures.count() and len(degrees_on(opened)) >= 4)
+    assert {"38° N", "40° W"} <= degrees_on(opened), "the county lies about 38 degrees north and 40 west"
+    # A press nearer: finer lines. The map is moved: others come.
+    opened.keyboard.press("Escape")
+    for _ in range(4):
+        opened.get_by_role("button", name="Nearer").click()
+    until(opened, lambda: any("′" in text for text in degrees_on(opened)))
+    near = degrees_on(opened)
+    frame = opened.get_by_test_id("map")
+    frame.focus()
+    for _ in range(8):
+        frame.press("ArrowUp")
+    until(opened, lambda: degrees_on(opened) not in (near, set()))
+    page = f"{results_of(application, study)}/view"
+    assert [x["shown"] for x in application.ask(page)["layers"] if x["kind"] == "degrees"] == [True]
+
+
+def degrees_on(page) -> set[str]:
+    return set((page.get_by_test_id("degrees").get_attribute("data-figures") or "").split(" | ")) - {""}
 
 
 def view_layers(application, study) -> list[dict]:  # noqa: F811

@@ -143,7 +143,7 @@ def test_a_value_that_is_none_is_written_as_none_and_keys_follow_what_is_written
 
 def test_layers_lie_in_the_plans_order_and_the_others_where_they_do_by_themselves():
     kinds = lambda show: [getattr(x, "source", x.kind) for x in show.stacked(["roads", "water"])]  # noqa: E731
-    assert kinds(Show()) == ["over", "roads", "water", "events", "outlines", "areas"]
+    assert kinds(Show()) == ["over", "roads", "water", "events", "degrees", "outlines", "areas"]
     own = [{"kind": "reference", "source": "water"}, {"kind": "areas"}, {"kind": "reference", "source": "gone"}]
     moved = Show(
         layers=[{"kind": "areas", "opacity": 0.5}, {"kind": "reference", "source": "water", "fill": "#aabbcc"}]

@@ -147,6 +147,22 @@ def test_names_of_references_stand_where_labels_leave_room(plain):
     assert any(s.endswith("left out: 1.") for s in drawing.said)
 
 
+def test_lines_of_latitude_and_longitude_have_their_degrees_inside_the_map_and_off_all_else():
+    lined = content(layers=[{"kind": "degrees", "shown": True}])
+    drawing = draw(lined, FigurePlan())
+    svg = written(drawing, "svg")
+    degrees = [t for t in texts_in(svg) if "°" in t]
+    assert len(degrees) >= 4
+    assert len(set(degrees)) == len(degrees)
+    assert not [t for t in texts_in(written(draw(content(), FigurePlan()), "svg")) if "°" in t]
+    within, legend = drawing.places["map"], drawing.places["legend"]
+    for text in ET.fromstring(svg).iter(f"{SVG}text"):
+        if "°" in "".join(text.itertext()):
+            x, y = (25.4 / 72.0 * float(text.get(c, "nan")) for c in "xy")
+            assert within.holds(x, y)
+            assert not legend.holds(x, y)
+
+
 def test_letters_that_no_typeface_has_are_said():
     odd = content(title="Plain 漢字")
     said = draw(odd, FigurePlan()).said

@@ -48,7 +48,7 @@ def test_labels_stand_in_their_areas_and_a_plan_with_one_that_cannot_be_written_
 def test_layers_and_dots_come_with_the_kinds_of_a_column_and_references_with_names(client, study):
     view = got(client, study, "view")
     assert [layer.get("source", layer["kind"]) for layer in view["layers"]] == [
-        "over", "coast", "lagoon", "roads", "events", "outlines", "areas",
+        "over", "coast", "lagoon", "roads", "events", "degrees", "outlines", "areas",
     ]  # fmt: skip
     results = results_of(client, study)
     key = view["keys"]["placed"]

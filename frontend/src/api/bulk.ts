@@ -307,6 +307,31 @@ export async function fetchTrial(results: string, place: Place): Promise<GridTri
   };
 }
 
+/** Lines of latitude and longitude, each owned by its position in the texts: its degrees as they are written. */
+export interface Degrees {
+  /** Of the shapes that they lie under. */
+  key: string;
+  rings: Rings;
+  texts: string[];
+  /** 1 for one from south to north. */
+  meridian: number[];
+}
+
+/** Those that cross a part of the plane. */
+export async function fetchDegrees(results: string, key: string, seen: Box): Promise<Degrees> {
+  const { left, bottom, right, top } = seen;
+  const table = await getArrow(
+    `${results}/degrees/${key}?left=${left}&bottom=${bottom}&right=${right}&top=${top}`,
+  );
+  const meta = table.schema.metadata;
+  return {
+    key,
+    rings: rings(table),
+    texts: parsed(meta.get("texts")!) as string[],
+    meridian: parsed(meta.get("meridian")!) as number[],
+  };
+}
+
 /** The outlines of the plan's upper level. */
 export async function fetchOver(results: string, key: string): Promise<Rings> {
   return rings(await getArrow(`${results}/over/${key}`));

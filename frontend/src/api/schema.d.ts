@@ -1068,6 +1068,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/studies/{study_id}/plans/{version}/degrees/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Lines of latitude and longitude where the map is seen, as an Arrow stream */
+        get: operations["overlays_degrees_studies__uuid_study_id__plans__uuid_version__degrees__key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/studies/{study_id}/plans/{version}/dots/{key}": {
         parameters: {
             query?: never;
@@ -2095,6 +2112,22 @@ export interface components {
             x: number;
             /** Y */
             y: number;
+        };
+        /**
+         * DegreesLayer
+         * @description Lines of latitude and longitude, with their degrees at the edge of the map.
+         */
+        DegreesLayer: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "degrees";
+            /**
+             * Shown
+             * @default false
+             */
+            shown: boolean;
         };
         /**
          * Deviations
@@ -3883,7 +3916,7 @@ export interface components {
              * Layers
              * @description What lies over what, from the top down; the rest lies where it does by itself.
              */
-            layers?: (components["schemas"]["AreasLayer"] | components["schemas"]["OutlinesLayer"] | components["schemas"]["EventsLayer"] | components["schemas"]["OverLayer"] | components["schemas"]["ReferenceLayer"])[];
+            layers?: (components["schemas"]["AreasLayer"] | components["schemas"]["OutlinesLayer"] | components["schemas"]["DegreesLayer"] | components["schemas"]["EventsLayer"] | components["schemas"]["OverLayer"] | components["schemas"]["ReferenceLayer"])[];
             /**
              * Labels
              * @description They lie over all else, those of one area below one another.
@@ -4697,7 +4730,7 @@ export interface components {
              * Layers
              * @description What lies over what on the map, from the top down.
              */
-            layers: (components["schemas"]["AreasLayer"] | components["schemas"]["OutlinesLayer"] | components["schemas"]["EventsLayer"] | components["schemas"]["OverLayer"] | components["schemas"]["ReferenceLayer"])[];
+            layers: (components["schemas"]["AreasLayer"] | components["schemas"]["OutlinesLayer"] | components["schemas"]["DegreesLayer"] | components["schemas"]["EventsLayer"] | components["schemas"]["OverLayer"] | components["schemas"]["ReferenceLayer"])[];
             /**
              * Frame
              * @description Left, bottom, right, top of what the first view shows, where some areas lie far off.
@@ -8629,6 +8662,40 @@ export interface operations {
     overlays_over_studies__uuid_study_id__plans__uuid_version__over__key__get: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                study_id: string;
+                version: string;
+                /** @description The result's key, as the view names it. */
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.apache.arrow.stream": string;
+                };
+            };
+            "4XX": components["responses"]["Problem"];
+            "5XX": components["responses"]["Problem"];
+        };
+    };
+    overlays_degrees_studies__uuid_study_id__plans__uuid_version__degrees__key__get: {
+        parameters: {
+            query: {
+                left: number;
+                bottom: number;
+                right: number;
+                top: number;
+                /** @description About so many lines each way, at the most. */
+                most?: number;
+            };
             header?: never;
             path: {
                 study_id: string;

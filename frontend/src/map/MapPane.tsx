@@ -23,6 +23,7 @@ import { saidIn, useAnswer } from "../state/asked";
 import { taken } from "../state/hang";
 import {
   useAnchors,
+  useDegrees,
   useEventDots,
   useLabelTexts,
   useOver,
@@ -34,6 +35,8 @@ import { type Doing, useDoing, useParts } from "../state/store";
 import { useCardWidth, useSmall, useWindowWidth } from "../state/window";
 import { INK, PAPER } from "../theme";
 import { unit } from "../unit";
+import { DegreesOverlay } from "./DegreesOverlay";
+import { askedFor } from "./degrees";
 import { FarOff } from "./FarOff";
 import { useGestures, useSize } from "./gestures";
 import { boxesBeside, boxesOf, fittedBeside } from "./insets";
@@ -115,6 +118,19 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const standingKey = JSON.stringify(standing);
   // biome-ignore lint/correctness/useExhaustiveDependencies: boxes that stand as before are the same ones
   const drawnBoxes = useMemo(() => standing, [standingKey]);
+  // The scale and the buttons beside it, and the boxes.
+  const controlsKey = JSON.stringify([size, clearOfCard, standingKey]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the key stands for where they are
+  const standsOnMap = useMemo(
+    () =>
+      size
+        ? [
+            ...drawnBoxes.map((b) => [b.left, b.top, b.left + b.width, b.top + b.height] as const),
+            [size.width - clearOfCard - 280, size.height - 56, size.width, size.height] as const,
+          ]
+        : [],
+    [controlsKey],
+  );
   const edges = { top: 0, bottom: 40 * unit, left: 0, right: 0 };
   const all = size && fittedBeside(shapes.bounds, size, edges, boxes);
   const [l, b, r, t] = outcome.frame ?? [];
@@ -167,9 +183,13 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
   const over = useAnswer(useOver(outcome));
   const events = outcome.layers.find((l) => l.kind === "events");
   const dotted = useAnswer(useEventDots(outcome, events));
+  const lined = outcome.layers.some((l) => l.kind === "degrees" && l.shown);
+  const linesCame = useAnswer(useDegrees(outcome, lined && view && size ? askedFor(view, size) : null));
+  // Those of the view before may stand a moment longer, but never those of another plane.
+  const degrees = lined && linesCame?.key === outcome.keys.shapes ? linesCame : undefined;
   const drawnLayers = useMemo(
-    () => layersOf(outcome.layers, { references, over, dots: dotted }),
-    [outcome.layers, references, over, dotted],
+    () => layersOf(outcome.layers, { references, over, dots: dotted, degrees }),
+    [outcome.layers, references, over, dotted, degrees],
   );
   useEffect(() => painter.layers(drawnLayers), [drawnLayers, painter]);
   const { labels: sets } = outcome.plan.show;
@@ -309,6 +329,9 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
           boxes={drawnBoxes}
           onLeft={onLeft}
         />
+      )}
+      {degrees && view && size && (
+        <DegreesOverlay degrees={degrees} view={view} size={size} free={free} taken={standsOnMap} />
       )}
       {itsPlaces && view && size && <PlacesOverlay places={itsPlaces} view={view} size={size} />}
       {view && size && <OutlineEditor editing={outlining} view={view} size={size} />}

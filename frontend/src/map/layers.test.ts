@@ -45,15 +45,22 @@ it("the painter has the layers from the bottom up, as far as they have come and 
     reference("hidden", false),
     reference("not come yet"),
     { kind: "events", shown: true, by: "sex" },
+    { kind: "degrees", shown: true },
     { kind: "outlines" },
     { kind: "areas", shown: true, opacity: 0.5 },
   ];
-  const came = { references: [roads], over: undefined, dots: undefined };
+  const came = { references: [roads], over: undefined, dots: undefined, degrees: undefined };
   expect(layersOf(stack, came).map((l) => l.kind)).toEqual(["areas", "outlines", "lines"]);
-  const all = layersOf(stack, { references: [roads], over: rings, dots });
-  expect(all.map((l) => l.kind)).toEqual(["areas", "outlines", "events", "lines", "lines"]);
+  const all = layersOf(stack, {
+    references: [roads],
+    over: rings,
+    dots,
+    degrees: { key: "k", rings, texts: ["0°", "", "1° N"], meridian: [0, 0, 0] },
+  });
+  expect(all.map((l) => l.kind)).toEqual(["areas", "outlines", "lines", "events", "lines", "lines"]);
+  expect(all[2]).toMatchObject({ kind: "lines", mapOnly: true });
   expect(all[0]).toEqual({ kind: "areas", shown: true, opacity: 0.5 });
-  const events = all[2];
+  const events = all[3];
   expect(events.kind === "events" && [...events.dots.colour]).toEqual(["#040506", "#010203"].map(packed));
   const plain = layersOf([{ kind: "events", shown: true, by: null }], {
     ...came,

@@ -1,5 +1,5 @@
 /** The plan's layers as the painter takes them: from the bottom up, as far as they have come. */
-import type { EventDots, Lines } from "../api/bulk";
+import type { Degrees, EventDots, Lines } from "../api/bulk";
 import type { Rings } from "../geometry/scanline";
 import type { Layer } from "../plan/types";
 import { INK } from "../theme";
@@ -9,18 +9,20 @@ import { linesOf } from "./references";
 import type { Drawn, Line } from "./worker";
 
 const UPPER: Omit<Line, "rings"> = { colour: INK, width: 1.8, fromScale: 0 };
+const DEGREES: Omit<Line, "rings"> = { colour: "rgba(31,41,51,0.35)", width: 0.8, fromScale: 0 };
 
 interface Came {
   references: readonly Lines[];
   over: Rings | undefined;
   dots: EventDots | undefined;
+  degrees: Degrees | undefined;
 }
 
 export function layersOf(stack: readonly Layer[], came: Came): Drawn[] {
   return [...stack].reverse().flatMap((layer) => drawn(layer, came));
 }
 
-function drawn(layer: Layer, { references, over, dots }: Came): Drawn[] {
+function drawn(layer: Layer, { references, over, dots, degrees }: Came): Drawn[] {
   switch (layer.kind) {
     case "areas":
       return [{ kind: "areas", shown: layer.shown, opacity: layer.opacity }];
@@ -28,6 +30,10 @@ function drawn(layer: Layer, { references, over, dots }: Came): Drawn[] {
       return [{ kind: "outlines" }];
     case "events":
       return layer.shown && dots ? [{ kind: "events", dots: colouredDots(dots) }] : [];
+    case "degrees":
+      return layer.shown && degrees
+        ? [{ kind: "lines", lines: [{ rings: degrees.rings, ...DEGREES }], mapOnly: true }]
+        : [];
     case "over":
       return over ? [{ kind: "lines", lines: [{ rings: over, ...UPPER }] }] : [];
     case "reference": {

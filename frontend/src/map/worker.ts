@@ -23,7 +23,8 @@ export type Drawn =
   | { kind: "areas"; shown: boolean; opacity: number }
   | { kind: "outlines" }
   | { kind: "events"; dots: Dots }
-  | { kind: "lines"; lines: Line[] };
+  /** `mapOnly` for lines that are those of the map's own view, and not of its boxes. */
+  | { kind: "lines"; lines: Line[]; mapOnly?: boolean };
 
 /** A grid that is tried out, drawn over the map by the borders of its cells. */
 export interface DrawnGrid {
@@ -166,7 +167,7 @@ function frame(asked: Extract<ToWorker, { kind: "frame" }>): void {
       if (blank && !pixels.length) clear(context, asked.look, screen);
       flush();
       blank = false;
-      strokeAll(context, layer.lines, asked, ratio, screen);
+      strokeAll(context, layer, asked, ratio, screen);
     }
   }
   flush();
@@ -363,7 +364,7 @@ type Frame = Extract<ToWorker, { kind: "frame" }>;
 /** Lines outside the insets, and in each inset of the map's own projection again by its view. */
 function strokeAll(
   context: OffscreenCanvasRenderingContext2D,
-  lines: readonly Line[],
+  { lines, mapOnly }: Extract<Drawn, { kind: "lines" }>,
   asked: Frame,
   ratio: number,
   screen: { width: number; height: number },
@@ -377,7 +378,7 @@ function strokeAll(
   for (const line of lines) stroke(context, line, asked.view, ratio, screen);
   context.restore();
   for (const [i, b] of asked.insets.entries()) {
-    if (!insets[i] || insets[i].own) continue;
+    if (!insets[i] || insets[i].own || mapOnly) continue;
     context.save();
     context.beginPath();
     context.rect(...box(b));

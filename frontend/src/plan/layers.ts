@@ -29,6 +29,7 @@ export function moved(stack: readonly Layer[], which: Layer, up: boolean): Layer
 export function isShown(layer: Layer, plan: Plan): boolean {
   switch (layer.kind) {
     case "areas":
+    case "degrees":
     case "events":
     case "reference":
       return layer.shown;

@@ -1,6 +1,7 @@
 /** What lies over the areas, as it comes from the server. */
 import {
   fetchAnchors,
+  fetchDegrees,
   fetchDots,
   fetchLabelTexts,
   fetchLines,
@@ -11,6 +12,7 @@ import {
   resultsOf,
 } from "../api/bulk";
 import { postJson, type Schemas, type Study, type View } from "../api/client";
+import type { Box } from "../geometry/view";
 import type { Reference } from "../plan/types";
 import { useAnswer, useAnswers, useAsked, useAskedEach } from "./asked";
 import { KEPT, useSources } from "./queries";
@@ -28,6 +30,16 @@ export function useReferences(study: Study, view: View): readonly Lines[] {
       })) ?? [],
     ),
   );
+}
+
+/** The lines of latitude and longitude where the map is seen; while others are on their way, those before. */
+export function useDegrees(view: View, seen: Box | null) {
+  return useAsked("The lines of latitude and longitude", {
+    queryKey: ["degrees", view.study, view.keys.shapes, seen],
+    queryFn: () => fetchDegrees(resultsOf(view), view.keys.shapes, seen!),
+    enabled: seen !== null,
+    ...KEPT,
+  });
 }
 
 /** The outlines of the plan's upper level. */

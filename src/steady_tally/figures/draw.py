@@ -13,7 +13,7 @@ import numpy.typing as npt
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.plan.figure import BoxLook, FigurePlan
-from steady_tally.core.plan.show import AreasLayer, Corner, OutlinesLayer
+from steady_tally.core.plan.show import AreasLayer, Corner, DegreesLayer, OutlinesLayer
 from steady_tally.core.show.labelling import LINE
 from steady_tally.figures.content import Box, Content
 from steady_tally.figures.ground import distortion_of
@@ -142,7 +142,7 @@ class _Drawer:
         view = fitted(self.content.plane.bounds, map_place)
         self.places["map"] = map_place
         boxes = self._box_places(map_place, view, legend_place)
-        self._map(view, map_place, [b for b, _ in boxes])
+        self._map(view, map_place, [b for b, _ in boxes], legend_place)
         for place, box in boxes:
             self.places[f"box {box.number + 1}"] = place
             self._box(place, box, view, map_place)
@@ -295,7 +295,7 @@ class _Drawer:
 
     # The map.
 
-    def _map(self, view: View, place: Place, holes: Sequence[Place]) -> None:
+    def _map(self, view: View, place: Place, holes: Sequence[Place], legend: Place | None) -> None:
         content = self.content
         clip = self.pen.clip(place)
         members = ~self._in_boxes
@@ -307,6 +307,8 @@ class _Drawer:
         for hole in holes:
             # Nothing of the map shows under its boxes.
             self.pen.rectangle(hole, fill=self.pen.ground, line="none", width=0.0)
+        if any(isinstance(layer, DegreesLayer) and layer.shown for layer in content.layers):
+            self.map.degree_figures(view, place, [*holes, *([legend] if legend else [])])
 
     def _box(self, place: Place, box: Box, of_map: View, map_place: Place) -> None:
         look = self.plan.boxes.get(box.number, BoxLook())
@@ -315,7 +317,7 @@ class _Drawer:
             view = fitted(box.bounds, place, scale=look.times * of_map.scale)
         clip = self.pen.clip(place)
         for layer in reversed(self.content.layers):
-            if box.own and not isinstance(layer, AreasLayer | OutlinesLayer):
+            if isinstance(layer, DegreesLayer) or (box.own and not isinstance(layer, AreasLayer | OutlinesLayer)):
                 continue  # they lie in the map's own projection
             self.map.layer(layer, view, box.rings, box.members, clip, place)
         self.map.labels(view, box.members, place)

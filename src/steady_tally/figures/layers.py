@@ -10,9 +10,18 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.classes.breaks import NO_CLASS, ZERO_CLASS
-from steady_tally.core.plan.show import AreasLayer, EventsLayer, Layer, OutlinesLayer, OverLayer, ReferenceLayer
+from steady_tally.core.plan.show import (
+    AreasLayer,
+    DegreesLayer,
+    EventsLayer,
+    Layer,
+    OutlinesLayer,
+    OverLayer,
+    ReferenceLayer,
+)
 from steady_tally.core.show.colours import BEYOND, NO_VALUE, PAPER_LINE
 from steady_tally.core.show.drawing import Rings
+from steady_tally.core.show.graticule import Graticule, figures_at_edges, graticule
 from steady_tally.core.show.labelling import LINE, Taken, place_labels
 from steady_tally.core.show.outlining import line_widths, outlined, ring_sizes
 from steady_tally.figures.content import Content, Lines
@@ -33,6 +42,9 @@ _LEAST_LABEL = 4.0  # points
 _MANY_DOTS = 4_000
 _NAME_SIZE = 7.0  # points
 _NAME_HALO = (PAPER, 1.5)
+_DEGREE_LINE = (0.1, 0.45)  # millimetres, and how much they cover
+_DEGREE_SIZE = 6.5  # points
+_DEGREE_ROOM = 0.8  # millimetres about a figure
 
 
 class MapDrawing:
@@ -41,6 +53,7 @@ class MapDrawing:
     def __init__(self, content: Content, pen: Pen) -> None:
         self.content, self.pen = content, pen
         self.unlabelled = 0
+        self._degrees: dict[tuple[View, Place], Graticule] = {}
 
     def layer(
         self,
@@ -57,6 +70,10 @@ class MapDrawing:
                     self._areas(view, rings, members, clip, layer.opacity)
             case OutlinesLayer():
                 self._outlines(view, rings, members, clip)
+            case DegreesLayer():
+                if layer.shown:
+                    width, share = _DEGREE_LINE
+                    self._stroke(self.degrees(view, place).rings, None, view, clip, self.pen.plan.ink, width, share)
             case EventsLayer():
                 if self.content.dots is not None:
                     self._dots(view, clip, place)
@@ -66,6 +83,26 @@ class MapDrawing:
             case ReferenceLayer():
                 if layer.source in self.content.references:
                     self._reference(layer, self.content.references[layer.source], view, clip)
+
+    def degrees(self, view: View, place: Place) -> Graticule:
+        """The lines of latitude and longitude in a place."""
+        if (view, place) not in self._degrees:
+            right, bottom = view.x + place.width / view.scale, view.y - place.height / view.scale
+            self._degrees[view, place] = graticule(self.content.plane, (view.x, bottom, right, view.y))
+        return self._degrees[view, place]
+
+    def degree_figures(self, view: View, place: Place, taken: Sequence[Place]) -> None:
+        """Their degrees at the edges of a place, where nothing else stands."""
+        found = self.degrees(view, place)
+        high = LINE * _DEGREE_SIZE * POINT
+        sizes = [(self.pen.wide(text, _DEGREE_SIZE, False) + 2.0 * _DEGREE_ROOM, high) for text in found.texts]
+        frame = (place.left, place.top, place.right, place.bottom)
+        others = [(p.left, p.top, p.right, p.bottom) for p in taken]
+        at = figures_at_edges(found, view.page(found.rings.xy.astype(np.float64)), frame, sizes, others)
+        ink = self.pen.plan.ink
+        self.pen.texts(
+            [Written(found.texts[f.line], f.x, f.y, _DEGREE_SIZE, False, ink, "center", _NAME_HALO) for f in at]
+        )
 
     def _areas(self, view: View, rings: Rings, members: npt.NDArray[np.bool_], clip: Artist, opacity: float) -> None:
         content = self.content

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import json
+from typing import Self
 
 import numpy as np
 import pyarrow as pa
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, model_validator
 
 from steady_tally.core.errors import NotFound, PlanError
 from steady_tally.core.report.labels import label_texts, label_words, texts_of
 from steady_tally.core.show.drawing import outlines_over, reference_lines
+from steady_tally.core.show.graticule import graticule
 from steady_tally.core.show.overlays import area_anchors, event_dots, reference_names
 from steady_tally.core.sources import Features, texts
 from steady_tally.results.studies import chain_of, stored_sources
@@ -96,6 +98,38 @@ def over(path: BulkPath) -> Response:
         return ring_table(outlines_over(zones, column, plane_of_outcome(chain.outcome(strict=False)))), {}
 
     return kept_bulk(path.key, drawn)
+
+
+class SeenQuery(BaseModel):
+    """A part of the drawing's plane, in metres from its origin."""
+
+    left: float = Field(allow_inf_nan=False)
+    bottom: float = Field(allow_inf_nan=False)
+    right: float = Field(allow_inf_nan=False)
+    top: float = Field(allow_inf_nan=False)
+    most: int = Field(12, ge=2, le=30, description="About so many lines each way, at the most.")
+
+    @model_validator(mode="after")
+    def _has_ground(self) -> Self:
+        if not (self.left < self.right and self.bottom < self.top):
+            raise ValueError("the right and the top lie beyond the left and the bottom")
+        return self
+
+
+@api.get(
+    f"{PLAN}/degrees/<key>",
+    summary="Lines of latitude and longitude where the map is seen, as an Arrow stream",
+    responses=file_of(ARROW),
+)
+@needs(Right.READ)
+def degrees(path: BulkPath, query: SeenQuery) -> Response:
+    chain, _ = chain_at(path, "shapes")
+    seen = (query.left, query.bottom, query.right, query.top)
+    found = graticule(plane_of_outcome(chain.outcome(strict=False)), seen, most=query.most)
+    return bulk(
+        ring_table(found.rings),
+        {"texts": json.dumps(found.texts), "meridian": json.dumps(found.meridian.astype(int).tolist())},
+    )
 
 
 @api.get(f"{PLAN}/dots/<key>", summary="The mapped events as dots, as an Arrow stream", responses=file_of(ARROW))

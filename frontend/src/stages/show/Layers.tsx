@@ -109,6 +109,8 @@ function nameOf(layer: Layer, view: View): string {
       return "outlines of the areas";
     case "events":
       return view.events_name ? `events: ${view.events_name}` : "events";
+    case "degrees":
+      return "latitude and longitude";
     case "over":
       return `outlines of ${view.plan.show.over}`;
     case "reference":
@@ -147,6 +149,8 @@ function Detail(props: Props & { layer: Layer; put: (next: readonly Layer[]) => 
       return <Outlines view={view} save={save} />;
     case "events":
       return <EventsDetail view={view} layer={layer} put={put} />;
+    case "degrees":
+      return <Quiet>Lines of equal latitude and longitude, with their degrees at the edge of the map.</Quiet>;
     case "over":
       return <Quiet>Which column they are of is chosen in Place.</Quiet>;
     case "reference":

@@ -21,12 +21,14 @@ from steady_tally.core.draft.settling import ChainOf, settled
 from steady_tally.core.errors import PlanError, SteadyTallyError
 from steady_tally.core.gather.named import share_named, unique_texts
 from steady_tally.core.geo.parts import framing, weights
+from steady_tally.core.geo.working import spans_the_world
 from steady_tally.core.measure.offers import Offer, keys_of, offers
 from steady_tally.core.measure.quotient import Quotient
 from steady_tally.core.place.zones import ZoneSet, naming_columns, zone_set
 from steady_tally.core.plan.conditions import Condition
 from steady_tally.core.plan.gather import Events, NoCoordinates
 from steady_tally.core.plan.place import Grid, Place, Zones
+from steady_tally.core.plan.show import DegreesLayer
 from steady_tally.core.plan.whole import FORMAT, VERSION, Plan, read_plan
 from steady_tally.core.report.sums import proposed_name
 from steady_tally.core.show.drawing import plane_of
@@ -41,6 +43,7 @@ _MENDED_FROM = 0.2  # or so many, were a plain mistake put right
 _TRIED = 2_000
 _DIFFER = 4.0  # from this ratio of the large areas to the small, counts show how large areas are
 _MOST_OTHERS = 2
+_DEGREES = [DegreesLayer(shown=True).model_dump(mode="json")]
 _FIRST = "first"  # what a measure is called until its name is known
 
 
@@ -332,6 +335,8 @@ class _Drafting:
             document = self._plan(areas, {name: how}, name).as_document()
             document["place"]["projection"] = projection.model_dump(mode="json")
             document["show"]["around"] = "plain"
+            if projection.method == "world" or not set(self.came.sources.features) - set(self.came.zones):
+                document["show"]["layers"] = _DEGREES  # nothing else says where on the earth it is
             return read_plan(document)
 
         plan = of(grid, measure)
@@ -418,4 +423,6 @@ class _Drafting:
         document = plan.as_document()
         document["show"]["insets"] = [box.model_dump(mode="json") for box in boxes]
         document["show"]["around"] = "plain"  # nothing says that it is water
+        if isinstance(areas, ZoneSet) and spans_the_world(*areas.degrees.T):
+            document["show"]["layers"] = _DEGREES
         return read_plan(document), len(boxes)

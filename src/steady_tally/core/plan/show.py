@@ -110,6 +110,13 @@ class EventsLayer(Part):
     by: str | None = Field(None, description="A column of the events.")
 
 
+class DegreesLayer(Part):
+    """Lines of latitude and longitude, with their degrees at the edge of the map."""
+
+    kind: Literal["degrees"] = "degrees"
+    shown: bool = False
+
+
 class OverLayer(Part):
     """The outlines of the upper level, where `over` names a column."""
 
@@ -128,7 +135,9 @@ class ReferenceLayer(Part):
     names: str | None = Field(None, description="A column of it.")
 
 
-Layer = Annotated[AreasLayer | OutlinesLayer | EventsLayer | OverLayer | ReferenceLayer, Field(discriminator="kind")]
+Layer = Annotated[
+    AreasLayer | OutlinesLayer | DegreesLayer | EventsLayer | OverLayer | ReferenceLayer, Field(discriminator="kind")
+]
 
 
 class LabelSet(Part):
@@ -181,6 +190,7 @@ class Show(Part):
             OverLayer(),
             *(ReferenceLayer(source=n) for n in references),
             EventsLayer(),
+            DegreesLayer(),
             OutlinesLayer(),
             AreasLayer(),
         ]
