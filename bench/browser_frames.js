@@ -14,11 +14,12 @@ async ({ kind, payload, frames }) => {
       start: Int32Array.from(payload.start),
       owner: Int32Array.from(payload.owner),
     };
-    worker.postMessage({ kind, rings, insets: [] });
+    worker.postMessage({ kind: "shapes", shapes: { kind, rings, insets: [] } });
   } else {
     const [column, row] = [payload.column, payload.row].map((c) => Int32Array.from(c));
     const area = Int32Array.from(column, (_, i) => i);
-    worker.postMessage({ kind, column, row, area, lattice: payload.lattice, insets: [] });
+    const shapes = { kind, column, row, area, lattice: payload.lattice, insets: [], inset: null };
+    worker.postMessage({ kind: "shapes", shapes });
   }
   const look = {
     colour: Uint32Array.from({ length: areas }, (_, i) => 0xff000000 + ((i * 2654435761) % 0xffffff)),

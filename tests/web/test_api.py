@@ -257,9 +257,9 @@ def test_hexagons_count_the_same_events_as_the_wards_that_they_cover(client, stu
     keys = client.get(f"{results_of(client, study)}/view").get_json()["keys"]
     shapes = arrow(client, f"{results_of(client, study)}/shapes/{keys['shapes']}")
     assert shapes.num_rows == len(cells)
-    assert [f"hexagon/laea 38 -40/0,0/1500m/{c}/{r}" for c, r, _ in zip(*shapes.to_pydict().values(), strict=True)] == [
-        c["identifier"] for c in cells
-    ]
+    places = zip(*shapes.select(["column", "row"]).to_pydict().values(), strict=True)
+    assert [f"hexagon/laea 38 -40/0,0/1500m/{c}/{r}" for c, r in places] == [c["identifier"] for c in cells]
+    assert set(shapes.column("inset").to_pylist()) == {-1, 0}, "each cell is drawn in the map, or in the box of islets"
     named = arrow(client, f"{results_of(client, study)}/areas/{keys['areas']}/names")
     assert named.column_names == ["column", "row"], "the names of cells follow from these"
     said = named.schema.metadata[b"name"].decode()

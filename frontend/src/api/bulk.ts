@@ -80,7 +80,15 @@ export type Shapes = {
   insets: Inset[];
 } & (
   | { kind: "zones"; rings: Rings }
-  | { kind: "cells"; column: Int32Array; row: Int32Array; area: Int32Array; lattice: Lattice }
+  | {
+      kind: "cells";
+      column: Int32Array;
+      row: Int32Array;
+      area: Int32Array;
+      lattice: Lattice;
+      /** The inset that each stands in, -1 for the map; null where there are no insets. */
+      inset: Int8Array | null;
+    }
 );
 
 export interface Lines {
@@ -244,6 +252,7 @@ export async function fetchShapes(results: string, key: string, level: number): 
       row: numbers(table, "row"),
       area: numbers(table, "area"),
       lattice: latticeOf(meta.get("shape")!, meta.get("frame")!),
+      inset: table.getChild("inset") ? numbers(table, "inset") : null,
     };
   }
   return { kind: "zones", bounds, tolerances, insets, rings: rings(table) };

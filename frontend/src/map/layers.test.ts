@@ -92,6 +92,7 @@ it("the middle of an area is that of all its rings, and of none without a shape"
     row: Int32Array.from([0, 1]),
     area: Int32Array.from([5, 6]),
     lattice,
+    inset: null,
     ...none,
   };
   expect(middleOf(cells, 6)).toEqual([8, 4]);

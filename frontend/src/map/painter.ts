@@ -30,13 +30,6 @@ export function painterWorker(): Worker {
   return new Worker(new URL("./worker.ts", import.meta.url), { type: "module" });
 }
 
-/** Shapes as the worker takes them. */
-export function drawnShapes(shapes: Shapes): ToWorker {
-  return shapes.kind === "zones"
-    ? { kind: "zones", rings: shapes.rings, insets: shapes.insets }
-    : { ...shapes, kind: "cells" };
-}
-
 /** The worker and its canvas. One frame is asked for at a time; meanwhile the last bitmap is moved. */
 export function usePainter(
   frame: React.RefObject<HTMLDivElement | null>,
@@ -108,7 +101,7 @@ export function usePainter(
       if (next) ask(next.still);
     };
     api.current = {
-      shapes: (shapes) => send(drawnShapes(shapes)),
+      shapes: (shapes) => send({ kind: "shapes", shapes }),
       layers: (layers) => send({ kind: "layers", layers }),
       dots: (dots) => send({ kind: "dots", dots }),
       grids: (grids) => send({ kind: "grids", grids }),

@@ -2,9 +2,11 @@
 import { useEffect, useRef, useState } from "react";
 import type { Areas, Shapes } from "../api/bulk";
 import type { View as Outcome } from "../api/client";
+import { INK } from "../theme";
 import { boxesOf, fittedBeside } from "./insets";
 import { type Coloured, drawnWith } from "./look";
-import { drawnShapes, painterWorker } from "./painter";
+import { packed } from "./paint";
+import { painterWorker } from "./painter";
 import type { FromWorker, SmallMaps, ToWorker } from "./worker";
 
 const MARGIN = 6;
@@ -26,6 +28,7 @@ export function smallMapsOf(
     view,
     ratio: window.devicePixelRatio || 1,
     insets,
+    line: packed(INK),
     looks: looks.map((look) => ({ ...look, ...drawn, marked: [] })),
   };
 }
@@ -46,7 +49,7 @@ export function useSmallMaps(shapes: Shapes, maps: SmallMaps | null): readonly I
   }, []);
   const send = (message: ToWorker) => worker.current?.postMessage(message);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the shapes go first, and anew only when they change
-  useEffect(() => send(drawnShapes(shapes)), [shapes]);
+  useEffect(() => send({ kind: "shapes", shapes }), [shapes]);
   // biome-ignore lint/correctness/useExhaustiveDependencies: other shapes want other pictures
   useEffect(() => {
     if (maps) send({ kind: "small", request: ++request.current, ...maps });

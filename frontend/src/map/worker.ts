@@ -1,9 +1,10 @@
 /** Paints the map off the page's own thread: shapes come once, then each frame says only view and look. */
-import type { Inset } from "../api/bulk";
-import { type Cells, cellTable, fillCells, type Lattice } from "../geometry/lattice";
-import { fillZones, type Rings } from "../geometry/scanline";
+import type { Shapes } from "../api/bulk";
+import { type Cells, cellTable, type Lattice } from "../geometry/lattice";
+import type { Rings } from "../geometry/scanline";
 import type { View } from "../geometry/view";
 import { type Dots, paintDots, paintEvents, paintGrid } from "./dots";
+import { fillIds, type Painted, type Part, paintedOf, partsOf, rowsOf } from "./ids";
 import type { InsetBox } from "./insets";
 import { type Look, paint, paintAreas, paintLines, paintMarks, shrink } from "./paint";
 
@@ -37,15 +38,7 @@ export interface DrawnGrid {
 
 export type ToWorker =
   | { kind: "canvas"; canvas: OffscreenCanvas }
-  | { kind: "zones"; rings: Rings; insets: Inset[] }
-  | {
-      kind: "cells";
-      column: Int32Array;
-      row: Int32Array;
-      area: Int32Array;
-      lattice: Lattice;
-      insets: Inset[];
-    }
+  | { kind: "shapes"; shapes: Shapes }
   /** From the bottom up. */
   | { kind: "layers"; layers: Drawn[] }
   | { kind: "dots"; dots: Dots | null }
@@ -71,6 +64,8 @@ export interface SmallMaps {
   height: number;
   ratio: number;
   insets: readonly InsetBox[];
+  /** The colour of the lines around boxes, 0xAABBGGRR. */
+  line: number;
   looks: readonly Look[];
 }
 
@@ -94,10 +89,8 @@ const MOVING_CORNERS = 20_000;
 let canvas: OffscreenCanvas | null = null;
 /** Where pixels stand before they come over what is drawn already. */
 const scratch = new OffscreenCanvas(1, 1);
-let zones: Rings | null = null;
-let cells: Cells | null = null;
+let shown: Painted = { map: null, insets: [] };
 let layers: Drawn[] = [{ kind: "areas", shown: true, opacity: 1 }, { kind: "outlines" }];
-let insets: Inset[] = [];
 let dots: Dots | null = null;
 let grids: { cells: Cells; colour: number }[] = [];
 let ids = new Int32Array(0);
@@ -107,16 +100,8 @@ let painted = "";
 
 self.onmessage = ({ data }: MessageEvent<ToWorker>) => {
   if (data.kind === "canvas") canvas = data.canvas;
-  else if (data.kind === "zones") {
-    [zones, cells, insets, painted] = [data.rings, null, data.insets, ""];
-  } else if (data.kind === "cells") {
-    [zones, cells, insets, painted] = [
-      null,
-      cellTable(data.column, data.row, data.area, data.lattice),
-      data.insets,
-      "",
-    ];
-  } else if (data.kind === "layers") layers = data.layers;
+  else if (data.kind === "shapes") [shown, painted] = [paintedOf(data.shapes), ""];
+  else if (data.kind === "layers") layers = data.layers;
   else if (data.kind === "dots") dots = data.dots;
   else if (data.kind === "grids") {
     grids = data.grids.map((g) => ({ cells: cellTable(g.column, g.row, null, g.lattice), colour: g.colour }));
@@ -148,7 +133,7 @@ function frame(asked: Extract<ToWorker, { kind: "frame" }>): void {
   const [width, height] = [screen.width * fine, screen.height * fine];
   const view = { ...asked.view, scale: asked.view.scale * ratio * fine };
   // The same areas at the same pixels need only new colours.
-  const parts = partsOf(asked.insets, ratio * fine);
+  const parts = partsOf(asked.insets, shown, ratio * fine);
   fill(view, width, height, parts);
   shape = { width, height, fine, ratio };
   if (canvas.width !== screen.width || canvas.height !== screen.height) {
@@ -267,13 +252,10 @@ function corners(lines: readonly Line[]): number {
 
 /** Which area is at each pixel, where that is not known from the frame before. */
 function fill(view: View, width: number, height: number, parts: readonly Part[]): void {
-  const wanted = JSON.stringify([view, width, height, parts.map(({ rings: _, ...p }) => p)]);
+  const wanted = JSON.stringify([view, width, height, parts.map(({ areas: _, ...p }) => p)]);
   if (wanted === painted) return;
   if (ids.length !== width * height) ids = new Int32Array(width * height);
-  if (zones) fillZones(zones, view, width, height, ids);
-  else if (cells) fillCells(cells, view, width, height, ids);
-  else ids.fill(-1);
-  for (const part of parts) fillPart(part, width, height);
+  fillIds(shown.map, view, width, height, parts, ids);
   painted = wanted;
 }
 
@@ -286,60 +268,34 @@ function small(asked: Extract<ToWorker, { kind: "small" }>): void {
     { ...asked.view, scale: asked.view.scale * scale },
     width * fine,
     height * fine,
-    partsOf(asked.insets, scale),
+    partsOf(asked.insets, shown, scale),
   );
   const large = new Uint32Array(width * fine * height * fine);
   const pictures = asked.looks.map((look) => {
     const picture = new Uint8ClampedArray(4 * width * height);
     paint(ids, width * fine, height * fine, look, large, fine);
-    shrink(large, width * fine, height * fine, fine, new Uint32Array(picture.buffer));
+    const out = new Uint32Array(picture.buffer);
+    shrink(large, width * fine, height * fine, fine, out);
+    for (const box of asked.insets) frameOf(box, asked, width, height, out);
     return picture;
   });
   const answer: FromWorker = { kind: "small", request: asked.request, width, height, pictures };
   self.postMessage(answer, { transfer: pictures.map((p) => p.buffer) });
 }
 
-interface Part {
-  left: number;
-  top: number;
-  width: number;
-  height: number;
-  view: View;
-  rings: Rings | null;
-  own: boolean;
-}
-
-function partsOf(boxes: readonly InsetBox[], scale: number): Part[] {
-  return boxes.flatMap((box, i) => (insets[i] ? [partOf(box, insets[i], scale)] : []));
-}
-
-/** An inset's box in pixels of the buffer. */
-function partOf(box: InsetBox, inset: Inset, scale: number): Part {
-  return {
-    left: Math.round(box.left * scale),
-    top: Math.round(box.top * scale),
-    width: Math.round(box.width * scale),
-    height: Math.round(box.height * scale),
-    view: { ...box.view, scale: box.view.scale * scale },
-    rings: inset.rings,
-    own: inset.own,
-  };
-}
-
-/** The rows of an inset's box that lie on the canvas, each with where it begins there and in the box, and its length. */
-function* rowsOf(part: Part, width: number, height: number): Generator<[number, number, number]> {
-  const from = Math.max(part.left, 0);
-  const to = Math.min(part.left + part.width, width);
-  for (let y = Math.max(part.top, 0); y < Math.min(part.top + part.height, height) && from < to; y++) {
-    yield [y * width + from, (y - part.top) * part.width + from - part.left, to - from];
-  }
-}
-
-function fillPart(part: Part, width: number, height: number): void {
-  const own = new Int32Array(part.width * part.height);
-  if (part.rings) fillZones(part.rings, part.view, part.width, part.height, own);
-  else if (cells) fillCells(cells, part.view, part.width, part.height, own);
-  for (const [at, from, n] of rowsOf(part, width, height)) ids.set(own.subarray(from, from + n), at);
+/** A line around a box. */
+function frameOf(
+  box: InsetBox,
+  { ratio, line }: SmallMaps,
+  width: number,
+  height: number,
+  out: Uint32Array,
+): void {
+  const at = (pixel: number, most: number) => Math.min(Math.max(Math.round(pixel * ratio), 0), most - 1);
+  const [left, right] = [at(box.left, width), at(box.left + box.width, width)];
+  const [top, bottom] = [at(box.top, height), at(box.top + box.height, height)];
+  for (const y of [top, bottom]) out.fill(line, y * width + left, y * width + right + 1);
+  for (let y = top; y <= bottom; y++) out[y * width + left] = out[y * width + right] = line;
 }
 
 /** What was drawn over the map stops at an inset; events are drawn in it by its own view. */
@@ -378,7 +334,7 @@ function strokeAll(
   for (const line of lines) stroke(context, line, asked.view, ratio, screen);
   context.restore();
   for (const [i, b] of asked.insets.entries()) {
-    if (!insets[i] || insets[i].own || mapOnly) continue;
+    if (!shown.insets[i] || shown.insets[i].own || mapOnly) continue;
     context.save();
     context.beginPath();
     context.rect(...box(b));

@@ -39,7 +39,7 @@ from steady_tally.core.show.bands import ZERO_COLOUR
 from steady_tally.core.show.colours import RAMPS, sequential
 from steady_tally.core.show.drawing import LEVELS, Plane, plane_of, tolerance
 from steady_tally.core.show.framing import area_boxes, proposed_insets
-from steady_tally.core.show.insets import DrawnInset, inset_rings, insets_of, main_rings, without_insets
+from steady_tally.core.show.insets import DrawnInset, inset_numbers, inset_rings, insets_of, main_rings, without_insets
 from steady_tally.core.show.legend import legend_of
 from steady_tally.core.show.profile import area_profile
 from steady_tally.core.states import STATES, State
@@ -337,7 +337,10 @@ def _drawn(outcome: Released, query: LevelQuery) -> tuple[pa.Table, dict[str, st
     meta["insets"] = json.dumps(boxes)
     meta["tolerances"] = ",".join(f"{tolerance(plane, level):.4g}" for level in range(LEVELS))
     if isinstance(areas, CellSet):
-        return cell_table(areas), {**meta, **lattice_meta(areas.lattice, plane.origin)}
+        table = cell_table(areas)
+        if insets:
+            table = table.append_column("inset", pa.array(inset_numbers(insets, len(areas))[table["area"].to_numpy()]))
+        return table, {**meta, **lattice_meta(areas.lattice, plane.origin)}
     return ring_table(main_rings(areas, plane, insets, query.level)), {**meta, "kind": "zones"}
 
 

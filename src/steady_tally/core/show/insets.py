@@ -92,6 +92,14 @@ def without_insets(areas: ZoneSet | CellSet, plane: Plane, insets: list[DrawnIns
     return _bounded(plane, np.column_stack(project(corners[:, 0], corners[:, 1], areas.crs, plane.crs)) - plane.origin)
 
 
+def inset_numbers(insets: list[DrawnInset], areas: int) -> npt.NDArray[np.int8]:
+    """(areas,) the position of the inset that each stands in, -1 for none."""
+    found = np.full(areas, -1, dtype=np.int8)
+    for at, inset in enumerate(insets):
+        found[inset.members] = at
+    return found
+
+
 def inset_rings(zones: ZoneSet, inset: DrawnInset, level: int) -> Rings:
     """The rings of an inset's zones in its plane, each owned by its zone of the whole set."""
     return _some(zone_rings(zones, inset.plane, level), inset.members)

@@ -17,7 +17,7 @@ from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.show.colours import told_apart
 from steady_tally.core.show.drawing import Plane, Rings, event_points, into_plane, zone_rings
-from steady_tally.core.show.insets import DrawnInset, inset_rings
+from steady_tally.core.show.insets import DrawnInset, inset_numbers, inset_rings
 from steady_tally.core.sources import Features, column_of, texts
 
 _LEVEL = 2  # of detail: a label stands where the shape that is seen has room for it
@@ -35,9 +35,7 @@ def area_anchors(
     anchors : of the areas.
     inset : (areas,).
     """
-    inset = np.full(len(areas), -1, dtype=np.int8)
-    for at, box in enumerate(insets):
-        inset[box.members] = at
+    inset = inset_numbers(insets, len(areas))
     if isinstance(areas, CellSet):
         ring = shapely.get_coordinates(areas.lattice.shapes(areas.column[:1], areas.row[:1])) - plane.origin
         one = anchors(ring, np.array([0, len(ring)]), np.zeros(1, np.int64), 1)
