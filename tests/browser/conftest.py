@@ -199,3 +199,9 @@ def term(page: Page, slot: str, choice: str | re.Pattern[str], *, exact: bool = 
     wait_for_still(page)
     button.click()
     wait_for_still(page)
+
+
+def expect_classes(page: Page, count: int, how: str) -> None:
+    """What the account line says of the classes: how many, and in plain words and the textbook's how they were made."""
+    expect(page.locator('[data-figure="class"]')).to_have_text(re.compile(f"^{count} classes"))
+    expect(page.locator('[data-note="class"]')).to_have_text(how)

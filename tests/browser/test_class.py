@@ -6,7 +6,7 @@ from playwright.sync_api import Page, expect
 
 from tests.plans import results_of
 
-from .conftest import wait_for_still
+from .conftest import expect_classes, wait_for_still
 from .test_place import like, until
 from .test_slice import areas_of, opened, study  # noqa: F401  fixtures
 
@@ -40,7 +40,7 @@ def test_a_break_is_dragged_typed_stepped_taken_out_and_ruled_and_all_of_it_take
     changed = int(re.match(r"(\d+) areas? changes? class: ", moving)[1])
     assert classes(application, study) == before, "nothing is kept while it is held"
     opened.mouse.up()
-    expect(opened.locator('[data-figure="class"]')).to_have_text("5, by hand")
+    expect_classes(opened, 5, "by hand")
     wait_for_still(opened)
     after = classes(application, study)
     assert sum(after[a] != before[a] for a in before) == changed > 0
@@ -82,16 +82,16 @@ def test_a_break_is_dragged_typed_stepped_taken_out_and_ruled_and_all_of_it_take
     # One taken out, one ruled.
     opened.get_by_role("slider", name="Break 1 of 4").press("Delete")
     expect(opened.get_by_role("slider", name="Break 1 of 3")).to_have_count(1)
-    expect(opened.locator('[data-figure="class"]')).to_have_text("4, by hand")
+    expect_classes(opened, 4, "by hand")
     opened.get_by_role("slider", name="Break 3 of 3").press("Insert")
     expect(opened.get_by_role("slider", name="Break 4 of 4")).to_have_count(1)
-    expect(opened.locator('[data-figure="class"]')).to_have_text("5, by hand")
+    expect_classes(opened, 5, "by hand")
 
     # Back, step by step, and all at once.
     strip(opened).get_by_role("button", name="take the last step back").click()
-    expect(opened.locator('[data-figure="class"]')).to_have_text("4, by hand")
-    strip(opened).get_by_role("button", name="back to quantile").click()
-    expect(opened.locator('[data-figure="class"]')).to_have_text("5, quantile")
+    expect_classes(opened, 4, "by hand")
+    strip(opened).get_by_role("button", name="back to the same number in each").click()
+    expect_classes(opened, 5, "the same number in each quantile")
     wait_for_still(opened)
     assert classes(application, study) == before
 
@@ -99,7 +99,7 @@ def test_a_break_is_dragged_typed_stepped_taken_out_and_ruled_and_all_of_it_take
     opened.reload()
     wait_for_still(opened)
     strip(opened).get_by_role("button", name="take the last step back").click()
-    expect(opened.locator('[data-figure="class"]')).to_have_text("4, by hand")
+    expect_classes(opened, 4, "by hand")
 
     # Simpler figures that move areas: what it costs is seen first.
     kept = inner(application, study)
@@ -128,7 +128,7 @@ def test_every_way_of_classing_is_offered_by_its_question_and_none_loses_an_area
         ("growing widths", None, "geometric progression"),
         ("growing widths", "head_tail", "head and tail"),
         ("distance from the middle", None, "standard deviations"),
-        ("distance from the middle", "clear_difference", "3 classesclear difference"),
+        ("distance from the middle", "clear_difference", "areas that clearly differ"),
         ("the same number in each", None, "quantile"),
     ):
         sheet.get_by_role("radio", name=way).click()
@@ -140,7 +140,7 @@ def test_every_way_of_classing_is_offered_by_its_question_and_none_loses_an_area
         assert len(placed) == known
         assert all(c is not None and c >= 0 for c in placed), way
     sheet.get_by_label("Each area counts").select_option("under")
-    expect(head).to_contain_text("quantile by what is divided by")
+    expect(head).to_contain_text("the same number of residents in each quantile")
     wait_for_still(opened)
     rail = opened.get_by_label("Break rail").locator("[data-band]").all_inner_texts()
     residents = [int(text.split("\n")[-1].replace(",", "")) for text in rail]

@@ -11,7 +11,7 @@ from playwright.sync_api import Page, expect
 
 from tests.plans import results_of
 
-from .conftest import term, wait_for_still
+from .conftest import expect_classes, term, wait_for_still
 from .test_gather import begin, drop
 from .test_gather_more import bring
 from .test_slice import areas_of, opened, study  # noqa: F401  fixtures
@@ -318,4 +318,4 @@ def test_areas_are_mapped_by_the_commonest_kind_of_their_events_and_by_a_word_of
     opened.keyboard.press("3")
     term(opened, "counted", "call-outs: how many", exact=True)
     expect(rail).to_contain_text("events")
-    expect(opened.locator('[data-figure="class"]')).to_contain_text("5, quantile")
+    expect_classes(opened, 5, "the same number in each quantile")

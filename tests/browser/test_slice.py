@@ -15,7 +15,7 @@ from scipy.stats import poisson
 from tests.plans import results_of
 from tests.serve.test_processes import live_processes
 
-from .conftest import Application, barriers, term, wait_for_still
+from .conftest import Application, barriers, expect_classes, term, wait_for_still
 
 
 @pytest.fixture
@@ -245,7 +245,7 @@ def test_a_stopped_server_is_said_and_goes_on_by_itself_once_it_is_back(opened, 
     expect(opened.get_by_role("status").filter(has_text="Steady Tally does not answer. 1 change waits")).to_be_visible()
     opened.unroute("**/api/**")
     expect(opened.get_by_role("status").filter(has_text="does not answer")).to_have_count(0)
-    expect(opened.locator('[data-figure="class"]')).to_have_text("5, natural breaks")
+    expect_classes(opened, 5, "where the gaps fall natural breaks")
 
 
 def test_a_database_that_starts_again_and_a_full_disk_are_said_and_waited_for(application, browser):
@@ -308,16 +308,16 @@ def test_a_web_server_that_is_killed_under_the_open_page_comes_back_and_the_page
     opened.keyboard.press("4")
     opened.get_by_role("radio", name="where the gaps fall").click()
     # The supervisor still holds the listening socket, so that requests wait; one that was cut off can be tried again.
-    figure_of_class = opened.locator('[data-figure="class"]')
+    note_of_class = opened.locator('[data-note="class"]')
     again = opened.get_by_role("button", name="Try again")
     for _ in range(40):
-        if figure_of_class.inner_text() == "5, natural breaks":
+        if note_of_class.inner_text() == "where the gaps fall natural breaks":
             break
         if again.count():
             again.first.click()
         opened.get_by_role("radio", name="where the gaps fall").click()
         opened.wait_for_timeout(500)
-    expect(figure_of_class).to_have_text("5, natural breaks")
+    expect_classes(opened, 5, "where the gaps fall natural breaks")
 
 
 def test_the_whole_application_stopped_and_started_under_the_open_page(page, tmp_path):
@@ -335,7 +335,7 @@ def test_the_whole_application_stopped_and_started_under_the_open_page(page, tmp
         # Sessions end with the run: by a new key the page goes on, and what waits is saved by itself.
         second.enter(page)
         expect(page.get_by_role("status").filter(has_text="does not answer")).to_have_count(0)
-        expect(page.locator('[data-figure="class"]')).to_have_text("5, natural breaks")
+        expect_classes(page, 5, "where the gaps fall natural breaks")
     finally:
         second.stop()
 

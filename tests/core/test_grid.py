@@ -17,7 +17,7 @@ from steady_tally.core.geo.projection import coordinate_system, distortion, keep
 from steady_tally.core.geo.shapes import polygonal_part, united
 from steady_tally.core.geo.working import equal_area, working_system
 from steady_tally.core.place.cover import cells_over, ground_of, kept_cells, merged_cells, positions, share_inside
-from steady_tally.core.place.grid import CellSet, Lattice, lattice_of
+from steady_tally.core.place.grid import CellSet, Lattice, lattice_of, length_text
 from steady_tally.core.place.zones import ZoneSet, zones_from
 from steady_tally.core.plan.place import Grid, WorkingProjection
 
@@ -124,12 +124,23 @@ def test_too_small_cells_are_refused_with_the_smallest_size_that_would_do(keep, 
     zones = outline([(0, 0), (9_000, 0), (9_000, 2_000), (1_000, 2_000), (0, 9_000)])
     plan = Grid(size=size, keep=keep)
     lattice = lattice_of(plan, PLANE, "laea 38 -40")
-    with pytest.raises(PlanError, match=r"Make them at least [\d,.]+ m wide") as refused:
+    with pytest.raises(PlanError, match=r"Make them at least [\d,.]+ k?m wide") as refused:
         kept_cells(lattice, ground_of(zones, lattice), keep)
     least = float(refused.value.todo.split("least ")[1].split(" ")[0].replace(",", ""))
     enough = replace(lattice, width=least, height=least * math.sqrt(0.75))
     kept = len(kept_cells(enough, ground_of(zones, lattice), keep)[1])
     assert 1_900_000 < kept <= 2_000_000, "a size barely smaller would not do"
+
+
+@pytest.mark.parametrize(
+    ("metres", "figures", "text"),
+    [
+        (90.0, 6, "90 m"), (999.5, 6, "999.5 m"), (1_000.0, 6, "1 km"), (1e6, 6, "1,000 km"),
+        (12_345.678, 3, "12.3 km"), (1.234e6, 3, "1,230 km"), (0.0012345, 3, "0.00123 m"), (123.4, 2, "120 m"),
+    ],
+)  # fmt: skip
+def test_lengths_are_said_in_the_unit_that_reads_best(metres, figures, text):
+    assert length_text(metres, figures) == text
 
 
 @pytest.mark.parametrize(

@@ -89,5 +89,5 @@ def test_a_projection_that_is_cut_within_the_areas_is_refused():
 
 
 def test_no_cell_that_is_kept_is_a_sentence():
-    with pytest.raises(PlanError, match="no cell has its centre in what the grid covers: cells 1e\\+06 m wide are too"):
+    with pytest.raises(PlanError, match="no cell has its centre in what the grid covers: cells 1,000 km wide are too"):
         world(-41.0, [-40.5], areas={**GRID, "size": 1_000, "keep": "centre", "origin": [300_000, 400_000]})

@@ -5,9 +5,11 @@ import ButtonBase from "@mui/material/ButtonBase";
 import type { View } from "../api/client";
 import { figure, levelText, plural, whole } from "../format";
 import { isLaid } from "../map/overlays";
-import { termFigure } from "../outcome/terms";
+import { dividedBy, termFigure } from "../outcome/terms";
 import { trialText } from "../outcome/words";
-import { mappedMeasure } from "../plan/mapped";
+import { WithTerm } from "../parts/parts";
+import { mappedClasses, mappedMeasure } from "../plan/mapped";
+import { saidOf } from "../plan/methods";
 import { record } from "../records";
 import { saidIn } from "../state/asked";
 import { useTrials } from "../state/queries";
@@ -15,12 +17,11 @@ import { STAGES, type Stage, useParts } from "../state/store";
 import { useSmall } from "../state/window";
 import { HEADING, INK, MADDER, QUIET, RULE } from "../theme";
 
-/** So many letters of a method's name still stand beside the number of classes. */
-const LONG_NAME = 15;
-
 interface Column {
   figure: string;
   note: string;
+  /** The textbook's words for the note. */
+  term?: string;
   /** What stands smaller beside the figure. */
   beside?: string;
   /** The note needs a decision. */
@@ -60,7 +61,11 @@ export function columnsOf(view: View): Record<Stage, Column> {
     class:
       mappedMeasure(view.plan).kind === "category"
         ? { figure: plural(classes, "kind"), note: "" }
-        : methodText(classes, view.method, fitText(view)),
+        : {
+            figure: plural(classes, "class", "classes"),
+            beside: fitText(view),
+            ...classNote(view),
+          },
     show: {
       figure: view.kind === "cells" ? cellsOf(view) : "zones",
       note: missing ? `${plural(missing, "area")} without a value` : "every area has a value",
@@ -74,11 +79,10 @@ function fitText({ ledger, level }: View): string {
   return ledger.fit === null ? "no fit" : `fit ${ledger.fit.toFixed(2)}`;
 }
 
-/** A long name of a method goes below, beside what the classes are worth. */
-function methodText(classes: number, method: string, worth: string): Column {
-  return method.length > LONG_NAME
-    ? { figure: plural(classes, "class", "classes"), note: `${method}, ${worth}` }
-    : { figure: `${classes}, ${method}`, note: worth };
+/** How they were made, in the words that the sheet has. */
+function classNote(view: View): Pick<Column, "note" | "term"> {
+  const { says, term } = saidOf(mappedClasses(view.plan), dividedBy(view));
+  return { note: says, term };
 }
 
 /** All areas together have no figure, but the middle one has. */
@@ -221,10 +225,11 @@ export function AccountLine({ view }: { view: View }) {
   );
 }
 
-function Note({ note, warns, stage }: Column & { stage: Stage }) {
+function Note({ note, term, warns, stage }: Column & { stage: Stage }) {
   return (
     <Box
       data-note={stage}
+      title={term ? `${note} (${term})` : note}
       sx={{
         color: warns ? MADDER : QUIET,
         fontSize: "0.8125rem",
@@ -233,7 +238,7 @@ function Note({ note, warns, stage }: Column & { stage: Stage }) {
         textOverflow: "ellipsis",
       }}
     >
-      {note}
+      <WithTerm says={note} term={term} />
     </Box>
   );
 }

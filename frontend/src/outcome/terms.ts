@@ -12,6 +12,11 @@ export function termOf(view: View, role: Role): TermLine | undefined {
   return view.terms.find((t) => t.role === role);
 }
 
+/** What the mapped measure is divided by, in a word. */
+export function dividedBy(view: View): string {
+  return termOf(view, "under")?.noun ?? "what is divided by";
+}
+
 /** A term's figure for one area. */
 export function figureOf(areas: Areas, role: Role, area: number): number {
   switch (role) {

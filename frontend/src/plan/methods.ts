@@ -110,51 +110,103 @@ export function hasCount(now: Classing): boolean {
   }
 }
 
-/** The ways of classing that are compared: in plain words, and by the textbook's, which the account line has. */
-export const COMPARED: { plain: string; says: string; make: (now: Classing, count: number) => Classing }[] = [
+/** How areas are classed: in plain words, and the textbook's for the same, which may be none. */
+export interface Said {
+  says: string;
+  term: string;
+}
+
+/** A way of classing as it is said everywhere on the page; `people` are what the measure is divided by. */
+export function saidOf(now: Classing, people: string): Said {
+  switch (now.method) {
+    case "quantile":
+      return { says: `the same number${ofThese(now.by, people)} in each`, term: "quantile" };
+    case "natural_breaks":
+      return { says: `where the gaps fall${byThese(now.by, people)}`, term: "natural breaks" };
+    case "equal_intervals":
+      return { says: "the same width", term: "equal intervals" };
+    case "round_numbers":
+      return { says: "at round numbers", term: "round numbers" };
+    case "every":
+      return { says: `every ${now.width} from ${now.start}`, term: "equal intervals" };
+    case "geometric":
+      return { says: "growing widths", term: "geometric progression" };
+    case "head_tail":
+      return { says: "at the mean, then above it", term: "head and tail" };
+    case "standard_deviations":
+      return {
+        says: "distance from the middle",
+        term: now.half ? "half standard deviations" : "standard deviations",
+      };
+    case "clear_difference":
+      return { says: "areas that clearly differ", term: "" };
+    case "by_hand":
+      return { says: "by hand", term: "" };
+    case "locked":
+      return { says: "locked", term: now.was };
+  }
+}
+
+type By = Of<"quantile">["by"];
+
+function ofThese(by: By, people: string): string {
+  switch (by) {
+    case "areas":
+      return "";
+    case "under":
+      return ` of ${people}`;
+    case "ground":
+      return " of km²";
+  }
+}
+
+function byThese(by: By, people: string): string {
+  switch (by) {
+    case "areas":
+      return "";
+    case "under":
+      return `, by ${people}`;
+    case "ground":
+      return ", by km²";
+  }
+}
+
+/** The ways of classing that are compared. */
+export const COMPARED: { key: string; make: (now: Classing, count: number) => Classing }[] = [
   {
-    plain: "the same number in each",
-    says: "quantile",
+    key: "quantile",
     make: ({ zero }, count) => ({ method: "quantile", count, zero, by: "areas" }),
   },
   {
-    plain: "where the gaps fall",
-    says: "natural breaks",
+    key: "natural breaks",
     make: ({ zero }, count) => ({ method: "natural_breaks", count, zero, by: "areas" }),
   },
   {
-    plain: "the same width",
-    says: "equal intervals",
+    key: "equal intervals",
     make: ({ zero }, count) => ({ method: "equal_intervals", count, zero }),
   },
   {
-    plain: "growing widths",
-    says: "geometric progression",
+    key: "geometric progression",
     make: ({ zero }, count) => ({ method: "geometric", count, zero }),
   },
   {
-    plain: "at round numbers",
-    says: "round numbers",
+    key: "round numbers",
     make: ({ zero }, count) => ({ method: "round_numbers", count, zero }),
   },
   {
-    plain: "at the mean, then above it",
-    says: "head and tail",
+    key: "head and tail",
     make: ({ zero }, count) => ({ method: "head_tail", count, zero }),
   },
   {
-    plain: "distance from the middle",
-    says: "standard deviations",
+    key: "standard deviations",
     make: ({ zero }, count) => ({ method: "standard_deviations", count, zero, half: false }),
   },
   {
-    plain: "the same number of {people} in each",
-    says: "quantile by what is divided by",
+    key: "quantile by what is divided by",
     make: ({ zero }, count) => ({ method: "quantile", count, zero, by: "under" }),
   },
   {
-    plain: "where the gaps fall, by {people}",
-    says: "natural breaks by what is divided by",
+    key: "natural breaks by what is divided by",
     make: ({ zero }, count) => ({ method: "natural_breaks", count, zero, by: "under" }),
   },
 ];

@@ -3,7 +3,9 @@ import Box from "@mui/material/Box";
 import type { Areas } from "../api/bulk";
 import type { View } from "../api/client";
 import { plural, whole } from "../format";
-import { Link } from "../parts/parts";
+import { dividedBy } from "../outcome/terms";
+import { Link, WithTerm } from "../parts/parts";
+import { saidOf } from "../plan/methods";
 import { INK, MADDER, QUIET, RULE } from "../theme";
 import { nearStep } from "./parts";
 import { short, type useRuling } from "./useRuling";
@@ -79,7 +81,7 @@ export function RulingStrip(props: {
           {ruling.undo && <Link onClick={ruling.undo}>take the last step back</Link>}
           {ruling.method && (
             <Link onClick={() => ruling.backTo(ruling.method!)}>
-              back to {ruling.method.method.replaceAll("_", " ")}
+              back to <WithTerm {...saidOf(ruling.method, dividedBy(view))} />
             </Link>
           )}
           <Box sx={{ color: QUIET }}>{nearText(near, nearStep(view) === "event", locked)}</Box>

@@ -4,7 +4,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
 import Typography from "@mui/material/Typography";
-import { type ReactNode, useCallback, useMemo, useRef, useState } from "react";
+import { type ReactNode, useMemo, useRef, useState } from "react";
 import type { Areas, Shapes } from "../../api/bulk";
 import type { Schemas, Study, View } from "../../api/client";
 import { percent, plural, whole } from "../../format";
@@ -14,12 +14,12 @@ import { SmallPicture } from "../../map/SmallPicture";
 import { smallMapsOf, useSmallMaps } from "../../map/small";
 import { classOf } from "../../outcome/classes";
 import { leaving, nearTies } from "../../outcome/ruling";
-import { termOf } from "../../outcome/terms";
+import { dividedBy } from "../../outcome/terms";
 import { Unanswered } from "../../parts/Answer";
 import { useFocusHere } from "../../parts/focus";
 import { Quiet, WithTerm } from "../../parts/parts";
 import { mappedClasses, mappedName } from "../../plan/mapped";
-import { COMPARED } from "../../plan/methods";
+import { COMPARED, type Said, saidOf } from "../../plan/methods";
 import type { Classing } from "../../plan/types";
 import { nearStep, useOnAxis } from "../../rail/parts";
 import { type SmallAxis, SmallRail, useSmallAxis } from "../../rail/SmallRail";
@@ -30,7 +30,7 @@ import { INK, PAPER, QUIET, RULE } from "../../theme";
 import { unit } from "../../unit";
 
 const COUNTS = [2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12];
-const FIRST_WAYS = COMPARED.slice(0, 4).map((w) => w.says);
+const FIRST_WAYS = COMPARED.slice(0, 4).map((w) => w.key);
 const LEAST_WIDTH = 170;
 const RAIL = 30;
 const MARGIN = 6;
@@ -54,14 +54,16 @@ export function Compare({ study, view, areas, shapes }: Props) {
   const now = mappedClasses(view.plan);
   const [ways, setWays] = useState<readonly string[]>(FIRST_WAYS);
   const [counts, setCounts] = useState<readonly number[]>(() => countsAbout(view.bands.length));
-  const noun = termOf(view, "under")?.noun ?? "what is divided by";
-  const withNoun = useCallback((plain: string) => plain.replace("{people}", noun), [noun]);
+  const people = dividedBy(view);
   const grid = useMemo(() => {
-    const columns = COMPARED.filter((w) => ways.includes(w.says));
+    const columns = COMPARED.filter((w) => ways.includes(w.key));
     return COUNTS.filter((n) => counts.includes(n)).flatMap((count) =>
-      columns.map((w) => ({ plain: withNoun(w.plain), says: w.says, count, way: w.make(now, count) })),
+      columns.map(({ key, make }) => {
+        const way = make(now, count);
+        return { key, said: saidOf(way, people), count, way };
+      }),
     );
-  }, [ways, counts, now, withNoun]);
+  }, [ways, counts, now, people]);
   const compared = useComparedWays(
     view,
     grid.map((g) => g.way),
@@ -105,15 +107,10 @@ export function Compare({ study, view, areas, shapes }: Props) {
       </Box>
       <Toggles
         label="Ways"
-        all={COMPARED.map((w) => w.says)}
+        all={COMPARED.map((w) => w.key)}
         on={ways}
         onChange={setWays}
-        text={(says) => (
-          <WithTerm
-            says={withNoun(COMPARED.find((w) => w.says === says)!.plain)}
-            term={says.replace(" by what is divided by", "")}
-          />
-        )}
+        text={(key) => <WithTerm {...saidOf(COMPARED.find((w) => w.key === key)!.make(now, 5), people)} />}
       />
       <Toggles label="Classes" all={COUNTS} on={counts} onChange={setCounts} text={String} />
       <Unanswered />
@@ -175,8 +172,8 @@ function Toggles<T extends string | number>(props: {
 }
 
 interface Candidate {
-  plain: string;
-  says: string;
+  key: string;
+  said: Said;
   count: number;
   way: Classing;
 }
@@ -246,7 +243,7 @@ function Pictures(
         frame &&
         grid.map((candidate, i) => (
           <Card
-            key={`${candidate.says} ${candidate.count}`}
+            key={`${candidate.key} ${candidate.count}`}
             candidate={candidate}
             found={found[i]}
             figures={figures![i]}
@@ -277,10 +274,10 @@ function Card(props: {
 }) {
   const { candidate, found, figures, picture, frame, isNow } = props;
   const made = found.breaks.length - 1;
-  const title = `${candidate.says}, ${plural(Math.max(made, 0), "class", "classes")}`;
+  const title = `${candidate.said.says}, ${plural(Math.max(made, 0), "class", "classes")}`;
   return (
     <ButtonBase
-      data-way={`${candidate.says} ${candidate.count}`}
+      data-way={`${candidate.key} ${candidate.count}`}
       aria-label={title}
       aria-pressed={isNow}
       disabled={found.refusal !== ""}
@@ -298,7 +295,7 @@ function Card(props: {
     >
       <Box sx={{ px: 0.75, fontSize: "0.75rem", display: "flex", gap: 1 }}>
         <Box
-          title={`${candidate.plain} (${candidate.says})`}
+          title={`${candidate.said.says} (${candidate.said.term})`}
           sx={{
             fontWeight: isNow ? 600 : 500,
             overflow: "hidden",
@@ -306,7 +303,7 @@ function Card(props: {
             whiteSpace: "nowrap",
           }}
         >
-          {candidate.plain}
+          {candidate.said.says}
         </Box>
         <Box sx={{ flexGrow: 1, textAlign: "right", color: QUIET, whiteSpace: "nowrap" }}>
           {isNow ? "as it is now" : made > 0 && plural(made, "class", "classes")}

@@ -17,7 +17,7 @@ from steady_tally.core.geo.area import shape_areas_m2
 from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.geo.projection import keeps_areas
 from steady_tally.core.geo.shapes import fineness, in_plane, polygonal_part, united
-from steady_tally.core.place.grid import MOST_CELLS, Box, CellSet, Lattice, resized
+from steady_tally.core.place.grid import MOST_CELLS, Box, CellSet, Lattice, length_text, resized
 from steady_tally.core.place.zones import ZoneSet
 
 Keep = Literal["all", "touching", "centre"]
@@ -65,7 +65,8 @@ def some_cells(lattice: Lattice, ground: Ground, keep: Keep) -> tuple[Box, Ints,
     found = kept_cells(lattice, ground, keep)
     if len(found[1]) == 0:
         raise PlanError(
-            f"no cell has its centre in what the grid covers: cells {lattice.width:,.6g} m wide are too large for it.",
+            f"no cell has its centre in what the grid covers: cells {length_text(lattice.width)} wide are too large "
+            "for it.",
             where="plan: place.areas.size",
             todo="Make them smaller, or keep every cell that touches it.",
         )
@@ -113,9 +114,9 @@ def _too_many(lattice: Lattice, by: float) -> PlanError:
     least = math.ceil(least / step) * step
     higher = "" if lattice.hexagon or lattice.width == lattice.height else ", and as much higher"
     return PlanError(
-        f"cells {lattice.width:,.6g} m wide would be more than {MOST_CELLS:,}.",
+        f"cells {length_text(lattice.width)} wide would be more than {MOST_CELLS:,}.",
         where="plan: place.areas.size",
-        todo=f"Make them at least {least:,.6g} m wide{higher}.",
+        todo=f"Make them at least {length_text(least)} wide{higher}.",
     )
 
 

@@ -278,12 +278,18 @@ def lattice_of(plan: Grid, crs: CRS, system: str) -> Lattice:
         height = width * _ROOT3 / 2.0 if hexagon else width
     if not 1e-3 <= min(width, height) <= max(width, height) <= 2e7:
         raise PlanError(
-            f"a cell cannot be {min(width, height):g} m wide.",
+            f"a cell cannot be {length_text(min(width, height))} wide.",
             where="plan: place.areas.size",
             todo="Give a size from 1 mm to 20,000 km.",
         )
     swapped = hexagon and plan.top == "side"
     return Lattice(hexagon, swapped, width, height, plan.origin, plan.turn, crs, system)
+
+
+def length_text(metres: float, figures: int = 6) -> str:
+    """A length in the unit that reads best, to so many figures: 90 m, 1,000 km."""
+    size, unit = (metres / 1_000.0, "km") if metres >= 1_000.0 else (metres, "m")
+    return f"{float(f'{size:.{figures}g}'):,.10g} {unit}"
 
 
 def resized(lattice: Lattice, by: float) -> Lattice:

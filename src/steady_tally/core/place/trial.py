@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from steady_tally.core.geo.bins import OUTSIDE
 from steady_tally.core.place.cover import cells_over, positions, some_cells
-from steady_tally.core.place.grid import Lattice
+from steady_tally.core.place.grid import Lattice, length_text
 from steady_tally.core.place.looking import Looked, grid_ground, working_lattice
 from steady_tally.core.plan.place import Grid, Place
 
@@ -87,12 +87,13 @@ def _warnings(lattice: Lattice, looked: Looked) -> tuple[str, ...]:
     found = []
     if width < 2.0 * step:
         found.append(
-            f"Most coordinates are written to about {_metres(step)} only: cells this small show how they were rounded."
+            f"Most coordinates are written to about {length_text(step, 3)} only: cells this small show "
+            "how they were rounded."
         )
     if share >= _SHARED and width < spacing:
         found.append(
             f"{100.0 * share:.0f} % of the events share their place with others, and those places lie about "
-            f"{_metres(spacing)} apart: smaller cells mostly show where such places are."
+            f"{length_text(spacing, 3)} apart: smaller cells mostly show where such places are."
         )
     return tuple(found)
 
@@ -132,7 +133,3 @@ def shared_spacing_m(looked: Looked) -> tuple[float, float]:
 
     away, _ = cKDTree(flat).query(some, k=2)
     return share, float(np.median(away[:, 1]))
-
-
-def _metres(metres: float) -> str:
-    return f"{metres / 1000:,.3g} km" if metres >= 1000.0 else f"{metres:,.2g} m" if metres < 10 else f"{metres:,.0f} m"
