@@ -229,7 +229,7 @@ def test_locked_classes_stay_for_other_figures_say_what_lies_beyond_and_are_exte
         "the locked classes are of “events per 10,000 residents and summer”"
     )
     assert inner(application, study) == breaks
-    opened.keyboard.press("4")
+    opened.get_by_role("alert").get_by_role("button", name="Open Class").click()
     sheet.get_by_role("button", name="let them go").click()
     expect(opened.get_by_role("slider", name=re.compile("^Break"))).to_have_count(len(breaks))
     expect(sheet.get_by_role("button", name="Lock classes and colours")).to_be_visible()

@@ -1,5 +1,6 @@
 """The interface against a real PostgreSQL and a real worker."""
 
+import json
 import time
 import uuid
 
@@ -146,7 +147,7 @@ def test_every_refusal_is_a_problem_document_that_echoes_nothing(client, method,
     answer = client.open(path, method=method, **options)
     problem = answer.get_json()
     assert (answer.status_code, answer.content_type) == (status, "application/problem+json")
-    assert set(problem) == {"type", "title", "status", "detail"}
+    assert set(problem) == {"type", "title", "status", "detail", "stage"}
     assert problem["status"] == status
     assert "<script>" not in answer.get_data(as_text=True)
     assert answer.headers["X-Content-Type-Options"] == "nosniff"
@@ -266,6 +267,30 @@ def test_hexagons_count_the_same_events_as_the_wards_that_they_cover(client, stu
     assert [f"{said}/{c}/{r}" for c, r in zip(*named.to_pydict().values(), strict=True)] == [
         c["identifier"] for c in cells
     ]
+
+
+def test_areas_without_a_row_leave_the_view_as_json_can_be(client, study):
+    """A ward whose residents are no longer found has no denominator, and no time that it is divided by."""
+    view = client.get(f"{results_of(client, study)}/view").get_json()
+    document = view["plan"]
+    document["measure"][view["measure"]]["denominator"]["accepted"] = {}
+    posted = client.post(f"/api/studies/{study}/plans", json={"parent_id": view["version"], "document": document})
+    assert posted.status_code == 201
+
+    def no_number(text: str) -> float:
+        raise AssertionError(f"JSON has no {text}")
+
+    base = f"/api/studies/{study}/plans/{posted.get_json()['id']}"
+    for path in ("view", "ledger"):
+        found = json.loads(client.get(f"{base}/{path}").text, parse_constant=no_number)
+        periods = (found["ledger"] if path == "view" else found)["periods"]
+        assert periods == view["ledger"]["periods"] == 5.0
+    assert found["areas"]["states"]["no denominator"] > 1
+
+
+def test_what_json_has_no_number_for_is_a_fault_that_is_told_and_no_broken_answer(client):
+    with pytest.raises(ValueError, match="JSON compliant"):
+        client.application.json.dumps({"figure": float("nan")})
 
 
 def test_bulk_is_immutable_under_its_key_and_a_key_of_another_version_is_refused(client, study):

@@ -24,6 +24,8 @@ export class Refusal extends Error {
     readonly status: number,
     /** The problem's kind (RFC 9457), as "too-long". */
     readonly kind = "",
+    /** The stage of the plan at which it is put right; empty where it is at none. */
+    readonly stage = "",
   ) {
     super(message);
   }
@@ -111,5 +113,6 @@ async function askOnce(path: string, options?: RequestInit): Promise<Response> {
   const kind = String(problem?.type ?? "")
     .split("/")
     .at(-1);
-  throw new Refusal(problem?.detail ?? `The server answered ${response.status}.`, response.status, kind);
+  const said = problem?.detail ?? `The server answered ${response.status}.`;
+  throw new Refusal(said, response.status, kind, problem?.stage ?? "");
 }

@@ -6937,6 +6937,12 @@ export interface components {
              * @description What is wrong, where, and what to do.
              */
             detail: string;
+            /**
+             * Stage
+             * @description The stage of the plan at which it is put right; empty where it is at none.
+             * @default
+             */
+            stage: string;
         };
     };
     responses: {

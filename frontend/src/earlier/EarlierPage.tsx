@@ -15,7 +15,7 @@ import { smallMapsOf, useSmallMaps } from "../map/small";
 import { Unanswered } from "../parts/Answer";
 import { useFocusHere } from "../parts/focus";
 import { Grid } from "../rows/Grid";
-import { useAnswer, useTold } from "../state/asked";
+import { refused, useAnswer, useTold } from "../state/asked";
 import { type Earlier, tableOf, useEarlierClasses, useEarlierFigures, useTakeNow } from "../state/earlier";
 import type { Outcome } from "../state/queries";
 import { useParts } from "../state/store";
@@ -40,7 +40,7 @@ export function EarlierPage({ view, earlier, shown }: Props) {
   const own = useAnswer(useEarlierClasses(view, found?.drawn ?? false));
   const take = useTakeNow(view);
   const table = useMemo(() => found && tableOf(found), [found]);
-  useTold(take.error && { what: "This was not changed", failed: take.error.message, leave: take.reset });
+  useTold(take.error && refused("This was not changed", take.error, take.reset));
   const goOn = () => take.mutate(undefined, { onSuccess: () => set({ before: false }) });
   return (
     <Box

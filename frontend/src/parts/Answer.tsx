@@ -3,6 +3,7 @@ import Box from "@mui/material/Box";
 import { type ReactNode, useEffect, useState } from "react";
 import { useStore } from "zustand";
 import { Asked, type Standing, useRoom } from "../state/asked";
+import { STAGES, useParts } from "../state/store";
 import { MADDER, QUIET } from "../theme";
 import { Link } from "./parts";
 
@@ -37,14 +38,30 @@ export function Answer<T>({ of, awaited = "Looking it up…", inset, children }:
   );
 }
 
-function Failed(props: { what: string; says: string; again?: () => void; leave?: () => void; px?: number }) {
-  const { what, says, again, leave, px = 0 } = props;
+interface FailedProps {
+  what: string;
+  says: string;
+  stage?: string;
+  again?: () => void;
+  leave?: () => void;
+  px?: number;
+}
+
+function Failed({ what, says, stage, again, leave, px = 0 }: FailedProps) {
   return (
     <Box role="alert" sx={{ color: MADDER, my: 1, px, fontSize: "0.8125rem", overflowWrap: "anywhere" }}>
-      {what}: {says} {again && <Link onClick={again}>Try again</Link>}
+      {what}: {says} <ToStage stage={stage} /> {again && <Link onClick={again}>Try again</Link>}{" "}
       {leave && <Link onClick={leave}>put away</Link>}
     </Box>
   );
+}
+
+/** The way to the sheet on which something is put right, where another one is open. */
+export function ToStage({ stage: named }: { stage?: string }) {
+  const { sheet, set } = useParts("sheet", "set");
+  const stage = STAGES.find((s) => s === named);
+  if (!stage || sheet === stage) return null;
+  return <Link onClick={() => set({ sheet: stage })}>Open {stage[0].toUpperCase() + stage.slice(1)}</Link>;
 }
 
 /** What is not known in this room and said nowhere else in it. */
@@ -76,6 +93,7 @@ function together(all: readonly Standing[]) {
   return [...by].map(([says, those]) => ({
     what: joined([...new Set(those.map((one) => one.what))]),
     says,
+    stage: those.find((one) => one.stage)?.stage,
     again: each(those.map((one) => one.again)),
     leave: each(those.map((one) => one.leave)),
   }));

@@ -4,7 +4,7 @@ import Button from "@mui/material/Button";
 import ButtonBase from "@mui/material/ButtonBase";
 import { useEffect, useState } from "react";
 import { getJson, type Schemas } from "../api/client";
-import { QUIET, RULE } from "../theme";
+import { MADDER, QUIET, RULE } from "../theme";
 import { Field } from "./Fields";
 import { Quiet } from "./parts";
 
@@ -19,12 +19,23 @@ export function SystemField(props: {
 }) {
   const [words, setWords] = useState("");
   const [found, setFound] = useState<readonly Schemas["SystemView"][]>([]);
+  const [none, setNone] = useState("");
   useEffect(() => {
+    setNone("");
     if (words.trim().length < 2) return setFound([]);
     const timer = setTimeout(() => {
       getJson<Schemas["SystemList"]>(`/api/systems?words=${encodeURIComponent(words)}`)
-        .then((answer) => setFound(answer.systems.slice(0, 12)))
-        .catch(() => setFound([]));
+        .then(({ systems }) => {
+          setFound(systems.slice(0, 12));
+          if (!systems.length)
+            setNone(
+              `No coordinate system is called “${words.trim()}”. Try its number, or a part of its name.`,
+            );
+        })
+        .catch((error: Error) => {
+          setFound([]);
+          setNone(error.message);
+        });
     }, 200);
     return () => clearTimeout(timer);
   }, [words]);
@@ -52,6 +63,11 @@ export function SystemField(props: {
         focused={props.focused}
         onChange={setWords}
       />
+      {none && (
+        <Box role="alert" sx={{ color: MADDER, fontSize: "0.8125rem" }}>
+          {none}
+        </Box>
+      )}
       {props.value && <Quiet>Now: {named(props.value)}</Quiet>}
       {offered.length > 0 && (
         <Box sx={{ border: `1px solid ${RULE}`, borderTop: 0, maxHeight: 160, overflowY: "auto" }}>

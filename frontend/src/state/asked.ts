@@ -22,6 +22,8 @@ export interface Standing {
   what: string;
   /** Why it failed; null while it is asked for. */
   failed: string | null;
+  /** The stage at which it is put right, if it is at one. */
+  stage?: string;
   /** Ask again. */
   again?: () => void;
   /** Read no more of it. */
@@ -154,15 +156,20 @@ export function useAnswers<T>(all: readonly Asked<T>[]): readonly T[] {
 /** Something done by a press, which may fail: the room says so until it is done or put away. */
 export function useDone<I = void>(what: string, does: (input: I) => Promise<void>) {
   const done = useMutation({ mutationFn: does });
-  useTold(done.error && { what, failed: done.error.message, leave: done.reset });
+  useTold(done.error && refused(what, done.error, done.reset));
   return done;
+}
+
+/** What was done and refused, as a room keeps it. */
+export function refused(what: string, error: Error, leave: () => void): Standing {
+  return { what, failed: error.message, stage: error instanceof Refusal ? error.stage : "", leave };
 }
 
 /** Tell the room what stands in the way, as long as it does. */
 export function useTold(standing: Standing | null): void {
   const room = useRoom();
   const id = useId();
-  const { what, failed = null, again, leave } = standing ?? {};
+  const { what, failed = null, stage = "", again, leave } = standing ?? {};
   // What is done then is what the last of them would do.
   const ways = useRef({ again, leave });
   ways.current = { again, leave };
@@ -172,6 +179,7 @@ export function useTold(standing: Standing | null): void {
     const told: Standing = {
       what,
       failed,
+      stage,
       ...(canAsk && { again: () => ways.current.again?.() }),
       ...(canLeave && { leave: () => ways.current.leave?.() }),
     };

@@ -36,7 +36,7 @@ import { mappedColours, mappedMeasure, mappedName } from "../plan/mapped";
 import { replaceMeasure } from "../plan/measures";
 import type { Classing, Condition, FromTable, Measure, Place, Plan } from "../plan/types";
 import { same } from "../records";
-import { type Asked, useAnswer, useAnswers, useAsked, useAskedEach, useTold } from "./asked";
+import { type Asked, refused, useAnswer, useAnswers, useAsked, useAskedEach, useTold } from "./asked";
 import { type Edit, EditQueue, merged, type Server } from "./edits";
 import { useDoing } from "./store";
 
@@ -226,6 +226,8 @@ export function useChangeMeasure(study: Study, view: View) {
       attempt.mutate({ measure, rescale: how.rescale }),
     tried: open?.measure ?? null,
     refusal: open?.refusal ?? attempt.error?.message ?? "",
+    /** The stage at which that is put right. */
+    stage: !open && attempt.error instanceof Refusal ? attempt.error.stage : "",
     pending: attempt.isPending,
     readable: useAnswer(asked)?.per ?? 1,
   };
@@ -651,6 +653,6 @@ export function useSavePlan(study: Study, view: View) {
       return saved;
     },
   });
-  useTold(save.error && { what: "This was not changed", failed: save.error.message, leave: save.reset });
+  useTold(save.error && refused("This was not changed", save.error, save.reset));
   return save;
 }

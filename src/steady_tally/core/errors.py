@@ -3,6 +3,8 @@
 The command line prints the sentence; the web layer turns it into a problem document (RFC 9457).
 """
 
+_STAGES = ("gather", "place", "measure", "class", "show")
+
 
 class SteadyTallyError(Exception):
     """Something the user can put right.
@@ -27,6 +29,11 @@ class SteadyTallyError(Exception):
         """The whole message in one line: where, what, what to do."""
         head = f"{self.where}: {self.what}" if self.where else self.what
         return f"{head} {self.todo}".strip()
+
+    @property
+    def stage(self) -> str:
+        """The stage of the plan at which it is put right; empty where it is at none."""
+        return next((stage for stage in _STAGES if self.where.startswith(f"plan: {stage}")), "")
 
 
 class PlanError(SteadyTallyError):

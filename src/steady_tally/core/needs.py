@@ -29,3 +29,19 @@ def needed_sources(plan: Plan) -> dict[str, str]:
         for name in measure.sources:
             found.setdefault(name, "table")
     return found
+
+
+def needed_at(plan: Plan, name: str) -> str:
+    """The first stage of a plan that reads a source; empty where none does."""
+    gathered = [
+        source
+        for events in plan.gather.events.values()
+        for source in (
+            events.source,
+            events.look_up.source if events.look_up else "",
+            *(w.where.source for w in events.recorded if isinstance(w.where, RecordedList)),
+        )
+    ]
+    measured = [source for measure in plan.measures.values() for source in measure.sources]
+    stages = {"gather": gathered, "place": [plan.place.source or "", *plan.shapes], "measure": measured}
+    return next((stage for stage, names in stages.items() if name in names), "")

@@ -92,7 +92,7 @@ class OutcomeFiles:
             told = {**ledger_document(figures, checksums), "defused": {n: c for n, c in sorted(counts.items()) if c}}
             _without_places(told, figures)
             _without_totals(told, figures)
-            document = json.dumps(told, ensure_ascii=False, indent=2)
+            document = json.dumps(told, ensure_ascii=False, indent=2, allow_nan=False)
             (self._partial / "ledger.json").write_text(document + "\n", encoding="utf-8")
             if more is not None:
                 more(self._partial)

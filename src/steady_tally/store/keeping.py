@@ -14,7 +14,7 @@ from sqlalchemy import Connection, Engine, text
 from sqlmodel import Session, col, select
 
 from steady_tally.core.errors import Conflict, NotFound
-from steady_tally.core.needs import needed_sources
+from steady_tally.core.needs import needed_at, needed_sources
 from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.store.database import data_folder
 from steady_tally.store.made import remove_made
@@ -109,7 +109,8 @@ def remove_source(engine: Engine, study_id: uuid.UUID, source_id: uuid.UUID) -> 
         raise NotFound("there is no such source in this study.", todo="Load the study again.")
     for where, plan in _plans_in_use(engine, study_id).items():
         if found.name in needed_sources(plan):
-            raise Conflict(f"{where} needs “{found.name}”.", todo="Change that first.")
+            at = f"plan: {needed_at(plan, found.name)}" if where == _OPEN else where
+            raise Conflict(f"{where} needs “{found.name}”.", where=at, todo="Take something else for it there first.")
     with engine.begin() as connection:
         _refuse_while_working(connection, study_id)
         rows = connection.execute(
@@ -235,11 +236,14 @@ def _linking() -> Iterator[list[uuid.UUID]]:
         raise
 
 
+_OPEN = "the open plan"
+
+
 def _plans_in_use(engine: Engine, study_id: uuid.UUID) -> dict[str, Plan]:
     found = study(engine, study_id)
     plans: dict[str, Plan] = {}
     if found.head_id is not None:
-        plans["the open plan"] = version_of(engine, study_id, found.head_id)
+        plans[_OPEN] = version_of(engine, study_id, found.head_id)
     if found.waiting_plan is not None:
         plans["the plan that waits for its files"] = read_plan(found.waiting_plan)
     with Session(engine) as session:

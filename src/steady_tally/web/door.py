@@ -26,7 +26,11 @@ class Unclean(SteadyTallyError):
 
 
 class CleanJson(DefaultJSONProvider):
-    """Reads bodies, and takes none that is nested too deep or has signs that no text has."""
+    """Reads bodies, and takes none that is nested too deep or has signs that no text has; writes no number that JSON
+    has not, which a browser could not read."""
+
+    def dumps(self, obj: Any, **kwargs: Any) -> str:
+        return super().dumps(obj, allow_nan=False, **kwargs)
 
     def loads(self, s: str | bytes, **kwargs: Any) -> Any:
         try:

@@ -47,10 +47,12 @@ class Problem(BaseModel):
     title: str
     status: int
     detail: str = Field(description="What is wrong, where, and what to do.")
+    stage: str = Field("", description="The stage of the plan at which it is put right; empty where it is at none.")
 
 
-def problem(kind: str, title: str, status: int, detail: str) -> Response:
-    response = jsonify(Problem(type=f"/problems/{kind}", title=title, status=status, detail=detail).model_dump())
+def problem(kind: str, title: str, status: int, detail: str, stage: str = "") -> Response:
+    said = Problem(type=f"/problems/{kind}", title=title, status=status, detail=detail, stage=stage)
+    response = jsonify(said.model_dump())
     response.status_code = status
     response.content_type = "application/problem+json"
     return response
@@ -90,7 +92,7 @@ def answer_with_problems(app: Flask) -> None:
     def ours(error: SteadyTallyError) -> Response:
         if isinstance(error, Busy):
             return busy(error)
-        return problem(error.kind, error.what, _STATUS.get(error.kind, 500), error.sentence)
+        return problem(error.kind, error.what, _STATUS.get(error.kind, 500), error.sentence, error.stage)
 
     @app.errorhandler(HTTPException)
     def http(error: HTTPException) -> Response:

@@ -534,8 +534,7 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
     """A plan that cannot be worked out must not lock the study: the plan itself, its files and the fault."""
     plan = chain.plan
     measure = plan.measures[plan.mapped]
-    stages = ("gather", "place", "measure", "class", "show")
-    stage = next((s for s in stages if error.where.startswith(f"plan: {s}")), "gather")
+    stage = error.stage or "gather"
     events_name = plan.events_name(plan.mapped)
     events = plan.events_called(events_name)
     columns: list[str] = []

@@ -4,9 +4,9 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import type { Source, Study, View } from "../../api/client";
+import { Refusal, type Source, type Study, type View } from "../../api/client";
 import { bytes, plural } from "../../format";
-import { Answer } from "../../parts/Answer";
+import { Answer, ToStage } from "../../parts/Answer";
 import { Pick } from "../../parts/Fields";
 import { KeptField } from "../../parts/KeptField";
 import { Link, Quiet } from "../../parts/parts";
@@ -124,7 +124,7 @@ function Remove({ study, source }: { study: Study; source: Source }) {
       )}
       {remove.error && (
         <Typography role="alert" sx={{ color: MADDER }}>
-          {remove.error.message}
+          {remove.error.message} <ToStage stage={remove.error instanceof Refusal ? remove.error.stage : ""} />
         </Typography>
       )}
     </Box>

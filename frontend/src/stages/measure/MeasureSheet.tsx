@@ -6,7 +6,7 @@ import { type ReactNode, useState } from "react";
 import type { Areas } from "../../api/bulk";
 import type { Study, View } from "../../api/client";
 import { whole } from "../../format";
-import { Answer } from "../../parts/Answer";
+import { Answer, ToStage } from "../../parts/Answer";
 import { Field } from "../../parts/Fields";
 import { Choice, Link, Notes, Question, Quiet, Unfold } from "../../parts/parts";
 import { asFormula, type Formula } from "../../plan/formulas";
@@ -36,7 +36,7 @@ interface Props {
 
 export function MeasureSheet(props: Props) {
   const { study, view, areas, save } = props;
-  const { change, refusal, pending, tried, readable } = useChangeMeasure(study, view);
+  const { change, refusal, stage, pending, tried, readable } = useChangeMeasure(study, view);
   const mapped = mappedMeasure(view.plan);
   const formula: Formula = {
     kind: "formula",
@@ -48,7 +48,7 @@ export function MeasureSheet(props: Props) {
   const keep = (measure: Measure) => change(measure);
   // What was tried and refused stays in its fold, so that the question that it raises can be answered.
   const shown = tried?.kind === "quotient" && mapped.kind === "quotient" ? tried : mapped;
-  const folds = { view, areas, save, onChange: keep, refused: { by: refusal, before: mapped } };
+  const folds = { view, areas, save, onChange: keep, refused: { by: refusal, stage, before: mapped } };
   return (
     <>
       <Question>How much, per what?</Question>
@@ -69,6 +69,7 @@ export function MeasureSheet(props: Props) {
             change={change}
             now={tried && tried.kind !== "formula" ? tried : mapped}
             refusal={refusal}
+            stage={stage}
             readable={readable}
           />
           <Unfold title="or by a formula">
@@ -99,12 +100,14 @@ interface TermsProps extends Props {
   change: (measure: Measure, how?: { rescale: boolean }) => void;
   /** Why what was tried cannot be worked out. */
   refusal: string;
+  /** The stage at which that is put right. */
+  stage: string;
   /** The multiplier that reads best. */
   readable: number;
 }
 
 /** The sum and the choices for each of its terms. */
-function Terms({ study, view, areas, now, change, refusal, readable }: TermsProps) {
+function Terms({ study, view, areas, now, change, refusal, stage, readable }: TermsProps) {
   const [open, setOpen] = useState<Slot | null>(null);
   const asked = useOffers(view, open !== null);
   const plans = useAnswer(usePlans(study))?.versions.map((v) => v.document);
@@ -116,7 +119,9 @@ function Terms({ study, view, areas, now, change, refusal, readable }: TermsProp
     <>
       {refusal && (
         <Box role="alert">
-          <Quiet colour={MADDER}>{refusal} The sum stays as it was.</Quiet>
+          <Quiet colour={MADDER}>
+            {refusal} The sum stays as it was. <ToStage stage={stage} />
+          </Quiet>
         </Box>
       )}
       {choicesOf(slot)}

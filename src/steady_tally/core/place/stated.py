@@ -57,9 +57,13 @@ def spoken(plan: StatedArea, labels: Mapping[str, int], zones: ZoneSet) -> Spoke
     """
     where = "plan: place.stated"
     position = {identifier: i for i, identifier in enumerate(zones.identifiers)}
-    unknown = [i for i in plan.accepted.values() if i not in position]
-    if unknown:
-        raise PlanError(f"there is no area “{unknown[0]}”.", where=where, todo="Name an area's identifier.")
+    for spelling, area in plan.accepted.items():
+        if area not in position:
+            raise PlanError(
+                f"“{spelling}” is the area “{area}” by your word, and there is no area “{area}”.",
+                where=where,
+                todo="Take that pair out, or say which area it is.",
+            )
     accepted = {spelling: position[i] for spelling, i in plan.accepted.items()}
     zone_of: dict[str, int] = {}
     how: dict[How, int] = {}

@@ -233,7 +233,7 @@ def _rows_of(found: TableFigures) -> dict[str, Any]:
 def _periods(values: AreaValues) -> float:
     """The most time that an area was recorded; 1 where time is not divided by."""
     time = values.term("time")
-    return 1.0 if time is None else float(np.max(time, initial=0.0))
+    return 1.0 if time is None else float(np.fmax.reduce(time, initial=0.0))  # no area without a figure has a time
 
 
 def _with_own_columns(ours: dict[str, pa.Array], theirs: pa.Table) -> pa.Table:

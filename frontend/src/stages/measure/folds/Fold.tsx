@@ -3,6 +3,7 @@ import Box from "@mui/material/Box";
 import { type ReactNode, type SyntheticEvent, useState } from "react";
 import type { Areas } from "../../../api/bulk";
 import type { View } from "../../../api/client";
+import { ToStage } from "../../../parts/Answer";
 import { Quiet } from "../../../parts/parts";
 import type { Measure, Quotient } from "../../../plan/types";
 import type { Save } from "../../../state/queries";
@@ -35,17 +36,19 @@ export interface FoldProps {
   onChange: (measure: Quotient) => void;
   save: Save;
   /** Why what was tried cannot be worked out, and the measure as it stands. */
-  refused: { by: string; before: Measure };
+  refused: { by: string; stage: string; before: Measure };
 }
 
 /** Why a choice of this fold was refused; `part` is what of the measure it is about. */
 export function Refusal({ now, refused, part }: FoldProps & { part: readonly (keyof Quotient)[] }) {
-  const { by, before } = refused;
+  const { by, stage, before } = refused;
   const ours = before.kind === "quotient" && part.some((p) => !isSame(now[p], before[p]));
   if (!by || !ours) return null;
   return (
     <Box role="alert">
-      <Quiet colour={MADDER}>{by} The figures stay as they were.</Quiet>
+      <Quiet colour={MADDER}>
+        {by} The figures stay as they were. <ToStage stage={stage} />
+      </Quiet>
     </Box>
   );
 }

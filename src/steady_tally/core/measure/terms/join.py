@@ -290,11 +290,13 @@ def _targets(areas: Areas, key: Key) -> tuple[str, ...]:
 
 def _check_accepted(plan: JoinedRows, known: Sequence[Areas]) -> None:
     there = {i for one in known for i in one.identifiers} if plan.accepted else set()
-    unknown = [i for i in plan.accepted.values() if i not in there]
-    if unknown:
-        raise PlanError(
-            f"there is no area “{unknown[0]}”.", where=WHERE + ".accepted", todo="Name an area's identifier."
-        )
+    for spelling, area in plan.accepted.items():
+        if area not in there:
+            raise PlanError(
+                f"“{spelling}” is the area “{area}” by your word, and there is no area “{area}”.",
+                where=WHERE + ".accepted",
+                todo="Take that pair out, or say which area it is.",
+            )
 
 
 def _added(
