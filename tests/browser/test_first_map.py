@@ -6,7 +6,9 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import shapely
 from playwright.sync_api import Browser, Page, expect
+from pyproj import Transformer
 
 from steady_tally.demo.quillhaven import write_quillhaven
 from tests.first_map.made import text, vector
@@ -112,6 +114,27 @@ def test_what_cannot_be_read_and_what_asks_something_hold_back_the_one_press_unt
     expect(lines).to_have_count(2)
     bring_all_in(begun)
     expect(begun.get_by_label("Account line")).to_contain_text("2")
+
+
+def test_areas_of_no_named_system_are_drawn_in_those_in_which_the_records_lie_in_them(begun: Page, folder: Path):
+    shapes, columns = county(np.random.default_rng(5))
+    there = Transformer.from_crs("EPSG:4326", "EPSG:32632", always_xy=True)
+    flat = [shapely.transform(s, lambda xy: np.column_stack(there.transform(xy[:, 0], xy[:, 1]))) for s in shapes]
+    wards = vector(folder / "flat.fgb", flat, columns, crs=None)
+    at = np.array([[s.representative_point().x, s.representative_point().y] for s in shapes])
+    drop(begun, wards, text(folder / "calls.csv", {"lon": at[:, 0].tolist(), "lat": at[:, 1].tolist()}))
+    begun.get_by_role("button", name="Answer it").click(timeout=60_000)
+    field = begun.get_by_label("Coordinate system of the file")
+    expect(field).to_be_focused()
+    first = begun.get_by_role("button", name=re.compile("EPSG:")).first
+    expect(first).to_contain_text("UTM zone 32N")
+    expect(first).to_contain_text("100 % land in the zones")
+    expect(first.get_by_role("img")).to_be_visible()
+    first.click()
+    expect(begun.get_by_text("It is read as WGS 84 / UTM zone 32N (EPSG:32632).")).to_be_visible(timeout=30_000)
+    begun.get_by_role("button", name="All files").click()
+    bring_all_in(begun)
+    expect(begun.locator('[data-figure="place"]')).to_have_text(str(len(shapes)))
 
 
 def test_a_file_with_a_source_s_columns_is_asked_about_and_takes_its_place(begun: Page, folder: Path):

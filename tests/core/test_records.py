@@ -1,6 +1,7 @@
 """Places in many spellings, what is put right, the filter, and what is found beside."""
 
 import itertools
+from dataclasses import replace
 
 import numpy as np
 import pyarrow as pa
@@ -17,7 +18,7 @@ from steady_tally.core.gather.conditions import condition_says
 from steady_tally.core.gather.findings import findings
 from steady_tally.core.gather.guess import guess, totals
 from steady_tally.core.gather.records import check, choose
-from steady_tally.core.gather.systems import rank_systems, search_systems
+from steady_tally.core.gather.systems import rank_systems, rank_systems_of_zones, search_systems
 from steady_tally.core.gather.tally import tally, tally_rows
 from steady_tally.core.geo.projection import coordinate_system, project
 from steady_tally.core.place.zones import zone_set
@@ -357,6 +358,16 @@ def test_a_system_is_found_by_where_the_points_land():
     assert (best.code, best.inside) == ("EPSG:3857", 1.0)
     codes = [c.code for c in rank_systems(x, y, areas)]
     assert codes[0] == "EPSG:32624"
+    # The other way round: zones of a file that names no system, by the records that lie in them.
+    unnamed = zone_set(replace(zones(), crs=None), identifier=None, name=None, crs="EPSG:3857")
+    lon, lat = project(x, y, utm, coordinate_system("EPSG:4326", wanted_by="test"))
+    found = rank_systems_of_zones(unnamed, np.append(lon, [0.0, np.nan]), np.append(lat, [0.0, 1.0]))
+    assert found[0].code == "EPSG:32624"
+    assert found[0].inside > 0.99
+    # Both are drawn where they lie then.
+    middle = found[0].places.areas.mean(axis=0)
+    assert middle == pytest.approx(areas.degrees.mean(axis=0), abs=0.02)
+    assert rank_systems_of_zones(unnamed, np.full(3, np.nan), np.zeros(3)) == []
     assert search_systems("32624")[0].code == "EPSG:32624"
     assert all("utm" in c.name.casefold() for c in search_systems("utm 24n"))
     assert search_systems("no such system anywhere") == []

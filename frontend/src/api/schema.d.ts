@@ -5217,6 +5217,22 @@ export interface components {
             /** Width */
             width: number;
         };
+        /**
+         * PlacesView
+         * @description Some places of records and of areas, longitudes and latitudes, to be drawn together.
+         */
+        PlacesView: {
+            /** Records */
+            records: [
+                number,
+                number
+            ][];
+            /** Areas */
+            areas: [
+                number,
+                number
+            ][];
+        };
         /** StatedView */
         StatedView: {
             /** Column */
@@ -5240,9 +5256,14 @@ export interface components {
             name: string;
             /**
              * Inside
-             * @description The share of the points that would lie in the study's zones; -1 if not tried.
+             * @description The share of the records that would lie in the zones; -1 if not tried.
              */
             inside: number;
+            /**
+             * @description How both would lie then.
+             * @default null
+             */
+            places: components["schemas"]["PlacesView"] | null;
         };
         /** TimeView */
         TimeView: {
@@ -5286,22 +5307,6 @@ export interface components {
         TakenTogether: {
             /** Files */
             files: components["schemas"]["TakenView"][];
-        };
-        /**
-         * ApartView
-         * @description Longitudes and latitudes.
-         */
-        ApartView: {
-            /** Records */
-            records: [
-                number,
-                number
-            ][];
-            /** Areas */
-            areas: [
-                number,
-                number
-            ][];
         };
         /**
          * TakenView
@@ -5348,7 +5353,7 @@ export interface components {
              */
             doubts: string[];
             /** @description Some places of records and of areas that do not meet. */
-            apart: components["schemas"]["ApartView"] | null;
+            apart: components["schemas"]["PlacesView"] | null;
         };
         /** TogetherRequest */
         TogetherRequest: {

@@ -366,7 +366,7 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
       >
         <Unanswered />
       </Box>
-      <Pointed areas={areas} />
+      <Pointed areas={areas} left={free.left + 12} />
       <Box
         sx={{
           position: "absolute",

@@ -1,4 +1,4 @@
-/** The name and value of the area under the pointer: rendered without the rest of the map. */
+/** The name and value of the area under the pointer, beside what hangs over the map: rendered without the rest of it. */
 
 import Box from "@mui/material/Box";
 import type { Areas } from "../api/bulk";
@@ -6,7 +6,7 @@ import { valueText } from "../outcome/words";
 import { useParts } from "../state/store";
 import { INK, PAPER } from "../theme";
 
-export function Pointed({ areas }: { areas: Areas }) {
+export function Pointed({ areas, left }: { areas: Areas; left: number }) {
   const { hovered } = useParts("hovered");
   if (hovered === null || hovered >= areas.name.length) return null;
   return (
@@ -14,7 +14,6 @@ export function Pointed({ areas }: { areas: Areas }) {
       data-testid="hovered"
       sx={{
         position: "absolute",
-        left: 12,
         top: 12,
         maxWidth: "50%",
         px: 1.25,
@@ -23,6 +22,7 @@ export function Pointed({ areas }: { areas: Areas }) {
         border: `1px solid ${INK}`,
         pointerEvents: "none",
       }}
+      style={{ left }}
     >
       <strong>{areas.name[hovered]}</strong> {valueText(areas, hovered)}
     </Box>

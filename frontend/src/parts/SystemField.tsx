@@ -6,6 +6,7 @@ import { useEffect, useState } from "react";
 import { getJson, type Schemas } from "../api/client";
 import { MADDER, QUIET, RULE } from "../theme";
 import { Field } from "./Fields";
+import { PlacesPicture } from "./PlacesPicture";
 import { Quiet } from "./parts";
 
 /** A system by its code or words of its name; those in which the points land in the zones stand first. */
@@ -70,7 +71,7 @@ export function SystemField(props: {
       )}
       {props.value && <Quiet>Now: {named(props.value)}</Quiet>}
       {offered.length > 0 && (
-        <Box sx={{ border: `1px solid ${RULE}`, borderTop: 0, maxHeight: 160, overflowY: "auto" }}>
+        <Box sx={{ border: `1px solid ${RULE}`, borderTop: 0, maxHeight: 240, overflowY: "auto" }}>
           {offered.map((s) => (
             <Button
               key={s.code}
@@ -87,7 +88,8 @@ export function SystemField(props: {
                 setWords("");
               }}
             >
-              <span>
+              {s.places && <PlacesPicture {...s.places} width={72} height={48} />}
+              <span style={{ flexGrow: 1, marginInline: 8 }}>
                 {s.name} <span style={{ color: QUIET }}>{s.code}</span>
               </span>
               {s.inside >= 0 && <span>{Math.round(100 * s.inside)} % land in the zones</span>}

@@ -46,7 +46,10 @@ describe("choices", () => {
     const first = choicesOf(LOOK, ["calls.2026"]);
     expect(first.name).toBe("calls.2026 2");
     expect(undecided(LOOK, first, false)).toHaveLength(2);
-    const known = choicesOf({ ...LOOK, systems: [{ code: "EPSG:32624", name: "UTM", inside: 0.9 }] }, []);
+    const known = choicesOf(
+      { ...LOOK, systems: [{ code: "EPSG:32624", name: "UTM", inside: 0.9, places: null }] },
+      [],
+    );
     const decided = { ...known, time: { ...known.time!, order: "day-first" as const } };
     expect(undecided(LOOK, decided, false)).toEqual([]);
     const byName = { ...decided, coordinates: { kind: "none" as const } };

@@ -172,6 +172,8 @@ def _of_features(path: Path, name: str, reading: Reading) -> Look:
         )
         stated = stated.model_copy(update={"crs": DEGREES})
         features = replace(features, crs=DEGREES)
+    if reading.crs and features.crs == reading.crs:
+        said.append(f"It is read as {coordinate_system(reading.crs, wanted_by='look').name} ({reading.crs[:40]}).")
     if features.closed:
         said.append(f"{features.closed:,} features had a ring that was not closed; it was closed.")
     if shapes.get("none"):
@@ -191,7 +193,8 @@ def _of_features(path: Path, name: str, reading: Reading) -> Look:
 
 
 def _in_degrees(crs: str | None) -> bool:
-    return crs is None or coordinate_system(crs, wanted_by="look").is_geographic
+    """Shapes of no named system are no degrees: they would have been taken for these."""
+    return crs is not None and coordinate_system(crs, wanted_by="look").is_geographic
 
 
 def _thinned(piece: Piece, most: int) -> Piece:

@@ -8,14 +8,26 @@ from collections import OrderedDict
 from dataclasses import asdict
 from typing import Any
 
+import numpy as np
+import numpy.typing as npt
 from flask import Response, request
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
-from steady_tally.core.draft.taking import Offered, Taken, taken_together
+from steady_tally.core.draft.taking import Offered, Taken, places_of, taken_together
+from steady_tally.core.errors import SteadyTallyError
 from steady_tally.core.gather.named import likely_named
-from steady_tally.core.gather.systems import Ground, likely_systems, search_systems
+from steady_tally.core.gather.systems import (
+    Candidate,
+    Ground,
+    Places,
+    likely_systems,
+    rank_systems_of_zones,
+    search_systems,
+    some_places,
+)
 from steady_tally.core.place.zones import ZoneSet, zone_set
+from steady_tally.core.plan.base import fingerprint
 from steady_tally.core.plan.gather import Reading
 from steady_tally.core.sources import Table
 from steady_tally.formats.limits import LOOK_SECONDS
@@ -25,7 +37,7 @@ from steady_tally.formats.tables import text_cell
 from steady_tally.formats.vectors import points_table
 from steady_tally.jobs.imports import MOST_FILES
 from steady_tally.results.kept import kept
-from steady_tally.results.studies import stored_sources
+from steady_tally.results.studies import chain_of, stored_sources
 from steady_tally.store import studies as stored
 from steady_tally.store.sources import sources_of
 from steady_tally.store.studies import open_plan
@@ -38,6 +50,8 @@ from steady_tally.web.studies import StudyPath, answer, engine
 
 api = APIBlueprint("looking", __name__, url_prefix="/api", abp_tags=[Tag(name="gather")])
 _MOST_LOOKS = 2
+Floats = npt.NDArray[np.float64]
+_ANY_SYSTEM = "EPSG:3857"  # of shapes whose own system nothing tells: any in metres does to look into them
 _looks = threading.BoundedSemaphore(_MOST_LOOKS)
 _BEGINNING = 500_000
 _MOST_SEEN_BYTES = 64 << 20
@@ -67,10 +81,18 @@ class TimeView(BaseModel):
     born: str | None = Field(description="A column with dates of birth.")
 
 
+class PlacesView(BaseModel):
+    """Some places of records and of areas, longitudes and latitudes, to be drawn together."""
+
+    records: list[tuple[float, float]]
+    areas: list[tuple[float, float]]
+
+
 class SystemView(BaseModel):
     code: str
     name: str
-    inside: float = Field(description="The share of the points that would lie in the study's zones; -1 if not tried.")
+    inside: float = Field(description="The share of the records that would lie in the zones; -1 if not tried.")
+    places: PlacesView | None = Field(None, description="How both would lie then.")
 
 
 class StatedView(BaseModel):
@@ -151,7 +173,9 @@ def look_into(path: UploadPath, body: LookRequest) -> Response:
             first=[[text_cell(c) for c in row.values()] for row in seen.first.to_pylist()],
             role=_role(guessed.role, bool(guessed.coordinates), {s.role for s in sources}),
             coordinates=[dict(c) for c in guessed.coordinates],
-            systems=_systems(seen, likeliest, _any_zones(path.study_id) if _unnamed(likeliest) else None),
+            systems=_systems_of_zones(path.study_id, path.upload_id, seen, _records_there(path.study_id))
+            if guessed.role == "zones" and not seen.sample.crs
+            else _systems(seen, likeliest, _any_zones(path.study_id) if _unnamed(likeliest) else None),
             identifier=guessed.identifier,
             times=[TimeView(**asdict(t)) for t in guessed.times],
             totals=list(guessed.totals),
@@ -174,18 +198,11 @@ class SystemList(BaseModel):
 @api.get("/systems", summary="Coordinate systems by code or name", responses={"200": SystemList})
 @needs(Right.READ)
 def systems(query: SearchQuery) -> Response:
-    return answer(SystemList(systems=[SystemView(**asdict(c)) for c in search_systems(query.words)]))
+    return answer(SystemList(systems=[_system(c) for c in search_systems(query.words)]))
 
 
 class TogetherRequest(BaseModel):
     uploads: list[uuid.UUID] = Field(min_length=1, max_length=MOST_FILES, description="Each was looked into.")
-
-
-class ApartView(BaseModel):
-    """Longitudes and latitudes."""
-
-    records: list[tuple[float, float]]
-    areas: list[tuple[float, float]]
 
 
 class TakenView(BaseModel):
@@ -199,7 +216,7 @@ class TakenView(BaseModel):
     systems: list[SystemView] = Field(description="For coordinates whose system nothing tells.")
     says: str = Field(description="Why, in a few words.")
     doubts: list[str] = Field(description="What should be looked at before it is brought in, in sentences.")
-    apart: ApartView | None = Field(description="Some places of records and of areas that do not meet.")
+    apart: PlacesView | None = Field(description="Some places of records and of areas that do not meet.")
 
 
 class TakenTogether(BaseModel):
@@ -230,13 +247,14 @@ def look_together(path: StudyPath, body: TogetherRequest) -> Response:
         # A file of shapes says itself which system it is in, or else the user does.
         if coordinates and systems and not coordinates.get("crs") and coordinates["kind"] != "geometry":
             coordinates = {**coordinates, "crs": systems[0].code}
-        away = taken.apart and ApartView(records=taken.apart.records.tolist(), areas=taken.apart.areas.tolist())
+        if taken.role == "zones" and not one.sample.crs:
+            systems = _systems_of_zones(path.study_id, upload, one, _records_among(path.study_id, offered, found))
         views.append(
             TakenView(
                 upload_id=upload,
                 coordinates=coordinates,
                 systems=systems,
-                apart=away,
+                apart=_places(taken.apart),
                 role=taken.role,
                 stated=taken.stated,
                 number=taken.number,
@@ -317,7 +335,59 @@ def _systems(seen: Look, coordinates: dict[str, Any] | None, zones: Ground | Non
     """Candidates for coordinates whose system nothing tells."""
     if zones is None or coordinates is None or not _unnamed(coordinates):
         return []
-    return [SystemView(**asdict(c)) for c in likely_systems(seen.sample, coordinates, zones)]
+    return [_system(c) for c in likely_systems(seen.sample, coordinates, zones)]
+
+
+def _system(found: Candidate) -> SystemView:
+    return SystemView(code=found.code, name=found.name, inside=found.inside, places=_places(found.places))
+
+
+def _places(some: Places | None) -> PlacesView | None:
+    return None if some is None else PlacesView(records=some.records.tolist(), areas=some.areas.tolist())
+
+
+def _systems_of_zones(study_id: uuid.UUID, upload: uuid.UUID, seen: Look, records: Floats) -> list[SystemView]:
+    """Candidates for a file of areas that names no system: those in which the records lie in them."""
+    if not len(records):
+        return []
+
+    def ranked() -> list[SystemView]:
+        file = uploaded(engine(), study_id, upload)
+        try:
+            features = read_zones(file.path, file.name, seen.reading)
+            zones = zone_set(features, identifier=None, name=None, crs=_ANY_SYSTEM)
+        except SteadyTallyError:
+            return []  # what is wrong with the areas is said where they are looked into
+        return [_system(c) for c in rank_systems_of_zones(zones, *records.T)]
+
+    return kept(
+        fingerprint("systems of zones", str(upload), seen.reading.model_dump(mode="json"), records.tolist()), ranked
+    )
+
+
+def _records_among(study_id: uuid.UUID, offered: list[Offered], found: list[Taken]) -> Floats:
+    """Where the records lie that came along, or else those of the study: (n, 2) longitudes and latitudes."""
+    for file, taken in zip(offered, found, strict=True):
+        if taken.role in (Role.EVENTS, Role.COUNTS) and taken.coordinates is not None:
+            at = places_of(file, taken.coordinates)
+            if at is not None and len(at[0]):
+                return some_places(np.column_stack(at))
+    return _records_there(study_id)
+
+
+def _records_there(study_id: uuid.UUID) -> Floats:
+    """Where some of the records lie that the study maps."""
+    if stored.study(engine(), study_id).head_id is None:
+        return np.zeros((0, 2))
+    plan = open_plan(engine(), study_id)
+    name = plan.events_name(plan.mapped)
+    if not name:
+        return np.zeros((0, 2))
+    try:
+        checked = chain_of(engine(), study_id, plan).checked(name)
+    except SteadyTallyError:
+        return np.zeros((0, 2))
+    return some_places(np.column_stack(checked.degrees))
 
 
 def _stated(study_id: uuid.UUID, seen: Look) -> list[StatedView]:

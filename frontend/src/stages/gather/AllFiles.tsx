@@ -5,10 +5,11 @@ import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
-import type { Schemas, Source, Study } from "../../api/client";
+import type { Source, Study } from "../../api/client";
 import { plural } from "../../format";
 import { Answer } from "../../parts/Answer";
 import { Pick } from "../../parts/Fields";
+import { PlacesPicture } from "../../parts/PlacesPicture";
 import { Link } from "../../parts/parts";
 import { type Choices, ROLES, rolesFor, undecided } from "../../plan/choices";
 import { bringAllIn, type Incoming, lookAgain, takeTogether, useIncoming } from "../../state/incoming";
@@ -157,7 +158,12 @@ function Line({ file, sources, questions, busy }: LineProps) {
             {file.taken?.doubts.map((doubt) => (
               <Doubt key={doubt}>{doubt}</Doubt>
             ))}
-            {file.taken?.apart && <ApartPicture {...file.taken.apart} />}
+            {file.taken?.apart && (
+              <Box sx={{ display: "flex", alignItems: "end", gap: 1.5, my: 0.5, fontSize: "0.8125rem" }}>
+                <PlacesPicture {...file.taken.apart} width={220} height={120} />
+                <span>squares: areas; dots: records</span>
+              </Box>
+            )}
             {questions
               .filter((question) => !choices.alike || !question.includes(`“${choices.alike}”`))
               .map((question) => (
@@ -194,36 +200,6 @@ const sentence = (words: string) => `${words.charAt(0).toUpperCase()}${words.sli
 
 function Doubt({ children }: { children: ReactNode }) {
   return <Box sx={{ color: MADDER }}>{children}</Box>;
-}
-
-/** Where records lie and where areas, which are nowhere near each other. */
-function ApartPicture({ records, areas }: Schemas["ApartView"]) {
-  const all = [...records, ...areas];
-  const [west, east] = [Math.min(...all.map((p) => p[0])), Math.max(...all.map((p) => p[0]))];
-  const [south, north] = [Math.min(...all.map((p) => p[1])), Math.max(...all.map((p) => p[1]))];
-  const side = Math.max(east - west, north - south, 1e-6);
-  const at = ([lon, lat]: readonly number[]) => [(100 * (lon - west)) / side, (100 * (north - lat)) / side];
-  const [wide, high] = [(100 * (east - west)) / side, (100 * (north - south)) / side];
-  return (
-    <Box sx={{ display: "flex", alignItems: "end", gap: 1.5, my: 0.5, fontSize: "0.8125rem" }}>
-      <svg
-        role="img"
-        aria-label="Where its records lie, and where the areas"
-        viewBox={`-4 -4 ${wide + 8} ${high + 8}`}
-        style={{ width: 220, maxHeight: 120, border: `1px solid ${RULE}` }}
-      >
-        {areas.map((p) => {
-          const [x, y] = at(p);
-          return <rect key={`${p}`} x={x - 0.8} y={y - 0.8} width={1.6} height={1.6} fill={INK} />;
-        })}
-        {records.map((p) => {
-          const [x, y] = at(p);
-          return <circle key={`${p}`} cx={x} cy={y} r={0.9} fill={MADDER} />;
-        })}
-      </svg>
-      <span>squares: areas; dots: records</span>
-    </Box>
-  );
 }
 
 /** A file of the same columns as a source that is there: in its place, or beside it? */

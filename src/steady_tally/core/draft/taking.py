@@ -22,6 +22,7 @@ from steady_tally.core.gather.column_words import COUNT, name_words
 from steady_tally.core.gather.guess import Guess
 from steady_tally.core.gather.named import Named, likely_named, unique_texts
 from steady_tally.core.gather.records import check
+from steady_tally.core.gather.systems import Places, some_places
 from steady_tally.core.geo.fitting import on_sphere
 from steady_tally.core.geo.projection import coordinate_system, to_degrees
 from steady_tally.core.measure.offers import is_figure
@@ -37,7 +38,6 @@ _ROWS_AN_AREA = 2.0
 _MOST_SOUND, _FEW_DIFFER = 0.95, 0.5
 _MEET_FROM = 0.05
 _SOME = 3
-_DRAWN = 200
 _NEAR = 3.0  # times the distance from one area to the next
 _ALONE = 0.02  # of the earth's radius, about an area that has no other beside it
 
@@ -61,15 +61,6 @@ class Offered:
 
 
 @dataclass(frozen=True)
-class Apart:
-    """Some places of records and of areas, (n, 2) longitudes and latitudes each, that do not meet."""
-
-    says: str
-    records: Floats
-    areas: Floats
-
-
-@dataclass(frozen=True)
 class Taken:
     """What a file is taken for.
 
@@ -90,7 +81,7 @@ class Taken:
     number: str | None
     says: str
     doubts: tuple[str, ...] = ()
-    apart: Apart | None = None
+    apart: Places | None = None
 
 
 def taken_together(files: Sequence[Offered], there: Mapping[str, Table], has_events: bool) -> list[Taken]:
@@ -207,15 +198,15 @@ def _doubted(file: Offered, taken: Taken, named: Sequence[Named], zones: Mapping
     elif taken.role == "table" and not file.vector and zones and not named:
         found.append(_matches_nothing(file, zones))
     elif taken.role in ("events", "counts") and taken.coordinates is not None:
-        at = _places(file, taken.coordinates)
+        at = places_of(file, taken.coordinates)
         if at is not None and len(at[0]):
             lon, lat = at
             if len(lon) > 1 and np.ptp(lon) == 0.0 and np.ptp(lat) == 0.0:
                 place = f"longitude {lon[0]:.4f}, latitude {lat[0]:.4f}"
                 found.append(f"All of its records are at one place, {place}.")
             away = [one for name, table in zones.items() if (one := _apart(lon, lat, name, table)) is not None]
-            found += [one.says for one in away]
-            apart = away[0] if away else None
+            found += [says for says, _ in away]
+            apart = away[0][1] if away else None
     return replace(taken, doubts=tuple(found), apart=apart)
 
 
@@ -233,7 +224,7 @@ def _examples(column: pa.ChunkedArray) -> str:
     return ", ".join(f"“{v[:40]}”" for v in some) or "nothing"
 
 
-def _places(file: Offered, coordinates: Mapping[str, Any]) -> tuple[Floats, Floats] | None:
+def places_of(file: Offered, coordinates: Mapping[str, Any]) -> tuple[Floats, Floats] | None:
     """Longitudes and latitudes of the usable rows; None while nobody knows their system."""
     if coordinates["kind"] == "none" or (coordinates.get("crs") is None and file.sample.crs is None):
         return None
@@ -245,7 +236,7 @@ def _places(file: Offered, coordinates: Mapping[str, Any]) -> tuple[Floats, Floa
     return lon[known], lat[known]
 
 
-def _apart(lon: Floats, lat: Floats, name: str, areas: Table) -> Apart | None:
+def _apart(lon: Floats, lat: Floats, name: str, areas: Table) -> tuple[str, Places] | None:
     """How far records lie from zones that none of them is near: nearer than zones lie to each other."""
     if areas.points is None or areas.crs is None:
         return None
@@ -269,12 +260,7 @@ def _apart(lon: Floats, lat: Floats, name: str, areas: Table) -> Apart | None:
         f"Its records lie about longitude {east:.2f}, latitude {north:.2f}, and none of them near “{name}”: the "
         f"nearest is {metres / 1_000.0:,.0f} km away."
     )
-    return Apart(says, _some(np.column_stack([lon, lat])), _some(middles))
-
-
-def _some(places: Floats) -> Floats:
-    places = np.unique(places, axis=0)
-    return places[np.unique(np.linspace(0, len(places) - 1, min(len(places), _DRAWN)).astype(np.int64))]
+    return says, Places(some_places(np.column_stack([lon, lat])), some_places(middles))
 
 
 def events_of(name: str, taken: Taken, guess: Guess) -> Events:
