@@ -15,10 +15,10 @@ from steady_tally.core.show.insets import insets_of, without_insets
 from .test_placing import at, outcome, zones
 
 
-def framing(boxes: np.ndarray, events: np.ndarray):
+def framing(boxes: np.ndarray, events: np.ndarray, **more: float):
     """With areas as large as their boxes."""
     ground = np.nan_to_num((boxes[:, 2] - boxes[:, 0]) * (boxes[:, 3] - boxes[:, 1]))
-    return parted(boxes, weights(ground, np.where(np.isfinite(boxes).all(axis=1), events, 0.0)))
+    return parted(boxes, weights(ground, np.where(np.isfinite(boxes).all(axis=1), events, 0.0)), **more)
 
 
 def block(x: float, y: float, wide: int, high: int) -> np.ndarray:
@@ -42,8 +42,14 @@ def test_what_lies_less_far_off_than_the_farthest_is_apart_too_where_it_makes_th
 
 
 def test_a_country_in_two_like_halves_is_not_parted_and_events_decide_which_part_is_the_main_one():
-    halves = np.vstack([block(0, 0, 5, 5), block(60, 0, 5, 5)])
+    halves = np.vstack([block(0, 0, 5, 5), block(30, 0, 5, 5)])
     assert framing(halves, np.ones(50)).apart == []
+    # Where both would be specks in one view, one of them is the map.
+    specks = np.vstack([block(0, 0, 5, 5), block(60, 0, 5, 5)])
+    assert [part.sum() for part in framing(specks, np.ones(50)).apart] == [25]
+    assert framing(specks, np.ones(50), least=0.6).apart == []
+    many = np.vstack([block(60 * k, 0, 5, 5) for k in range(4)])
+    assert framing(many, np.ones(100)).apart == [], "the map would show too little"
     events = np.repeat([100.0, 1.0], 25)
     found = framing(halves, events)
     assert found.main.tolist() == [True] * 25 + [False] * 25
@@ -92,3 +98,14 @@ def test_proposed_boxes_hold_their_own_areas_and_stand_on_their_own_side_of_the_
     assert [d.members.tolist() for d in drawn] == [part.tolist() for part in found.apart]
     left, bottom, right, top = without_insets(areas, plane, drawn).bounds
     assert (right - left, top - bottom) == pytest.approx((3000, 3000), rel=0.02)
+
+
+@pytest.mark.parametrize(("east", "own"), [(40, False), (400, False), (700, True)])
+def test_a_box_has_a_projection_of_its_own_where_the_map_s_would_make_it_lean(east, own):
+    # 700 km east at 38 degrees north are 8 degrees of longitude: north leans by 8 sin 38 = 4.9 degrees there.
+    near = [(i, k, i + 1, k + 1) for i in range(3) for k in range(3)]
+    o = outcome({}, at((0.5, 0.5)), zones(*near, (east, 0, east + 1, 1)))
+    areas = o.placed.areas
+    plane = plane_of(areas, o.placed.placement.crs)
+    (box,) = proposed_insets(areas, plane, framing(area_boxes(areas, plane), np.ones(len(areas))))
+    assert box.own_projection == own

@@ -174,7 +174,7 @@ def a_city_of_forty_blocks(folder: Path, rng: Generator) -> list[Path]:
     ]
 
 
-@expert(areas="wards", divided="people", per=(10_000.0,), stretch=0.02)
+@expert(areas="wards", divided="people", per=(10_000.0,), stretch=0.02, boxes=1)
 def two_cities_far_apart(folder: Path, rng: Generator) -> list[Path]:
     shapes = [*parted(box(5, 45, 5.3, 45.2), 25, rng), *parted(box(14, 48, 14.3, 48.2), 25, rng)]
     columns = {"ward": names(len(shapes), rng)}

@@ -22,6 +22,8 @@ _GAPS = (0.3, 0.2, 0.12, 0.07, 0.04)  # of the longer side
 _LARGER = 1.3  # what is left out must at least make the rest so much larger
 _LARGER_STILL = 2.0  # what lies less far off than others do
 MOST = 0.6  # and the rest be so much of the weight
+_SPECKS = 8.0  # where all would be specks in one view, what makes the rest so much larger
+LEAST = 0.3  # may leave as little
 
 
 @dataclass(frozen=True)
@@ -37,7 +39,7 @@ class Framing:
     apart: list[Flags]
 
 
-def framing(boxes: Floats, weight: Floats, *, most: float = MOST) -> Framing:
+def framing(boxes: Floats, weight: Floats, *, most: float = MOST, least: float = LEAST) -> Framing:
     """Which boxes lie together, and which far off.
 
     Parameters
@@ -45,6 +47,7 @@ def framing(boxes: Floats, weight: Floats, *, most: float = MOST) -> Framing:
     boxes : (n, 4) left, bottom, right, top in a plane; NaN for what has no shape.
     weight : (n,) the share of each in the whole, see `weights`.
     most : what lies together must be so much of the whole.
+    least : or only so much, where all parts would be specks in one view.
     """
     there = np.asarray(np.isfinite(boxes).all(axis=1))
     if np.count_nonzero(there) < 2:
@@ -52,7 +55,7 @@ def framing(boxes: Floats, weight: Floats, *, most: float = MOST) -> Framing:
     main, apart = there, list[Flags]()
     # What is left once the farthest are apart may have far-off parts of its own.
     larger = _LARGER
-    while (found := _parted(boxes, weight, main, larger, most)) is not None:
+    while (found := _parted(boxes, weight, main, larger, most, least)) is not None:
         main, parts = found
         apart += parts
         larger = _LARGER_STILL
@@ -71,7 +74,7 @@ def weights(ground: Floats, events: Floats) -> Floats:
 
 
 def _parted(
-    boxes: Floats, weight: Floats, among: Flags, larger: float, most: float
+    boxes: Floats, weight: Floats, among: Flags, larger: float, most: float, least: float
 ) -> tuple[Flags, list[Flags]] | None:
     """The part of some areas that stands alone, and the others; None where all lie together."""
     from scipy import ndimage
@@ -93,7 +96,8 @@ def _parted(
         of[among] = parts[first[:, 0] + reach, first[:, 1] + reach]
         heavy = np.bincount(of, weights=weight, minlength=count + 1)
         main = of == int(heavy[1:].argmax()) + 1
-        if heavy[1:].max() < most or side < larger * _side(boxes[main]):
+        times = side / max(_side(boxes[main]), 1e-9 * side)
+        if heavy[1:].max() < (most if times < _SPECKS else least) or times < larger:
             continue
         return main, [of == k for k in range(1, count + 1) if not main[of == k].any() and (of == k).any()]
     return None

@@ -54,7 +54,7 @@ def bulk_of_points(lon: Floats, lat: Floats) -> tuple[Floats, Floats]:
     some = np.unique(np.linspace(0, len(lon) - 1, min(len(lon), _MOST_POINTS)).astype(np.int64))
     lon, lat = lon[some], lat[some]
     at = np.column_stack(_about_middle(lon, lat, np.ones(len(lon))))
-    main = framing(np.column_stack([at, at]), np.full(len(at), 1.0 / len(at)), most=_BULK).main
+    main = framing(np.column_stack([at, at]), np.full(len(at), 1.0 / len(at)), most=_BULK, least=_BULK).main
     return (lon[main], lat[main]) if main.any() else (lon, lat)
 
 

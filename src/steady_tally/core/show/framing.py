@@ -6,7 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from steady_tally.core.geo.parts import Framing
-from steady_tally.core.geo.projection import to_degrees
+from steady_tally.core.geo.projection import DEGREES, coordinate_system, project, to_degrees
 from steady_tally.core.place.grid import CellSet
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.show import Corner, Inset
@@ -16,6 +16,8 @@ Floats = npt.NDArray[np.float64]
 Flags = npt.NDArray[np.bool_]
 
 _OWN_FROM = 1_500_000.0  # metres: from so far off the map's projection says little
+_A_STEP = 0.01  # degrees northwards
+_TURNED = 3.0  # degrees: from so much on, what stands upright by itself would lean beside the rest
 _MARGIN = 0.1
 _CORNERS: dict[Corner, tuple[int, int]] = {
     "bottom right": (1, -1), "bottom left": (-1, -1), "top right": (1, 1), "top left": (-1, 1),
@@ -47,9 +49,32 @@ def proposed_insets(areas: ZoneSet | CellSet, plane: Plane, found: Framing) -> l
         towards = {c: x * east + y * north for c, (x, y) in _CORNERS.items()}
         at = min(stand, key=lambda c: (stand[c], -towards[c]))
         stand[at] += 1
-        own = isinstance(areas, ZoneSet) and far > _OWN_FROM
+        turned = abs(_north(plane, corners) - _north(plane, _around(lon, lat, found.main)))
+        own = isinstance(areas, ZoneSet) and (far > _OWN_FROM or min(turned, 360.0 - turned) > _TURNED)
         insets.append(Inset(corners=corners, at=at, own_projection=own))
     return insets
+
+
+def _around(lon: Floats, lat: Floats, part: Flags) -> list[tuple[float, float]]:
+    """The middle of some areas, where that can be said."""
+    about = np.radians(lon[part & np.isfinite(lon)])
+    if not len(about):
+        return []
+    return [(float(np.degrees(np.arctan2(np.sin(about).mean(), np.cos(about).mean()))), float(np.nanmean(lat[part])))]
+
+
+def _north(plane: Plane, places: list[tuple[float, float]]) -> float:
+    """Which way north is about the middle of some places, in degrees clockwise from upwards; 0 where nobody can say."""
+    if not places:
+        return 0.0
+    lon, lat = np.array(places).mean(axis=0)
+    # Towards the equator, so that no step goes beyond a pole.
+    away = -_A_STEP if lat > 0.0 else _A_STEP
+    x, y = project(
+        np.full(2, lon), np.array([lat, lat + away]), coordinate_system(DEGREES, wanted_by="a box"), plane.crs
+    )
+    east, north = (float(np.diff(c)[0]) / away for c in (x, y))
+    return float(np.degrees(np.arctan2(east, north))) if np.isfinite([east, north]).all() else 0.0
 
 
 def _middle(boxes: Floats) -> Floats:
