@@ -52,7 +52,7 @@ def test_an_identifier_that_repeats_is_refused_and_another_is_chosen_in_the_fiel
     assert areas["identifier"] == "name"
 
 
-def test_a_projection_that_there_is_not_is_said_and_one_by_its_name_is_chosen(opened):  # noqa: F811
+def test_a_projection_that_there_is_not_is_said_and_one_by_its_name_is_chosen(opened, application, study):  # noqa: F811
     opened.keyboard.press("2")
     place = opened.get_by_label("place sheet")
     place.get_by_role("button", name="choose another projection").click()
@@ -62,6 +62,8 @@ def test_a_projection_that_there_is_not_is_said_and_one_by_its_name_is_chosen(op
     expect(alert).to_have_count(0)
     place.get_by_role("button", name=re.compile("EPSG:32624")).click()
     expect(place).to_contain_text("UTM zone 24N")
+    view = lambda: application.ask(f"{results_of(application, study)}/view")  # noqa: E731
+    until(opened, lambda: view()["plan"]["place"]["projection"]["system"] == "EPSG:32624")
 
 
 def test_cells_that_are_too_many_are_refused_and_laid_as_wide_as_is_said(opened):  # noqa: F811

@@ -185,5 +185,5 @@ export function useTold(standing: Standing | null): void {
     };
     room.setState((all) => new Map(all).set(id, told), true);
     return () => room.setState((all) => new Map([...all].filter(([other]) => other !== id)), true);
-  }, [room, id, what, failed, canAsk, canLeave]);
+  }, [room, id, what, failed, stage, canAsk, canLeave]);
 }
