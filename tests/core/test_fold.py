@@ -19,11 +19,12 @@ from steady_tally.core.numbers import evidence_of
 from steady_tally.core.plan.gather import Reading
 from steady_tally.core.plan.whole import Plan, read_plan
 from steady_tally.core.sources import RaggedRow, Sources, Table
+from steady_tally.core.states import STATES, State
 from steady_tally.formats.outcome import OutcomeFiles, record_rows
 from steady_tally.formats.read import read_table, read_zones
 
 from ..oracle.world import TABLES, make_world, write_world
-from .test_placing import row
+from .test_placing import row, table
 
 WORLDS = 60
 
@@ -71,6 +72,22 @@ def in_pieces(plan: Plan, sources: Sources, cuts: list[int], folder: Path, held:
         )
         files.finish(figures, {})
     return files_of(folder)
+
+
+def test_a_unit_is_reported_if_any_piece_has_a_row_of_it():
+    """A unit's row is in one piece alone: in the others it is not reported, and it is not so on the whole."""
+    units = table("events", unit=["A0", "A1", "A0", "A2"], cases=["5", "0", "2", "4"])
+    events = {"coordinates": {"kind": "none"}, "stated": {"column": "unit"}, "number": "cases"}
+    place = {"areas": {"kind": "zones", "identifier": "code"}}
+    document = {"gather": {"events": {"coordinates": {}, **events}}, "place": place, "measure": {"kind": "count"}}
+    plan = read_plan(document)
+    areas = Sources({}, {"areas": row(4)})
+    none = lambda *_: None  # noqa: E731
+    found = fold(plan, plan.mapped, lambda: pieces_of(units, [1, 2, 3]), lambda: areas, make=none, take=none)
+    values = found.measured.values
+    states = [STATES[State(s)] for s in values.state]
+    assert states == ["a number", "a number", "a number", "not reported"]
+    assert values.value[:3].tolist() == [7.0, 0.0, 4.0]
 
 
 @pytest.mark.parametrize("batch", range(0, WORLDS, 20))

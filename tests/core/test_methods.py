@@ -3,6 +3,7 @@
 import math
 from dataclasses import replace
 from itertools import combinations
+from typing import get_args
 
 import numpy as np
 import pytest
@@ -129,11 +130,47 @@ def test_standard_deviations_stand_on_both_sides_of_the_mean():
     mean, deviation = mean_and_deviation(np.array(values))
     assert (mean, deviation) == (pytest.approx(np.mean(values)), pytest.approx(np.std(values)))
     even, odd = (READ.validate_python({"method": "standard_deviations", "count": n}).breaks(of(values)) for n in (4, 5))
-    assert (
-        even.tolist() == [1.0, pytest.approx(mean), pytest.approx(mean + deviation), pytest.approx(30.0)]
-        or mean in even
-    )
-    assert mean not in odd
+    # The mean is 7.5; the deviations' squares come to 617.5, so that their mean's root is 10.145.
+    assert even.tolist() == pytest.approx([1.0, 7.5, 17.645, 30.0], abs=1e-3)
+    assert odd.tolist() == pytest.approx([1.0, 2.428, 12.572, 22.717, 30.0], abs=1e-3)
+
+
+# One example of each method, worked by hand: values, then how many classes, then the breaks.
+FEW = [2.0, 4.0, 4.0, 4.0, 5.0, 5.0, 7.0, 9.0]  # the mean is 5, the deviation 2
+HEAVY = [1.0] * 10 + [4.0] * 4 + [10.0] * 2 + [20.0]  # means: of 17 66/17, of the 7 above 56/7, of the 3 above 40/3
+WORKED = [
+    ({"method": "quantile", "count": 4}, FEW, [2.0, 2.0, 4.0, 5.0, 9.0]),
+    ({"method": "quantile", "count": 2}, [1.0, 2.0, 3.0, 4.0, 5.0, 6.0], [1.0, 3.0, 6.0]),
+    # Squares within: 0.5 for {1, 2}, 0.5 for {8, 9}, and 0 for {20}.
+    ({"method": "natural_breaks", "count": 3}, [1.0, 2.0, 8.0, 9.0, 20.0], [1.0, 2.0, 9.0, 20.0]),
+    ({"method": "equal_intervals", "count": 4}, [2.0, 4.0, 10.0, 22.0], [2.0, 7.0, 12.0, 17.0, 22.0]),
+    ({"method": "round_numbers", "count": 5}, [3.0, 41.0, 97.0], [3.0, 20.0, 40.0, 60.0, 80.0, 97.0]),
+    ({"method": "every", "width": 10, "start": 5}, [3.0, 12.0, 41.0], [3.0, 5.0, 15.0, 25.0, 35.0, 41.0]),
+    ({"method": "geometric", "count": 3}, [1.0, 5.0, 1000.0], [1.0, 10.0, 100.0, 1000.0]),
+    ({"method": "geometric", "count": 4}, [2.0, 3.0, 32.0], [2.0, 4.0, 8.0, 16.0, 32.0]),
+    ({"method": "head_tail", "count": 9}, HEAVY, [1.0, 66.0 / 17.0, 8.0, 40.0 / 3.0, 20.0]),
+    ({"method": "head_tail", "count": 3}, HEAVY, [1.0, 66.0 / 17.0, 8.0, 20.0]),
+    ({"method": "standard_deviations", "count": 4}, FEW, [2.0, 3.0, 5.0, 7.0, 9.0]),
+    ({"method": "standard_deviations", "count": 5}, FEW, [2.0, 4.0, 6.0, 8.0, 9.0]),
+    ({"method": "standard_deviations", "count": 4, "half": True}, FEW, [2.0, 4.0, 5.0, 6.0, 9.0]),
+    ({"method": "by_hand", "inner": [3.0, 5.0]}, FEW, [2.0, 3.0, 5.0, 9.0]),
+    ({"method": "locked", "at": [0.0, 3.0, 10.0], "unit": "", "was": "by hand"}, FEW, [0.0, 3.0, 10.0]),
+    ({"method": "clear_difference"}, FEW, []),
+]
+
+
+@pytest.mark.parametrize(
+    ("how", "values", "breaks"), WORKED, ids=lambda x: x.get("method") if isinstance(x, dict) else ""
+)
+def test_each_method_comes_to_what_is_worked_out_by_hand(how, values, breaks):
+    # In any order: the second time from the greatest down.
+    for some in (values, values[::-1]):
+        assert READ.validate_python(how).breaks(of(some)).tolist() == pytest.approx(breaks, rel=1e-12)
+
+
+def test_no_method_is_without_an_example():
+    there = {kind.model_fields["method"].default for kind in get_args(get_args(Classing)[0])}
+    assert there == {how["method"] for how, _, _ in WORKED}
 
 
 def test_head_and_tail_go_on_while_the_head_is_the_smaller_part():
