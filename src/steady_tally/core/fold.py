@@ -1,7 +1,7 @@
 """The chain over events that come in pieces: files of any length in bounded memory.
 
 Pieces are read apart, what all records decide together is decided once, and then pieces are checked, placed and counted
-apart and added up. Two threads share them. The figures are the same whatever the pieces are.
+apart and added up. Threads share them. The figures are the same whatever the pieces are.
 """
 
 from __future__ import annotations
@@ -39,8 +39,8 @@ from steady_tally.core.plan.whole import Plan
 from steady_tally.core.released import Account, Released
 from steady_tally.core.releasing import Keep
 from steady_tally.core.sources import Sources, Table
+from steady_tally.core.threads import THREADS
 
-_THREADS = 2
 _HELD = 256 << 20  # bytes of pieces that are held in memory; of a longer file they are read twice
 
 T = TypeVar("T")
@@ -235,12 +235,12 @@ def _keep(kept: dict[str, Any]) -> Keep:
 
 
 def _side_by_side(work: Callable[[T], R], things: Iterable[T]) -> Iterator[R]:
-    """What is worked out of each of them, in their order, by two threads; few are under way at a time."""
+    """What is worked out of each of them, in their order, by several threads; few are under way at a time."""
     waiting: deque[Future[R]] = deque()
-    with ThreadPoolExecutor(_THREADS) as pool:
+    with ThreadPoolExecutor(THREADS) as pool:
         for thing in things:
             waiting.append(pool.submit(work, thing))
-            if len(waiting) > _THREADS:
+            if len(waiting) > THREADS:
                 yield waiting.popleft().result()
         while waiting:
             yield waiting.popleft().result()

@@ -26,11 +26,13 @@ from steady_tally.core.errors import SourceError
 from steady_tally.core.gather.rows import Rows, rows_of
 from steady_tally.core.plan.gather import Reading
 from steady_tally.core.sources import Piece, RaggedRow
+from steady_tally.core.threads import THREADS
 from steady_tally.formats.encodings import Guessed, eight_bit
 from steady_tally.formats.headers import looks_like_header, names_of
 from steady_tally.formats.limits import LARGEST_EXPANDED, MOST_GUESSED
 
 DELIMITED = {".csv", ".tsv", ".tab", ".txt", ".psv", ".gz"}
+_READERS = min(THREADS, 2)  # threads: each takes of the memory that a reader of files is bounded to
 _BLOCK = 8 << 20
 _HEAD = 1 << 20
 _LONGEST_ROW = 4 << 20
@@ -83,14 +85,14 @@ def read_pieces(
     """
     where = f"file “{path.name}”"
     waiting: deque[Future[Piece]] = deque()
-    with ThreadPoolExecutor(max_workers=2) as pool:
+    with ThreadPoolExecutor(_READERS) as pool:
         record = 0
         for data, rows, share in _blocks_of_rows(path, dialect, where):
             waiting.append(pool.submit(_piece, data, rows, dialect, record, where))
             record += len(rows.start)
             if on_rows:
                 on_rows(record, share)
-            if len(waiting) > 2:
+            if len(waiting) > _READERS:
                 yield waiting.popleft().result()
         while waiting:
             yield waiting.popleft().result()

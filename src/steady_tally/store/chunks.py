@@ -12,6 +12,7 @@ import pyarrow as pa
 from sqlalchemy import Connection, Engine, text
 
 from steady_tally.core.errors import NotFound
+from steady_tally.core.threads import THREADS
 from steady_tally.store.tables import LoadState
 
 CHUNK_ROWS = 65_536
@@ -70,10 +71,10 @@ def write_stream(
 
     try:
         chunk = 0
-        with ThreadPoolExecutor(max_workers=2) as pool:
+        with ThreadPoolExecutor(THREADS) as pool:
             for part in _of_chunk_size(tables):
                 packing.append((part.num_rows, [pool.submit(_encode, c) for c in part.columns]))
-                if len(packing) > 2:
+                if len(packing) > THREADS:
                     rows += write_oldest(chunk)
                     chunk += 1
             while packing:
@@ -139,7 +140,7 @@ def read_columns(engine: Engine, set_id: uuid.UUID, schema: pa.Schema, wanted: S
                 (set_id, list(wanted)),
             )
             chunks: dict[int, list[pa.Array]] = {position: [] for position in wanted}
-            with ThreadPoolExecutor(2) as pool:
+            with ThreadPoolExecutor(THREADS) as pool:
                 coming = [(position, pool.submit(_decode, data)) for position, data in cursor]
                 for position, decoded in coming:
                     chunks[position].append(decoded.result())

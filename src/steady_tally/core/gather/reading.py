@@ -42,6 +42,7 @@ from steady_tally.core.plan.gather import (
     PointGeometry,
 )
 from steady_tally.core.sources import Table
+from steady_tally.core.threads import THREADS
 
 EVENTS = "plan: gather.events"
 
@@ -102,7 +103,7 @@ def read_records(events: Events, table: Table, *, numbers: Collection[str] = ())
     ----------
     numbers : columns of numbers of which it is decided over more records than these how they are written.
     """
-    with ThreadPoolExecutor(2) as pool:
+    with ThreadPoolExecutor(THREADS) as pool:
         # What does not depend on places is read beside them.
         paired = _paired(events.time, table) if events.time else frozenset()
         months = events.time.model_copy(update={"second": "month"}) if events.time and paired else events.time
@@ -193,7 +194,7 @@ def _coordinates(events: Events, table: Table) -> tuple[Cells, Cells, CRS]:
             decimal = at.decimal
         else:
             columns = split_point(table.column(at.column, wanted_by=where + ".column"))
-        with ThreadPoolExecutor(2) as pool:
+        with ThreadPoolExecutor(THREADS) as pool:
             east, north = pool.map(lambda c: read_angles(c, decimal), columns)
         return east, north, crs
     if table.points is None:

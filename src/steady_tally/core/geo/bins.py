@@ -18,9 +18,9 @@ import numpy.typing as npt
 
 from steady_tally.core.geo.orientation import orientation
 from steady_tally.core.kernels import njit
+from steady_tally.core.threads import THREADS
 
 OUTSIDE = -1
-THREADS = 2
 BASE = 1 << 20
 NO_SECOND = BASE - 1
 _MAX_BINS = 4_000_000

@@ -26,7 +26,6 @@ from steady_tally.core.geo.bins import (
     BASE,
     NO_SECOND,
     OUTSIDE,
-    THREADS,
     BinIndex,
     Edges,
     Floats,
@@ -39,6 +38,7 @@ from steady_tally.core.geo.bins import (
 )
 from steady_tally.core.geo.orientation import orientation
 from steady_tally.core.kernels import njit
+from steady_tally.core.threads import THREADS
 
 _CHUNK = 500_000
 MOST_PLACEMENTS = 30_000_000

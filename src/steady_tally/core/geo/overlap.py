@@ -17,11 +17,11 @@ import numpy.typing as npt
 
 from steady_tally.core.geo.shapes import FlatRings
 from steady_tally.core.kernels import njit
+from steady_tally.core.threads import THREADS
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]
 _LEAF = 2
-_THREADS = 2
 _TOUCH = 1e-9  # of the smaller of two shapes: what they have in common by rounding alone where they only touch
 _FULL = 1e-12  # of a box's area: what a ring may lack of it and still fill it
 
@@ -53,10 +53,13 @@ def overlaps(first: FlatRings, second: FlatRings, counts: tuple[int, int]) -> Ov
     sign = np.where(second.is_hole, -1.0, 1.0)
     convex = _convex(second.coordinates, second.start)
     tree = (second.coordinates, second.start, area, convex, order, low, high, around)
-    shares = [np.arange(of, len(first.owner), _THREADS) for of in range(_THREADS)]
-    with ThreadPoolExecutor(_THREADS) as pool:
+    shares = [np.arange(of, len(first.owner), THREADS) for of in range(THREADS)]
+    with ThreadPoolExecutor(THREADS) as pool:
         found = list(pool.map(lambda rings: _walk(first.coordinates, first.start, rings, *tree), shares))
     ring, other, common = (np.concatenate(parts) for parts in zip(*found, strict=True))
+    # Always in one order, whatever the threads were: sums keep their last figure.
+    order = np.lexsort((ring, ring % 2))
+    ring, other, common = ring[order], other[order], common[order]
     signed = common * np.where(first.is_hole[ring], -1.0, 1.0) * sign[other]
     pair = first.owner[ring].astype(np.int64) * counts[1] + second.owner[other]
     different, at = np.unique(pair, return_inverse=True)

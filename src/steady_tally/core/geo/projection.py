@@ -15,13 +15,14 @@ from pyproj import CRS, Transformer
 from pyproj.exceptions import CRSError
 
 from steady_tally.core.errors import PlanError
+from steady_tally.core.threads import THREADS
 
 Floats = npt.NDArray[np.float64]
 DEGREES = "EPSG:4326"
 _WHERE = "plan: place.projection"
 _STEP = 200.0  # metres
 _SHARED_FROM = 200_000  # points from which on two threads share them
-_threads = ThreadPoolExecutor(2)  # they stay, since each thread needs a moment to set a transformation up
+_threads = ThreadPoolExecutor(THREADS)  # they stay, since each thread needs a moment to set a transformation up
 _MANY, _NODES = 20_000, 41
 _FARTHEST_NORTH = 89.0  # beyond it scales are those of the pole
 # Methods that draw the earth between two meridians half a turn from the middle one.
@@ -56,10 +57,9 @@ def project(x: Floats, y: Floats, source: CRS, target: CRS) -> tuple[Floats, Flo
     if len(x) < _SHARED_FROM:
         new_x, new_y = transform(x, y)
         return np.asarray(new_x, dtype=np.float64), np.asarray(new_y, dtype=np.float64)
-    halves = list(
-        _threads.map(lambda part: transform(*part), zip(np.array_split(x, 2), np.array_split(y, 2), strict=True))
-    )
-    return np.concatenate([east for east, _ in halves]), np.concatenate([north for _, north in halves])
+    parts = zip(np.array_split(x, THREADS), np.array_split(y, THREADS), strict=True)
+    done = list(_threads.map(lambda part: transform(*part), parts))
+    return np.concatenate([east for east, _ in done]), np.concatenate([north for _, north in done])
 
 
 @lru_cache(maxsize=64)

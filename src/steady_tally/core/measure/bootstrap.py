@@ -18,7 +18,6 @@ from typing import Literal, assert_never
 import numpy as np
 import numpy.typing as npt
 
-from steady_tally.core.geo.bins import THREADS
 from steady_tally.core.kernels import njit
 from steady_tally.core.measure.few_numbers import (
     Sums,
@@ -30,6 +29,7 @@ from steady_tally.core.measure.few_numbers import (
     sum_p,
     sums_of,
 )
+from steady_tally.core.threads import THREADS
 
 Floats = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.int64]

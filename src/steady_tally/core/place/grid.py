@@ -22,11 +22,11 @@ from pyproj import CRS
 
 from steady_tally.core.errors import PlanError
 from steady_tally.core.geo.area import rounded
-from steady_tally.core.geo.bins import THREADS
 from steady_tally.core.geo.projection import true_areas
 from steady_tally.core.geo.shapes import united
 from steady_tally.core.kernels import njit
 from steady_tally.core.plan.place import METRES, Grid
+from steady_tally.core.threads import THREADS
 
 MOST_CELLS = 2_000_000
 _CHUNK = 200_000

@@ -17,12 +17,13 @@ import numpy.typing as npt
 from pyproj import Geod
 
 from steady_tally.core.errors import PlanError
-from steady_tally.core.geo.bins import THREADS, Edges, edges_by_bin, frame_over, grown
+from steady_tally.core.geo.bins import Edges, edges_by_bin, frame_over, grown
 from steady_tally.core.geo.projection import full_turn, to_degrees
 from steady_tally.core.kernels import njit
 from steady_tally.core.place.grid import CellSet, Lattice
 from steady_tally.core.place.zones import ZoneSet
 from steady_tally.core.plan.neighbours import AlongBorder, NearestMiddles, Neighbours, WithinDistance
+from steady_tally.core.threads import THREADS
 
 Ints = npt.NDArray[np.int64]
 Floats = npt.NDArray[np.float64]
