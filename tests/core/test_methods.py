@@ -146,10 +146,26 @@ WORKED = [
     ({"method": "equal_intervals", "count": 4}, [2.0, 4.0, 10.0, 22.0], [2.0, 7.0, 12.0, 17.0, 22.0]),
     ({"method": "round_numbers", "count": 5}, [3.0, 41.0, 97.0], [3.0, 20.0, 40.0, 60.0, 80.0, 97.0]),
     ({"method": "every", "width": 10, "start": 5}, [3.0, 12.0, 41.0], [3.0, 5.0, 15.0, 25.0, 35.0, 41.0]),
+    ({"method": "equal_intervals", "count": 3}, [3.0], [3.0, 3.0]),
+    # Of 10,000 there would be 9 classes, of 20,000 five, of 50,000 two.
+    ({"method": "round_numbers", "count": 4}, [12e3, 95e3], [12e3, 20e3, 40e3, 60e3, 80e3, 95e3]),
+    # Of 1 there would be three classes, of 0.5 six: three are nearer to four.
+    ({"method": "round_numbers", "count": 4}, [0.3, 1.7, 2.9], [0.3, 1.0, 2.0, 2.9]),
+    # Of 10 five, of 20 three: of two that are equally near the narrower.
+    ({"method": "round_numbers", "count": 4}, [-23.0, 18.0], [-23.0, -20.0, -10.0, 0.0, 10.0, 18.0]),
+    ({"method": "round_numbers", "count": 4}, [0.05, 0.41], [0.05, 0.1, 0.2, 0.3, 0.4, 0.41]),
+    ({"method": "round_numbers", "count": 5}, [7.0], [7.0, 7.0]),
+    ({"method": "every", "width": 10}, [5.0], [5.0, 5.0]),
+    ({"method": "every", "width": 10, "start": -7}, [-30.0, 20.0], [-30.0, -27.0, -17.0, -7.0, 3.0, 13.0, 20.0]),
+    ({"method": "every", "width": 0.1, "start": 0}, [0.25, 0.75], [0.25, 0.3, 0.4, 0.5, 0.6, 0.7, 0.75]),
     ({"method": "geometric", "count": 3}, [1.0, 5.0, 1000.0], [1.0, 10.0, 100.0, 1000.0]),
     ({"method": "geometric", "count": 4}, [2.0, 3.0, 32.0], [2.0, 4.0, 8.0, 16.0, 32.0]),
     ({"method": "head_tail", "count": 9}, HEAVY, [1.0, 66.0 / 17.0, 8.0, 40.0 / 3.0, 20.0]),
     ({"method": "head_tail", "count": 3}, HEAVY, [1.0, 66.0 / 17.0, 8.0, 20.0]),
+    # The mean is 10, and 10 is not above it; the mean of 12 and 20 has half of them above it.
+    ({"method": "head_tail", "count": 9}, [3.0, 5.0, 10.0, 12.0, 20.0], [3.0, 10.0, 20.0]),
+    ({"method": "standard_deviations", "count": 6}, FEW, [2.0, 3.0, 5.0, 7.0, 9.0]),
+    ({"method": "standard_deviations", "count": 4}, [4.0, 4.0], [4.0, 4.0]),
     ({"method": "standard_deviations", "count": 4}, FEW, [2.0, 3.0, 5.0, 7.0, 9.0]),
     ({"method": "standard_deviations", "count": 5}, FEW, [2.0, 4.0, 6.0, 8.0, 9.0]),
     ({"method": "standard_deviations", "count": 4, "half": True}, FEW, [2.0, 4.0, 5.0, 6.0, 9.0]),
@@ -166,6 +182,61 @@ def test_each_method_comes_to_what_is_worked_out_by_hand(how, values, breaks):
     # In any order: the second time from the greatest down.
     for some in (values, values[::-1]):
         assert READ.validate_python(how).breaks(of(some)).tolist() == pytest.approx(breaks, rel=1e-12)
+
+
+def test_round_breaks_are_the_very_numbers_and_not_sums_that_come_near():
+    breaks = READ.validate_python({"method": "round_numbers", "count": 4}).breaks(of([0.05, 0.41]))
+    assert breaks.tolist() == [0.05, 0.1, 0.2, 0.3, 0.4, 0.41]
+    assert 3 * 0.1 != 0.3
+
+
+@pytest.mark.parametrize("by", ["under", "ground"])
+@pytest.mark.parametrize(
+    ("method", "values", "weights", "breaks"),
+    [
+        # Squares within: 0.81 + 9 * 0.01 where 2 and 3 are together, 0.5 where 1 and 2 are.
+        ("natural_breaks", [1.0, 2.0, 3.0], [1.0, 1.0, 9.0], [1.0, 2.0, 3.0]),
+        ("natural_breaks", [1.0, 2.0, 3.0], [9.0, 1.0, 1.0], [1.0, 1.0, 3.0]),
+        # Half of 12 are 6: 3 below a break at 3 are nearer to it than 12.
+        ("quantile", [1.0, 2.0, 3.0, 4.0], [1.0, 1.0, 1.0, 9.0], [1.0, 3.0, 4.0]),
+        ("quantile", [1.0, 2.0, 3.0, 4.0], [0.25, 0.25, 0.25, 0.25], [1.0, 2.0, 4.0]),
+        # One without a weight, or with none that is known, weighs nothing.
+        ("quantile", [1.0, 2.0, 3.0, 4.0], [0.0, np.nan, 5.0, 5.0], [1.0, 3.0, 4.0]),
+    ],
+)
+def test_areas_weigh_what_they_are_divided_by_or_their_ground(by, method, values, weights, breaks):
+    own, other = np.array(weights), np.arange(1.0, len(values) + 1.0)[::-1] ** 3
+    pair = (own, other) if by == "under" else (other, own)
+    found = READ.validate_python({"method": method, "count": 2, "by": by}).breaks(
+        Classable(np.array(values), *pair, np.arange(len(values)), None)
+    )
+    assert found.tolist() == breaks
+
+
+@pytest.mark.parametrize("inner", [[5.0, 5.0], [3.0, 9.0, 9.0]])
+def test_breaks_typed_twice_are_refused(inner):
+    with pytest.raises(ValidationError, match="a break of"):
+        READ.validate_python({"method": "by_hand", "inner": inner})
+    with pytest.raises(ValidationError, match="a break of"):
+        READ.validate_python({"method": "locked", "at": [1.0, *inner, 20.0], "unit": ""})
+    # An end may stand on a break that no value lies beyond.
+    assert READ.validate_python({"method": "locked", "at": [5.0, 5.0, 9.0, 9.0], "unit": ""}).at == [5.0, 5.0, 9.0, 9.0]
+
+
+def test_so_many_classes_every_so_much_and_no_more():
+    every = READ.validate_python({"method": "every", "width": 1})
+    assert len(every.breaks(of([0.0, 29.0]))) == 30
+    with pytest.raises(PlanError, match="30 are the most"):
+        every.breaks(of([0.0, 29.5]))
+
+
+def test_widths_that_cannot_grow_from_zero_say_what_to_do():
+    with pytest.raises(PlanError) as refused:
+        READ.validate_python({"method": "geometric"}).breaks(of([0.0, 3.0]))
+    assert refused.value.sentence == (
+        "plan: class: widths cannot grow in geometric progression from 0, which is not above zero. "
+        "Let zero stand apart, or choose another method."
+    )
 
 
 def test_no_method_is_without_an_example():
