@@ -202,7 +202,7 @@ set_up_node() {
 }
 
 front_end_stamp() {
-    (cd "$project/frontend" && find src index.html package-lock.json ./*.ts ./*.json -type f -print0 | sort -z | xargs -0 sha256sum | sha256sum | cut -d' ' -f1)
+    (cd "$project/frontend" && find src index.html package-lock.json ./*.ts ./*.json -type f ! -name schema.d.ts -print0 | sort -z | xargs -0 sha256sum | sha256sum | cut -d' ' -f1)
 }
 
 install_front_end() {
@@ -231,6 +231,13 @@ set_up_front_end() {
     if [ -e "$project/frontend/dist" ]; then mv -T "$project/frontend/dist" "$project/frontend/dist.old"; fi
     mv -T "$project/frontend/dist.new" "$project/frontend/dist"
     rm -rf "$project/frontend/dist.old"
+}
+
+# The types of the interface, as the page's checks want them; the page itself is built without.
+make_types() {
+    "$python" -m steady_tally.cli openapi >"$base/.cache/openapi.json"
+    (cd "$project/frontend" && "${npm_command[@]}" exec -- openapi-typescript "$base/.cache/openapi.json" --output src/api/schema.d.ts >/dev/null 2>"$base/.cache/types.log") ||
+        fail "the types of the interface cannot be made. See $base/.cache/types.log."
 }
 
 # Only tests and pictures need a browser.
