@@ -8,6 +8,7 @@ from tests.plans import results_of
 
 from .conftest import wait_for_still
 from .test_class import changed
+from .test_gather import begin, drop
 from .test_place import until
 from .test_show import sheet
 from .test_slice import opened, study  # noqa: F401  fixtures
@@ -117,3 +118,32 @@ def test_a_file_in_use_is_not_taken_out_and_the_stage_that_uses_it_is_one_press_
     alert = refused(opened, "the open plan needs “residents”. Take something else for it there first")
     alert.get_by_role("button", name="Open Measure").click()
     expect(opened.get_by_label("measure sheet")).to_be_visible()
+
+
+def test_a_file_whose_text_is_not_as_it_began_is_read_in_the_encoding_that_is_chosen_beside_the_sentence(
+    page, application
+):
+    begin(page, application, "Accents")
+    rows = [f"e{i},{-40 + i / 1000:.3f},38.0,plain\n" for i in range(3_000)]
+    data = ("id,lon,lat,word\n" + "".join(rows)).encode() + "last,-40,38,é\n".encode("cp1252")
+    drop(page, "late.csv", data)
+    alert = page.get_by_role("alert").filter(has_text="Name its encoding")
+    expect(alert).to_be_visible(timeout=30_000)
+    page.get_by_label("Encoding").select_option("cp1252")
+    expect(alert).to_have_count(0)
+    page.get_by_role("button", name="Bring it in").click(timeout=30_000)
+    wait_for_still(page)
+    expect(page.locator('[data-figure="gather"]')).to_have_text("3,001")
+
+
+def test_a_delimiter_that_parts_nothing_is_exchanged_on_the_page_of_a_file_that_could_not_be_read(page, application):
+    begin(page, application, "Parted")
+    quoted = "id;lon;lat;word\n" + "".join(f'e{i};-40.{i:03d};38;"a ""b"" c"\n' for i in range(300))
+    drop(page, "parted.csv", quoted.encode())
+    expect(page.get_by_role("button", name="Bring it in")).to_be_enabled(timeout=30_000)
+    page.get_by_text("How the file is written").click()
+    page.get_by_label("Between the fields stands a").select_option(",")
+    # Read so it has one column alone: that is said, and what was chosen can be chosen otherwise where it stands.
+    expect(page.get_by_role("button", name="Bring it in")).to_be_disabled(timeout=30_000)
+    page.get_by_label("Between the fields stands a").select_option(";")
+    expect(page.get_by_role("button", name="Bring it in")).to_be_enabled(timeout=30_000)

@@ -33,6 +33,8 @@ export interface Incoming {
   sent: number;
   total: number;
   look: Look | null;
+  /** How it was to be read at the last look, where somebody has said. */
+  asked?: Record<string, unknown>;
   choices: Choices | null;
   job: Job | null;
   /** What the study's plan wants of it, where it does. */
@@ -199,9 +201,9 @@ export async function lookAgain(
   looks.get(id)?.abort();
   const mine = new AbortController();
   looks.set(id, mine);
-  update(id, () => ({ stage: "looking", says: "", late: false }));
+  const body = { reading: { ...(file.look?.reading ?? file.asked), ...reading }, beginning };
+  update(id, () => ({ stage: "looking", says: "", late: false, asked: body.reading }));
   try {
-    const body = { reading: { ...file.look?.reading, ...reading }, beginning };
     const look = await inTurn(id, `/api/studies/${file.study}/uploads/${id}/look`, body, mine.signal);
     update(id, (f) => {
       const others = useIncoming

@@ -16,6 +16,7 @@ import { bringAllIn, type Incoming, lookAgain, takeTogether, useIncoming } from 
 import { useSources } from "../../state/queries";
 import { useSmall } from "../../state/window";
 import { INK, MADDER, QUIET, RULE } from "../../theme";
+import { isText } from "./HowWritten";
 import { JobProgress, Sending } from "./progress";
 
 export function AllFiles({ study }: { study: Study }) {
@@ -180,6 +181,7 @@ function Line({ file, sources, questions, busy }: LineProps) {
             {file.says}
           </Typography>
           {file.late && <Link onClick={() => lookAgain(file.id, {}, sources)}>Look again</Link>}
+          {isText(file.name) && <Link onClick={() => show(file.id)}>Say how it is written</Link>}
         </Box>
       ) : (
         <Box sx={{ gridColumn: small ? undefined : "2 / 4" }}>

@@ -16,6 +16,7 @@ import { useSmall } from "../../state/window";
 import { INK, MADDER, PAPER, QUIET, RULE, WATER } from "../../theme";
 import { AllFiles } from "./AllFiles";
 import { ChoicesForm } from "./ChoicesForm";
+import { HowWritten, isText } from "./HowWritten";
 import { JobProgress, Sending } from "./progress";
 
 /** Files that are read a piece at a time, so that a beginning of them is soon read. */
@@ -108,6 +109,7 @@ function WithSources({ file, forget, sources }: OneFileProps & { sources: readon
               <Typography role="alert" sx={{ color: MADDER, mb: 2 }}>
                 {file.says}
               </Typography>
+              {isText(file.name) && <HowWritten file={file} sources={sources} />}
               <Box sx={{ display: "flex", gap: 1 }}>
                 {file.late && STREAMED.test(file.name) && (
                   <Button

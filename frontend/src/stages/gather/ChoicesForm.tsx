@@ -1,5 +1,3 @@
-import TextField from "@mui/material/TextField";
-import { useState } from "react";
 import type { Look, Source } from "../../api/client";
 import { DecimalSign, Field, Pick } from "../../parts/Fields";
 import { Quiet, Unfold } from "../../parts/parts";
@@ -7,6 +5,7 @@ import { SystemField } from "../../parts/SystemField";
 import { asksDecimal, asksSystem, type Choices, FACTS, ofEvents, ROLES, rolesFor } from "../../plan/choices";
 import { type Incoming, lookAgain, useIncoming } from "../../state/incoming";
 import { Alike } from "./AllFiles";
+import { Delimiter, Encoding, RowOfNames } from "./HowWritten";
 import { PeriodsForm } from "./PeriodsForm";
 import { WhenForm } from "./WhenForm";
 import { WhereForm } from "./WhereForm";
@@ -17,24 +16,6 @@ interface Props {
   choices: Choices;
   sources: readonly Source[];
 }
-
-const ENCODINGS = [
-  ["utf-8", "UTF-8"],
-  ["utf-16", "UTF-16"],
-  ["cp1252", "Western European (Windows-1252)"],
-  ["latin-1", "Western European (ISO 8859-1)"],
-  ["cp1250", "Central European (Windows-1250)"],
-  ["iso8859_2", "Central European (ISO 8859-2)"],
-  ["cp1251", "Cyrillic (Windows-1251)"],
-  ["cp1253", "Greek (Windows-1253)"],
-  ["cp1254", "Turkish (Windows-1254)"],
-] as const;
-const DELIMITERS = [
-  [",", "comma"],
-  [";", "semicolon"],
-  ["\t", "tab"],
-  ["|", "upright bar"],
-] as const;
 
 export function ChoicesForm({ file, look, choices, sources }: Props) {
   const choose = useIncoming((s) => s.choose);
@@ -119,18 +100,8 @@ export function ChoicesForm({ file, look, choices, sources }: Props) {
         )}
         {look.kind === "text" && (
           <>
-            <Pick
-              label="Encoding"
-              value={look.reading.encoding ?? ""}
-              options={withPresent(ENCODINGS, look.reading.encoding)}
-              onChange={(encoding) => read({ encoding, header_row: null })}
-            />
-            <Pick
-              label="Between the fields stands a"
-              value={look.reading.delimiter ?? ","}
-              options={withPresent(DELIMITERS, look.reading.delimiter)}
-              onChange={(delimiter) => read({ delimiter, header_row: null })}
-            />
+            <Encoding value={look.reading.encoding} read={read} />
+            <Delimiter value={look.reading.delimiter} read={read} />
           </>
         )}
         {(look.kind === "text" || look.kind === "workbook") && (
@@ -197,35 +168,4 @@ function NumberWriting({
       )}
     </>
   );
-}
-
-function RowOfNames({ row, read }: { row: number | null; read: (r: Record<string, unknown>) => void }) {
-  const [text, setText] = useState(row === null ? "" : String(row));
-  const number = Number(text);
-  const sound = text === "" || (Number.isInteger(number) && number >= 0);
-  return (
-    <TextField
-      fullWidth
-      size="small"
-      margin="dense"
-      label="Row of the column names (0: none)"
-      placeholder="found by looking"
-      value={text}
-      error={!sound}
-      helperText={sound ? undefined : "a whole number"}
-      slotProps={{ inputLabel: { shrink: true } }}
-      onChange={(event) => setText(event.target.value)}
-      onBlur={() => sound && read({ header_row: text === "" ? null : number })}
-      onKeyDown={(event) =>
-        event.key === "Enter" && sound && read({ header_row: text === "" ? null : number })
-      }
-    />
-  );
-}
-
-function withPresent(
-  known: readonly (readonly [string, string])[],
-  present: string | null | undefined,
-): readonly (readonly [string, string])[] {
-  return !present || known.some(([k]) => k === present) ? known : [...known, [present, present]];
 }
