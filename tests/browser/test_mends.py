@@ -120,20 +120,20 @@ def test_a_file_in_use_is_not_taken_out_and_the_stage_that_uses_it_is_one_press_
     expect(opened.get_by_label("measure sheet")).to_be_visible()
 
 
-def test_a_file_whose_text_is_not_as_it_began_is_read_in_the_encoding_that_is_chosen_beside_the_sentence(
-    page, application
-):
-    begin(page, application, "Accents")
-    rows = [f"e{i},{-40 + i / 1000:.3f},38.0,plain\n" for i in range(3_000)]
-    data = ("id,lon,lat,word\n" + "".join(rows)).encode() + "last,-40,38,é\n".encode("cp1252")
-    drop(page, "late.csv", data)
-    alert = page.get_by_role("alert").filter(has_text="Name its encoding")
+def test_a_file_whose_quotes_never_end_is_read_by_another_delimiter_beside_the_sentence(page, application):
+    begin(page, application, "Quotes")
+    rows = "".join(f"e{i},{-40 + i / 1000:.3f},38.0,plain\n" for i in range(200))
+    drop(page, "open.csv", f'id,lon,lat,word\n{rows}x,-40,38,"open\n{rows}'.encode())
+    alert = page.get_by_role("alert").filter(has_text="Mend its quotes, or choose another delimiter")
     expect(alert).to_be_visible(timeout=30_000)
-    page.get_by_label("Encoding").select_option("cp1252")
+    ways = page.get_by_role("region", name="How the file is written")
+    # One that does not help is said, too, and stays chosen.
+    ways.get_by_label("Encoding").select_option("cp1252")
+    expect(alert).to_be_visible(timeout=30_000)
+    expect(ways.get_by_label("Encoding")).to_have_value("cp1252")
+    ways.get_by_label("Between the fields stands a").select_option("|")
     expect(alert).to_have_count(0)
-    page.get_by_role("button", name="Bring it in").click(timeout=30_000)
-    wait_for_still(page)
-    expect(page.locator('[data-figure="gather"]')).to_have_text("3,001")
+    expect(page.get_by_text("401 rows, 1 column")).to_be_visible(timeout=30_000)
 
 
 def test_a_delimiter_that_parts_nothing_is_exchanged_on_the_page_of_a_file_that_could_not_be_read(page, application):

@@ -63,12 +63,15 @@ def test_neighbours_are_those_that_a_geometry_library_finds_however_sloppily_bor
         corners_of = shapely.get_coordinates(shapely.segmentize(shape, float(rng.uniform(60.0, 400.0))))[:-1]
         drawn.append(shapely.Polygon(np.round(corners_of + rng.uniform(-sloppy, sloppy, corners_of.shape), 4)))
     found = pairs(neighbours(zones(drawn), Neighbours(by=AlongBorder(corners=corners, within_m=0.5))))
-    expected = set()
+    expected, open_ = set(), set()
     for a, b in itertools.combinations(range(len(shapes)), 2):
         in_common = shapely.intersection(shapes[a], shapes[b])
         if not in_common.is_empty and (corners or in_common.length > 1.0):
             expected.add((a, b))
-    assert found == both(expected)
+        # What is nearly as near as borders are sloppy, or as short, can be said either way.
+        if (in_common.is_empty and shapely.distance(shapes[a], shapes[b]) < 1.0) or 0.0 < in_common.length < 4.0:
+            open_.add((a, b))
+    assert found - both(open_) == both(expected - open_)
 
 
 def test_a_gap_wider_than_the_tolerance_parts_areas_and_a_zone_in_a_hole_is_a_neighbour():
