@@ -213,6 +213,20 @@ def test_areas_weigh_what_they_are_divided_by_or_their_ground(by, method, values
     assert found.tolist() == breaks
 
 
+@pytest.mark.parametrize(
+    ("by", "breaks"), [("areas", [1.0, 2.0, 4.0]), ("under", [1.0, 3.0, 4.0]), ("ground", [1.0, 1.0, 4.0])]
+)
+def test_maps_classed_in_common_weigh_as_each_does(by, breaks):
+    # Half of 12 residents are nearest at 3, where there are 3; half of 12 km2 at 1, where there are 9.
+    residents, ground = np.array([1.0, 1.0, 1.0, 9.0]), np.array([9.0, 1.0, 1.0, 1.0])
+    one, other = (
+        Classable(np.array(values), residents[at], ground[at], np.arange(2), None)
+        for values, at in (([1.0, 3.0], [0, 2]), ([2.0, 4.0], [1, 3]))
+    )
+    how = READ.validate_python({"method": "quantile", "count": 2, "by": by})
+    assert pooled_breaks(how, [one, other]).tolist() == breaks
+
+
 @pytest.mark.parametrize("inner", [[5.0, 5.0], [3.0, 9.0, 9.0]])
 def test_breaks_typed_twice_are_refused(inner):
     with pytest.raises(ValidationError, match="a break of"):
