@@ -356,3 +356,20 @@ def bands(application, study) -> list[str]:  # noqa: F811
 
 def shown(application, study) -> dict:  # noqa: F811
     return view_of(application, study)["plan"]["show"]
+
+
+def test_one_class_more_is_one_request(opened, application, study):  # noqa: F811
+    opened.keyboard.press("4")
+    expect(opened.get_by_label("class sheet")).to_be_visible()
+    wait_for_still(opened)
+    asked: list[str] = []
+    opened.on("request", lambda r: asked.append(f"{r.method} {r.url.split('/')[-1]}") if "/api/" in r.url else None)
+    opened.get_by_role("button", name="One class more").click()
+    expect_classes(opened, 6, "the same number in each quantile")
+    expect(opened.locator("[data-band]")).to_have_count(6)
+    wait_for_still(opened)
+    opened.wait_for_timeout(1_000)
+    assert asked == ["POST plans"]
+    # What came with it is what is asked for by itself.
+    view = application.ask(f"{results_of(application, study)}/view")
+    assert len({a["class"] for a in areas_of(application, study) if a["value"]}) == len(view["bands"]) == 6

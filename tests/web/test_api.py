@@ -1,5 +1,6 @@
 """The interface against a real PostgreSQL and a real worker."""
 
+import base64
 import json
 import time
 import uuid
@@ -305,6 +306,11 @@ def test_bulk_is_immutable_under_its_key_and_a_key_of_another_version_is_refused
     assert after["version"] == posted.get_json()["id"] != before["version"]
     assert after == client.get(f"{results_of(client, study)}/view").get_json(), "one trip saves and answers"
     assert {k for k in after["keys"] if after["keys"][k] != before["keys"][k]} == {"classed"}
+    # Of a few areas the classes come along: the very ones that are under the key.
+    bulk = arrow(client, f"{results_of(client, study)}/classes/{after['keys']['classed']}")
+    for name, kind, column in (("own", "<i2", "class"), ("steadiness", "<f8", "steadiness")):
+        came = np.frombuffer(base64.b64decode(posted.get_json()["classes"][name]), kind)
+        assert np.array_equal(came, bulk.column(column).to_numpy(), equal_nan=True)
     stale = client.get(f"{results_of(client, study)}/classes/{before['keys']['classed']}")
     assert (stale.status_code, stale.get_json()["title"]) == (409, "this version of the plan has another result.")
     old = client.get(f"{base}/classes/{before['keys']['classed']}")

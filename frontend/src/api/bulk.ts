@@ -219,6 +219,12 @@ export async function fetchClasses(results: string, key: string): Promise<Classe
   return { steadiness: numbers(table, "steadiness"), own: numbers(table, "class") };
 }
 
+/** The same of a few areas, as they come with a saved plan: little-endian, in base64. */
+export function classesOf({ own, steadiness }: { own: string; steadiness: string }): Classes {
+  const bytes = (text: string) => Uint8Array.from(atob(text), (c) => c.charCodeAt(0)).buffer;
+  return { own: new Int16Array(bytes(own)), steadiness: new Float64Array(bytes(steadiness)) };
+}
+
 /** Classes alone, of figures of before. */
 export async function fetchClassesOf(path: string): Promise<Classes["own"]> {
   return numbers(await getArrow(path), "class");

@@ -5,6 +5,7 @@ import { useEffect, useMemo, useRef, useState, useSyncExternalStore } from "reac
 import {
   type Areas,
   type Classes,
+  classesOf,
   fetchClasses,
   fetchKinds,
   fetchMeasure,
@@ -110,7 +111,7 @@ export function useTally(view: View, where: readonly Condition[], events = view.
 /** All measures of the study, each with the key of its values. */
 export function useMeasures(view: View, wanted: boolean) {
   return useAsked("The other measures", {
-    queryKey: ["measures", view.study, view.version],
+    queryKey: ["measures", view.study, view.keys.measures],
     queryFn: async () =>
       (await getJson<{ measures: Schemas["MeasureSummary"][] }>(`${resultsOf(view)}/measures`)).measures,
     enabled: wanted && Object.keys(view.plan.measure).length > 1,
@@ -614,9 +615,10 @@ export function useUnsaved(study: Study, view: View): number {
 
 function planServer(study: string, cache: QueryClient): Server<Plan> {
   const path = `/api/studies/${study}`;
-  const meet = (version: string, view: View) => {
+  const meet = (version: string, view: View, classes: Schemas["ClassesView"] | null = null) => {
     // What it comes to came with it: the page knows the newer version without asking.
     cache.setQueryData(["view", study, version], view);
+    if (classes) cache.setQueryData(["classes", study, view.keys.classed], classesOf(classes));
     cache.setQueryData<Study[]>(["study"], (all) =>
       all?.map((s) => (s.id === study ? { ...s, head_id: version } : s)),
     );
@@ -625,8 +627,11 @@ function planServer(study: string, cache: QueryClient): Server<Plan> {
   return {
     save: async (id, parent_id, document) => {
       const body = { id, parent_id, document };
-      const done = await postJson<{ id: string; view: View }>(`${path}/plans`, body);
-      return meet(done.id, done.view);
+      const done = await postJson<{ id: string; view: View; classes: Schemas["ClassesView"] | null }>(
+        `${path}/plans`,
+        body,
+      );
+      return meet(done.id, done.view, done.classes);
     },
     latest: async () => {
       const { head_id } = await getJson<Study>(path);

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import uuid
 from typing import Any
 
@@ -11,6 +12,7 @@ from pydantic import BaseModel, Field
 from sqlalchemy.exc import IntegrityError
 
 from steady_tally.core.errors import Conflict
+from steady_tally.core.outcome import Outcome
 from steady_tally.core.plan.whole import Plan
 from steady_tally.results.drafted import drafted, drafted_document
 from steady_tally.results.studies import checked, save_version, settled
@@ -32,9 +34,20 @@ class NewPlan(BaseModel):
     document: Plan
 
 
+_MOST_WITH_IT = 5_000  # areas
+
+
+class ClassesView(BaseModel):
+    """Each in base64, little-endian; as `classes` under its key has them."""
+
+    own: str = Field(description="Of each area its class, 16-bit integers.")
+    steadiness: str = Field(description="How likely each is to stay in it, 64-bit floating-point numbers.")
+
+
 class SavedPlan(BaseModel):
     id: uuid.UUID
     view: View = Field(description="What it comes to, with the plan as it was saved: every choice written out.")
+    classes: ClassesView | None = Field(description="The areas' classes; None of so many areas that they are bulk.")
 
 
 class FirstPlan(BaseModel):
@@ -84,4 +97,15 @@ def _saved(
             saved = called  # asked for again, since the answer was lost on its way
         here = PlanPath(study_id=path.study_id, version=saved)
         view = view_of_outcome(here, chain, outcome, parent=parent)
-        return answer(SavedPlan(id=saved, view=view), status=201)
+        return answer(SavedPlan(id=saved, view=view, classes=_classes_of(outcome)), status=201)
+
+
+def _classes_of(outcome: Outcome) -> ClassesView | None:
+    """The classes of a few areas, which would else be asked for in another trip."""
+    if len(outcome.areas) > _MOST_WITH_IT:
+        return None
+    classed = outcome.classed
+    return ClassesView(
+        own=base64.b64encode(classed.area_class.astype("<i2").tobytes()).decode(),
+        steadiness=base64.b64encode(classed.steadiness.astype("<f8").tobytes()).decode(),
+    )

@@ -473,7 +473,7 @@ def view_of_outcome(path: PlanPath, chain: Chain, outcome: Outcome, *, parent: u
     made = None if parent is None else (parent, own)
     steps = steps_before(_classes_until(path.study_id, path.version, outcome.name, made))
     notes = _overlay_notes(chain, outcome)
-    return _view(path, outcome, keys_of(chain), notes, told_of(found), steps[-_MOST_STEPS:])
+    return _view(path, outcome, _keys_of_view(chain), notes, told_of(found), steps[-_MOST_STEPS:])
 
 
 def _drafted(path: PlanPath) -> DraftedView | None:
@@ -563,7 +563,7 @@ def _without_outcome(path: PlanPath, chain: Chain, error: SteadyTallyError) -> V
     return View(
         study=path.study_id,
         ramps=_SHOWN_RAMPS,
-        keys=keys_of(chain),
+        keys=_keys_of_view(chain),
         version=path.version,
         plan=plan,
         measure=plan.mapped,
@@ -625,6 +625,19 @@ def keys_of(chain: Chain) -> dict[str, str]:
     found["over"] = fingerprint("over", found["shapes"], plan.show.over)
     found["labels"] = labels_key(chain) if plan.show.labels else ""
     return found
+
+
+def _keys_of_view(chain: Chain) -> dict[str, str]:
+    """The same, and that of the summaries of all measures."""
+    summaries = [[name, *_of_measure(chain, name)] for name in chain.plan.measures]
+    return {**keys_of(chain), "measures": fingerprint("measures", summaries)}
+
+
+def _of_measure(chain: Chain, name: str) -> tuple[str, str]:
+    """The key of a measure's values, and what it is called."""
+    measure = chain.plan.measures[name]
+    windows = chain.plan.gather.events[measure.events].recorded if measure.events else []
+    return chain.keys(name)["measured"], measure.called(windows)
 
 
 def chain_at(path: BulkPath, result: str) -> tuple[Chain, str]:
