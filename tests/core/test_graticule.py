@@ -119,6 +119,15 @@ def test_where_no_place_of_the_earth_is_seen_there_are_no_lines():
     assert len(found.rings.owner) == 0
 
 
+@pytest.mark.parametrize("system", ["+proj=laea +lat_0=38 +lon_0=-40", "+proj=eqearth", "+proj=longlat"])
+@pytest.mark.parametrize(
+    "seen", [(-1e9, -1e9, 1e9, 1e9), (0.0, 0.0, 1e-9, 1e-9), (9e8, 9e8, 1e9, 1e9), (-1e7, 0.0, 1e7, 1e-6)]
+)
+def test_whatever_is_asked_for_there_are_few_lines(system, seen):
+    with np.errstate(all="ignore"):
+        assert len(graticule(_plane(system), seen, most=30).texts) < 100
+
+
 def test_steps_are_parts_of_one_another_and_of_a_turn():
     assert all((360.0 / step) % 1.0 < 1e-9 or (360.0 / step) % 1.0 > 1.0 - 1e-9 for step in STEPS)
     assert list(STEPS) == sorted(set(STEPS))

@@ -100,13 +100,16 @@ def over(path: BulkPath) -> Response:
     return kept_bulk(path.key, drawn)
 
 
+_FARTHEST = 1e9  # metres: many times around the earth
+
+
 class SeenQuery(BaseModel):
     """A part of the drawing's plane, in metres from its origin."""
 
-    left: float = Field(allow_inf_nan=False)
-    bottom: float = Field(allow_inf_nan=False)
-    right: float = Field(allow_inf_nan=False)
-    top: float = Field(allow_inf_nan=False)
+    left: float = Field(ge=-_FARTHEST, le=_FARTHEST)
+    bottom: float = Field(ge=-_FARTHEST, le=_FARTHEST)
+    right: float = Field(ge=-_FARTHEST, le=_FARTHEST)
+    top: float = Field(ge=-_FARTHEST, le=_FARTHEST)
     most: int = Field(12, ge=2, le=30, description="About so many lines each way, at the most.")
 
     @model_validator(mode="after")

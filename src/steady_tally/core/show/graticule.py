@@ -62,7 +62,8 @@ def graticule(plane: Plane, seen: Bounds, *, most: int = 6) -> Graticule:
     left, bottom, right, top = seen
     x, y = (c.ravel() for c in np.meshgrid(np.linspace(left, right, _TRIED), np.linspace(bottom, top, _TRIED)))
     shown = to_degrees(np.column_stack([x, y]) + plane.origin, plane.crs)
-    shown = shown[np.isfinite(shown).all(axis=1) & _goes_back(shown, np.column_stack([x, y]), plane, seen)]
+    on_earth = (np.abs(shown[:, 0]) <= 720.0) & (np.abs(shown[:, 1]) <= 90.0)  # not where these are no degrees
+    shown = shown[on_earth & _goes_back(shown, np.column_stack([x, y]), plane, seen)]
     if not len(shown):
         return Graticule(
             Rings(np.zeros((0, 2), np.float32), np.zeros(1, np.int32), np.zeros(0, np.int32)), [], np.zeros(0, bool)
