@@ -109,7 +109,7 @@ def remove_source(engine: Engine, study_id: uuid.UUID, source_id: uuid.UUID) -> 
         raise NotFound("there is no such source in this study.", todo="Load the study again.")
     for where, plan in _plans_in_use(engine, study_id).items():
         if found.name in needed_sources(plan):
-            at = f"plan: {needed_at(plan, found.name)}" if where == _OPEN else where
+            at = f"plan: {needed_at(plan, found.name)}" if where == _OPEN else ""
             raise Conflict(f"{where} needs “{found.name}”.", where=at, todo="Take something else for it there first.")
     with engine.begin() as connection:
         _refuse_while_working(connection, study_id)
