@@ -40,7 +40,8 @@ CHECKS = [
 LIBRARIES = ("Input should", "String should", "Traceback", "psycopg", "sqlalchemy", "Value error")
 RESULTS = {
     "areas": "areas", "values": "measured", "classes": "classed", "shapes": "shapes", "over": "over", "dots": "placed",
-    "anchors": "shapes", "label-texts": "labels", "kinds": "measured", "reference": "shapes", "measures": "measured",
+    "anchors": "shapes", "degrees": "shapes", "label-texts": "labels",
+    "kinds": "measured", "reference": "shapes", "measures": "measured",
 }  # fmt: skip
 NAMES = {"zones": "wards", "reference": "roads", "measures": "heat call-outs", "accounts": "call-outs"}
 
