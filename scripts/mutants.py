@@ -28,7 +28,7 @@ FOLDERS = {
         [f"{CORE}/measure/*"],
         "terms formulas comparable sharing smoothing sureness categories age_groups denominator_rows profile",
     ),
-    "place": ([f"{CORE}/place/*"], "placing grid zones neighbours survey checks turns windows completeness"),
+    "place": ([f"{CORE}/place/*"], "placing grid zones neighbours survey checks turns windows"),
     "gather": ([f"{CORE}/gather/*"], "gather records times numbers rows named windows checks series"),
     "run": ([f"{CORE}/fold.py", f"{CORE}/chain.py", f"{CORE}/keys.py"], "fold chain run remembered"),
     "release": ([f"{CORE}/disclosure/*", f"{CORE}/releas*.py"], "disclosure"),
@@ -78,7 +78,8 @@ def enough(cache: Path, name: str, library: Path, at_once: int) -> bool:
         shutil.copytree(PROJECT / part, copy / part, dirs_exist_ok=True)
     shutil.copy(PROJECT / "pyproject.toml", copy)
     tests = [f"tests/core/test_{subject}.py" for subject in subjects.split()]
-    tests = [test for test in tests if (PROJECT / test).is_file()]
+    if missing := [test for test in tests if not (PROJECT / test).is_file()]:
+        raise SystemExit(f"{name}: there is no {', '.join(missing)}")
     (copy / "setup.cfg").write_text(settings(patterns, tests))
     environment = {k: v for k, v in os.environ.items() if k != "PYTHONPATH"} | {
         "NUMBA_CACHE_DIR": str(cache / "kernels")

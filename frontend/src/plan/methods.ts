@@ -38,7 +38,7 @@ export const METHODS: { [M in Chosen]: string } = {
   round_numbers: "at round numbers",
   every: "every so much",
   geometric: "each as many times as wide as the one below",
-  head_tail: "at the mean, then at the mean of what is above it",
+  head_tail: "at the mean, then above it",
   standard_deviations: "standard deviations",
   clear_difference: "areas that clearly differ",
   by_hand: "by hand",

@@ -33,47 +33,50 @@ export function isText(name: string): boolean {
   return TEXT.test(name);
 }
 
-export function Encoding({ value, read }: { value: string | null | undefined; read: Read }) {
+interface Written {
+  value: string | null | undefined;
+  /** Nobody has looked yet: it may be left to be found. */
+  unseen?: boolean;
+  read: Read;
+}
+
+const FOUND = ["", "found by looking"] as const;
+
+export function Encoding({ value, unseen, read }: Written) {
   return (
     <Pick
       label="Encoding"
       value={value ?? ""}
-      options={withPresent(ENCODINGS, value)}
-      onChange={(encoding) => read({ encoding, header_row: null })}
+      options={[...(unseen ? [FOUND] : []), ...withPresent(ENCODINGS, value)]}
+      onChange={(encoding) => read({ encoding: encoding || null, header_row: null })}
     />
   );
 }
 
-export function Delimiter({ value, read }: { value: string | null | undefined; read: Read }) {
+export function Delimiter({ value, unseen, read }: Written) {
   return (
     <Pick
       label="Between the fields stands a"
-      value={value ?? ","}
-      options={withPresent(DELIMITERS, value)}
-      onChange={(delimiter) => read({ delimiter, header_row: null })}
+      value={value ?? (unseen ? "" : ",")}
+      options={[...(unseen ? [FOUND] : []), ...withPresent(DELIMITERS, value)]}
+      onChange={(delimiter) => read({ delimiter: delimiter || null, header_row: null })}
     />
   );
 }
 
 /** For a file of text that nobody could look into yet: it is looked into anew with what is chosen here. */
 export function HowWritten({ file, sources }: { file: Incoming; sources: readonly Source[] }) {
-  const reading = file.asked;
+  const { encoding, delimiter, header_row } = (file.asked ?? {}) as {
+    encoding?: string | null;
+    delimiter?: string | null;
+    header_row?: number | null;
+  };
   const read: Read = (change) => void lookAgain(file.id, change, sources);
   return (
     <Box component="section" aria-label="How the file is written" sx={{ maxWidth: 400, mb: 2 }}>
-      <Pick
-        label="Encoding"
-        value={String(reading?.encoding ?? "")}
-        options={[["", "found by looking"], ...ENCODINGS]}
-        onChange={(encoding) => read({ encoding: encoding || null })}
-      />
-      <Pick
-        label="Between the fields stands a"
-        value={String(reading?.delimiter ?? "")}
-        options={[["", "found by looking"], ...DELIMITERS]}
-        onChange={(delimiter) => read({ delimiter: delimiter || null })}
-      />
-      <RowOfNames row={(reading?.header_row as number | undefined) ?? null} read={read} />
+      <Encoding value={encoding} unseen read={read} />
+      <Delimiter value={delimiter} unseen read={read} />
+      <RowOfNames row={header_row ?? null} read={read} />
     </Box>
   );
 }

@@ -27,7 +27,7 @@ _WHERE = "the lines of latitude and longitude"
 _SECONDS = (1, 2, 5, 10, 20, 30, 60, 120, 300, 600, 1200, 1800)
 _DEGREES = (1, 2, 5, 10, 15, 30)
 STEPS = tuple(s / 3600.0 for s in _SECONDS) + tuple(float(d) for d in _DEGREES)
-"""Degrees between two lines: whole seconds, minutes or degrees, each a part of a greater one."""
+"""Degrees between two lines: whole seconds, minutes or degrees, of which a turn is so many."""
 
 _TRIED = 33  # places each way, at which it is looked which degrees are seen
 _CORNERS = 129  # of a line
