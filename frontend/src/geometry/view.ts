@@ -59,6 +59,17 @@ export function centredIn(view: View, free: { left: number; right: number }): Vi
   return panned(view, (free.left - free.right) / 2, 0);
 }
 
+/** With a box in the middle of the free part of a canvas, from left to right, at the same scale. */
+export function centredOn(
+  view: View,
+  box: Box,
+  size: { width: number },
+  free: { left: number; right: number },
+): View {
+  const at = ((box.left + box.right) / 2 - view.left) * view.scale;
+  return panned(view, (free.left + size.width - free.right) / 2 - at, 0);
+}
+
 /** Of a canvas of another size, with what was in the middle still there. */
 export function resized(
   view: View,

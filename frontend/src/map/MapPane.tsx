@@ -7,6 +7,7 @@ import type { View as Outcome, Study } from "../api/client";
 import { plural, whole } from "../format";
 import {
   centredIn,
+  centredOn,
   inSight,
   levelFor,
   panned,
@@ -163,7 +164,10 @@ export function MapPane({ study, view: outcome, areas, shapes }: Props) {
     }
     // From one sheet to another the map moves from where it was before the first.
     before.current ??= view;
-    const moved = centredIn(before.current, free);
+    // Boxes have kept the areas out of the middle: where nobody has moved the map, it is them that are centred.
+    const moved = touched.current
+      ? centredIn(before.current, free)
+      : centredOn(before.current, frame, size, free);
     const chosen = selected === null ? null : middleOf(shapes, selected);
     const tooLittle = !touched.current && seenOf(frame, moved, size, free) < SEEN_FROM;
     const found = tooLittle ? fittedBeside(frame, size, { ...edges, ...free }, boxes) : moved;

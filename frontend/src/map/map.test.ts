@@ -1,7 +1,17 @@
 import { describe, expect, it } from "vitest";
 import { cellAt, cellCentre, cellTable, fillCells, type Lattice } from "../geometry/lattice";
 import { fillZones, NOTHING, type Rings } from "../geometry/scanline";
-import { centredIn, fitted, inSight, panned, resized, scaleBar, seenOf, zoomed } from "../geometry/view";
+import {
+  centredIn,
+  centredOn,
+  fitted,
+  inSight,
+  panned,
+  resized,
+  scaleBar,
+  seenOf,
+  zoomed,
+} from "../geometry/view";
 import { ABOVE_ALL, BELOW_ALL, classOf, NO_CLASS, ZERO_CLASS } from "../outcome/classes";
 import { seeded } from "../random";
 import { packed, shrink } from "./paint";
@@ -244,6 +254,13 @@ describe("a view beside what hangs over the map", () => {
     expect(moved.scale).toBe(view.scale);
     expect(at(moved, x, y)).toEqual([(440 + 900) / 2, 300]);
     expect(at(centredIn(view, { left: 0, right: 280 }), x, y)).toEqual([(900 - 280) / 2, 300]);
+  });
+
+  it("has a box that stood aside in the middle of the free part, at the same scale and height", () => {
+    const box = { left: 300, right: 700, top: 1_900, bottom: 1_500 };
+    const moved = centredOn(view, box, size, { left: 440, right: 60 });
+    expect(moved.scale).toBe(view.scale);
+    expect(at(moved, 500, 1_700)).toEqual([(440 + 900 - 60) / 2, at(view, 500, 1_700)[1]]);
   });
 
   it("keeps its middle when the canvas becomes smaller", () => {
