@@ -49,9 +49,11 @@ _ENDS = {
 def main() -> None:
     asked = argparse.ArgumentParser(description=__doc__)
     asked.add_argument("cache", type=Path, help="where copies and results are kept")
-    asked.add_argument("folders", nargs="*", choices=[*FOLDERS, []], help="by default all")
+    asked.add_argument("folders", nargs="*", help=f"of {', '.join(FOLDERS)}; by default all")
     asked.add_argument("--at-once", type=int, default=os.cpu_count() or 1)
     told = asked.parse_args()
+    if unknown := set(told.folders) - set(FOLDERS):
+        asked.error(f"there is no {', '.join(sorted(unknown))}: choose of {', '.join(FOLDERS)}")
     library = installed(told.cache)
     unnoticed = [name for name in told.folders or FOLDERS if not enough(told.cache, name, library, told.at_once)]
     if unnoticed:
